@@ -1,0 +1,236 @@
+//! Brand sheets, read and written as Design Tokens (the DTCG format: groups of tokens with `$type`
+//! and `$value`), and the comparison of an observed widget with its design and brand.
+
+use crate::colour::{Rgb, difference_in_words};
+use crate::design::{Design, Field, Layer};
+use crate::finding::{Evidence, Finding, Severity};
+use crate::observation::{Observation, Viewport};
+use serde::{Deserialize, Serialize};
+use serde_json::{Value, json};
+
+#[derive(Debug, Clone, Default, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(default)]
+pub struct Sheet {
+    pub primary: Option<Rgb>,
+    pub secondary: Option<Rgb>,
+    /// The name visitors know, used as the widget's title.
+    pub public_name: String,
+    pub legal_name: String,
+}
+
+#[derive(Debug, thiserror::Error)]
+pub enum TokensError {
+    #[error("the file is no JSON: {0}")]
+    Json(#[from] serde_json::Error),
+    #[error("the token {token} has the value {value}, which is no colour of the form #rrggbb")]
+    Colour { token: String, value: String },
+    #[error("the file holds none of the tokens color.primary, color.secondary, name.public, name.legal")]
+    Nothing,
+}
+
+impl Sheet {
+    /// What the brand sheet says about a widget design.
+    pub fn layer(&self) -> Layer {
+        let mut layer = Layer::new();
+        if let Some(primary) = self.primary {
+            let text = primary.readable_text().hex();
+            layer.insert(Field::ButtonColour, primary.hex());
+            layer.insert(Field::HeaderColour, primary.hex());
+            layer.insert(Field::IconColour, text.clone());
+            layer.insert(Field::HeaderText, text);
+        }
+        if !self.public_name.is_empty() {
+            layer.insert(Field::Title, self.public_name.clone());
+        }
+        layer
+    }
+
+    pub fn to_tokens(&self) -> Value {
+        let colour = |c: Rgb| {
+            let components = [c.0, c.1, c.2].map(|v| (f64::from(v) / 255.0 * 1e4).round() / 1e4);
+            json!({"$type": "color", "$value": {"colorSpace": "srgb", "components": components, "hex": c.hex()}})
+        };
+        let mut colours = serde_json::Map::new();
+        for (name, value) in [("primary", self.primary), ("secondary", self.secondary)] {
+            if let Some(value) = value {
+                colours.insert(name.to_string(), colour(value));
+            }
+        }
+        json!({
+            "color": colours,
+            "name": {
+                "public": {"$type": "string", "$value": self.public_name},
+                "legal": {"$type": "string", "$value": self.legal_name},
+            }
+        })
+    }
+
+    /// Reads colour tokens as a string `#rrggbb` (earlier drafts) or an object with `hex` or `components`.
+    pub fn from_tokens(text: &str) -> Result<Sheet, TokensError> {
+        let root: Value = serde_json::from_str(text)?;
+        let colour = |name: &str| -> Result<Option<Rgb>, TokensError> {
+            let value = &root["color"][name]["$value"];
+            if value.is_null() {
+                return Ok(None);
+            }
+            let fail = || TokensError::Colour { token: format!("color.{name}"), value: value.to_string() };
+            if let Some(text) = value.as_str().or(value["hex"].as_str()) {
+                return Rgb::parse(text).map(Some).map_err(|_| fail());
+            }
+            let parts: Vec<f64> = value["components"].as_array().map(|a| a.iter().filter_map(Value::as_f64).collect()).unwrap_or_default();
+            match (value["colorSpace"].as_str(), parts.as_slice()) {
+                (Some("srgb"), [r, g, b]) => Ok(Some(Rgb((r * 255.0).round() as u8, (g * 255.0).round() as u8, (b * 255.0).round() as u8))),
+                _ => Err(fail()),
+            }
+        };
+        let text = |name: &str| root["name"][name]["$value"].as_str().unwrap_or_default().to_string();
+        let sheet = Sheet { primary: colour("primary")?, secondary: colour("secondary")?, public_name: text("public"), legal_name: text("legal") };
+        if sheet == Sheet::default() { Err(TokensError::Nothing) } else { Ok(sheet) }
+    }
+}
+
+/// The figures of one visit beside what they should be.
+#[derive(Debug, Clone, Default, Serialize, Deserialize)]
+pub struct Compared {
+    pub launcher: Option<ColourPair>,
+    pub header: Option<ColourPair>,
+    pub to_brand: Option<f64>,
+    /// The launcher against the page around it.
+    pub on_page: Option<f64>,
+    pub text_on_launcher: Option<f64>,
+    pub corner: String,
+    pub expected_corner: String,
+    pub offset_x: f64,
+    pub offset_y: f64,
+    pub expected_x: f64,
+    pub expected_y: f64,
+    pub crop: Option<String>,
+}
+
+#[derive(Debug, Clone, Copy, PartialEq, Serialize, Deserialize)]
+pub struct ColourPair {
+    pub seen: Rgb,
+    pub expected: Rgb,
+    pub difference: f64,
+}
+
+impl ColourPair {
+    fn of(seen: Option<Rgb>, expected: Rgb) -> Option<ColourPair> {
+        seen.map(|seen| ColourPair { seen, expected, difference: seen.difference(expected) })
+    }
+}
+
+/// A difference from here on is a fault: visibly another shade side by side (common practice).
+pub const COLOUR_TOLERANCE: f64 = 3.0;
+/// Offsets within this many px are the same.
+pub const OFFSET_TOLERANCE: f64 = 4.0;
+
+/// Texts that suppliers ship as samples and that people forget (common practice).
+const SAMPLES: &[&str] = &["John Doe", "Jane Doe", "your company", "Your Company", "company name", "lorem ipsum", "Lorem ipsum", "{{", "${", "[name]", "undefined"];
+
+pub fn compare(seen: &Observation, design: &Design, brand: Option<Rgb>) -> Option<Compared> {
+    let launcher = seen.launcher.as_ref().filter(|l| l.present)?;
+    let parse = |text: &Option<String>| text.as_deref().and_then(|t| Rgb::parse(t).ok());
+    let observed = parse(&seen.launcher_colour).or_else(|| Rgb::parse(&launcher.background).ok());
+    let (w, h) = seen.condition.viewport.size();
+    let r = &launcher.rect;
+    let right = r.x + r.width / 2.0 > f64::from(w) / 2.0;
+    let bottom = r.y + r.height / 2.0 > f64::from(h) / 2.0;
+    let corner = format!("{}-{}", if bottom { "bottom" } else { "top" }, if right { "right" } else { "left" });
+    Some(Compared {
+        launcher: ColourPair::of(observed, design.colour(Field::ButtonColour)),
+        header: ColourPair::of(parse(&seen.header_colour), design.colour(Field::HeaderColour)),
+        to_brand: observed.zip(brand).map(|(o, b)| o.difference(b)),
+        on_page: observed.zip(parse(&seen.behind_colour)).map(|(o, p)| o.contrast(p)),
+        text_on_launcher: observed.zip(Rgb::parse(&launcher.colour).ok()).map(|(o, t)| o.contrast(t)),
+        expected_corner: design.get(Field::Corner).to_string(),
+        offset_x: if right { f64::from(w) - r.x - r.width } else { r.x },
+        offset_y: if bottom { f64::from(h) - r.y - r.height } else { r.y },
+        expected_x: design.number(Field::OffsetX),
+        expected_y: design.number(Field::OffsetY),
+        crop: seen.launcher_picture.clone(),
+        corner,
+    })
+}
+
+pub fn judge(seen: &Observation, design: &Design, compared: &Compared) -> Vec<Finding> {
+    let mut out = Vec::new();
+    let crop = compared.crop.clone().map(|key| Evidence::Picture { key });
+    let mut fault = |code: &str, severity, summary: String, remedy: &str, evidence: Vec<Evidence>| {
+        out.push(Finding::new(code, severity, summary, remedy).with_all(evidence).with_all(crop.clone()));
+    };
+    for (code, what, pair) in [("brand.launcher-colour", "launcher", compared.launcher), ("brand.header-colour", "header", compared.header)] {
+        if let Some(p) = pair.filter(|p| p.difference > COLOUR_TOLERANCE) {
+            fault(code, Severity::Fault, format!("The {what} is {} and should be {}: {} (CIEDE2000 {:.1}).", p.seen.hex(), p.expected.hex(), difference_in_words(p.difference), p.difference), "In the widget's settings at the supplier, set the designed colour.", vec![]);
+        }
+    }
+    if compared.corner != compared.expected_corner {
+        fault("brand.corner", Severity::Fault, format!("The launcher is {} and should be {}.", compared.corner, compared.expected_corner), "In the widget's settings at the supplier, choose the designed corner.", vec![]);
+    } else if seen.condition.viewport == Viewport::Desktop && ((compared.offset_x - compared.expected_x).abs() > OFFSET_TOLERANCE || (compared.offset_y - compared.expected_y).abs() > OFFSET_TOLERANCE) {
+        fault("brand.offset", Severity::Warning, format!("The launcher is {:.0} and {:.0} px from the edges and should be {:.0} and {:.0}.", compared.offset_x, compared.offset_y, compared.expected_x, compared.expected_y), "In the widget's settings at the supplier, set the designed offsets.", vec![]);
+    }
+    // WCAG 2.2, SC 1.4.11: 3 to 1 for what is needed to see a control.
+    if let Some(c) = compared.text_on_launcher.filter(|c| *c < 3.0) {
+        fault("brand.contrast", Severity::Fault, format!("The icon on the launcher has a contrast of {c:.1} to 1; 3 is the least."), "Choose a lighter or darker icon colour in the design.", vec![]);
+    }
+    if let Some(c) = compared.on_page.filter(|c| *c < 3.0) {
+        fault("brand.stands-out", Severity::Warning, format!("The launcher has a contrast of {c:.1} to 1 against the page around it; 3 is the least."), "Choose a button colour that stands out from this page, or give the button an outline.", vec![]);
+    }
+    if !seen.panel_text.is_empty() {
+        if let Some(sample) = SAMPLES.iter().find(|s| seen.panel_text.contains(**s)) {
+            fault("brand.sample-text", Severity::Fault, format!("A sample text was left in the panel: \u{201c}{sample}\u{201d}."), "In the widget's settings at the supplier, replace the sample.", vec![Evidence::fact(crate::placement::excerpt(&seen.panel_text))]);
+        }
+        let title = design.get(Field::Title);
+        if !title.is_empty() && !seen.panel_text.contains(title) {
+            fault("brand.title", Severity::Fault, format!("The panel does not show the title \u{201c}{title}\u{201d}."), "In the widget's settings at the supplier, set the designed title.", vec![Evidence::fact(crate::placement::excerpt(&seen.panel_text))]);
+        }
+    }
+    out
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::observation::{Launcher, Rect};
+
+    fn seen(colour: &str, x: f64, y: f64) -> Observation {
+        Observation {
+            launcher: Some(Launcher { present: true, rect: Rect { x, y, width: 60.0, height: 60.0 }, colour: "#ffffff".into(), ..Launcher::default() }),
+            launcher_colour: Some(colour.into()),
+            behind_colour: Some("#ffffff".into()),
+            panel_text: "Tide Mill\nHello".into(),
+            ..Observation::default()
+        }
+    }
+
+    fn codes(o: &Observation) -> Vec<String> {
+        let sheet = Sheet { primary: Some(Rgb(0x2f, 0x6b, 0x4f)), public_name: "Tide Mill".into(), ..Sheet::default() };
+        let d = Design::resolve(&Layer::new(), &sheet.layer(), &Layer::new());
+        judge(o, &d, &compare(o, &d, sheet.primary).unwrap()).into_iter().map(|f| f.code).collect()
+    }
+
+    #[test]
+    fn a_widget_as_designed_has_no_findings() {
+        assert!(codes(&seen("#2f6b4f", 1200.0, 720.0)).is_empty());
+    }
+
+    #[test]
+    fn colour_corner_offset_and_texts_are_compared() {
+        assert_eq!(codes(&seen("#c0392b", 1200.0, 720.0)), ["brand.launcher-colour"]);
+        assert_eq!(codes(&seen("#2f6b4f", 20.0, 720.0)), ["brand.corner"]);
+        assert_eq!(codes(&seen("#2f6b4f", 1150.0, 720.0)), ["brand.offset"]);
+        let mut o = seen("#2f6b4f", 1200.0, 720.0);
+        o.panel_text = "Hi, I am John Doe".into();
+        assert_eq!(codes(&o), ["brand.sample-text", "brand.title"]);
+    }
+
+    #[test]
+    fn sheets_go_out_and_come_back_as_design_tokens() {
+        let sheet = Sheet { primary: Some(Rgb(1, 2, 3)), secondary: None, public_name: "Tide Mill".into(), legal_name: "Tide Mill Trust".into() };
+        assert_eq!(Sheet::from_tokens(&sheet.to_tokens().to_string()).unwrap(), sheet);
+        let older = r##"{"color": {"primary": {"$type": "color", "$value": "#010203"}}}"##;
+        assert_eq!(Sheet::from_tokens(older).unwrap().primary, Some(Rgb(1, 2, 3)));
+        assert!(Sheet::from_tokens("{}").unwrap_err().to_string().contains("color.primary"));
+        assert!(Sheet::from_tokens("{").unwrap_err().to_string().contains("no JSON"));
+    }
+}

@@ -1,0 +1,417 @@
+//! A document tree parsed as the HTML standard says (html5ever, scripting on), with the source line
+//! of every node, because a technician is shown lines, not node numbers.
+//!
+//! Traps of the standard that matter here: with scripting on, the content of `noscript` is text; a
+//! tag that is cut off by the end of the file yields no node at all; the content of `template` is a
+//! separate fragment; after `</body>` and `</html>` elements still land in the body.
+
+use html5ever::interface::{
+    ElemName, ElementFlags, NodeOrText, QuirksMode, TreeSink,
+};
+use html5ever::tendril::{StrTendril, TendrilSink};
+use html5ever::{Attribute, LocalName, Namespace, ParseOpts, QualName, parse_document};
+use std::borrow::Cow;
+use std::cell::{Cell, RefCell};
+
+pub type NodeId = usize;
+
+#[derive(Debug, Clone)]
+pub enum Kind {
+    Document,
+    /// The fragment that holds what stands inside a `template`.
+    TemplateContents,
+    Text(String),
+    Comment(String),
+    Element {
+        name: String,
+        svg_or_math: bool,
+        attributes: Vec<(String, String)>,
+        /// The end of the file came inside this script: the browser does not run it.
+        never_closed: bool,
+    },
+}
+
+#[derive(Debug, Clone)]
+pub struct Node {
+    pub kind: Kind,
+    pub parent: Option<NodeId>,
+    pub children: Vec<NodeId>,
+    /// 1-based line of the source at which the node was made.
+    pub line: u32,
+}
+
+/// A parsed document. Node 0 is the document itself.
+#[derive(Debug, Clone)]
+pub struct Document {
+    pub nodes: Vec<Node>,
+    /// The file ended inside a tag (that tag is not in the tree).
+    pub ends_inside_tag: bool,
+}
+
+impl Document {
+    pub fn parse(source: &str) -> Document {
+        let sink = Sink::default();
+        // Not exact errors: only the other kind names the tokenizer's state at the end of the file.
+        parse_document(sink, ParseOpts::default()).one(source)
+    }
+
+    pub fn attribute(&self, id: NodeId, wanted: &str) -> Option<&str> {
+        match &self.nodes[id].kind {
+            Kind::Element { attributes, .. } => {
+                attributes.iter().find(|(name, _)| name == wanted).map(|(_, value)| value.as_str())
+            }
+            _ => None,
+        }
+    }
+
+    pub fn name(&self, id: NodeId) -> Option<&str> {
+        match &self.nodes[id].kind {
+            Kind::Element { name, .. } => Some(name),
+            _ => None,
+        }
+    }
+
+    /// All text directly and indirectly inside a node.
+    pub fn text(&self, id: NodeId) -> String {
+        let mut out = String::new();
+        self.collect_text(id, &mut out);
+        out
+    }
+
+    fn collect_text(&self, root: NodeId, out: &mut String) {
+        // An explicit stack: a hostile page nests deeper than a thread's stack allows.
+        let mut stack = vec![root];
+        while let Some(id) = stack.pop() {
+            if let Kind::Text(text) = &self.nodes[id].kind {
+                out.push_str(text);
+            }
+            stack.extend(self.nodes[id].children.iter().rev());
+        }
+    }
+
+    /// Names of the elements around a node, nearest first.
+    pub fn ancestors(&self, id: NodeId) -> Vec<&str> {
+        let mut names = Vec::new();
+        let mut at = self.nodes[id].parent;
+        while let Some(parent) = at {
+            match &self.nodes[parent].kind {
+                Kind::Element { name, .. } => names.push(name.as_str()),
+                Kind::TemplateContents => names.push("template"),
+                _ => {}
+            }
+            at = self.nodes[parent].parent;
+        }
+        names
+    }
+
+    /// Node ids in document order (template contents included).
+    pub fn walk(&self) -> Vec<NodeId> {
+        let mut order = Vec::with_capacity(self.nodes.len());
+        let mut stack = vec![0];
+        while let Some(id) = stack.pop() {
+            order.push(id);
+            stack.extend(self.nodes[id].children.iter().rev());
+        }
+        order
+    }
+
+    /// The address that relative addresses resolve against: the first `base` with an `href`.
+    pub fn base(&self, page: &url::Url) -> url::Url {
+        self.walk()
+            .into_iter()
+            .filter(|id| self.name(*id) == Some("base"))
+            .find_map(|id| page.join(self.attribute(id, "href")?).ok())
+            .unwrap_or_else(|| page.clone())
+    }
+
+    /// The start tag written anew: lower case, double quotes, entities decoded. `bare` writes
+    /// attributes without a value as a bare name.
+    pub fn start_tag(&self, id: NodeId, bare: bool) -> String {
+        let Kind::Element { name, attributes, .. } = &self.nodes[id].kind else {
+            return String::new();
+        };
+        let mut tag = format!("<{name}");
+        for (attribute, value) in attributes {
+            tag.push(' ');
+            tag.push_str(attribute);
+            if !(bare && value.is_empty()) {
+                tag.push_str("=\"");
+                tag.push_str(value);
+                tag.push('"');
+            }
+        }
+        tag.push('>');
+        tag
+    }
+
+    /// Addresses of `a href` on the page, resolved, without fragments, in document order.
+    pub fn links(&self, page: &url::Url) -> Vec<url::Url> {
+        let base = self.base(page);
+        let mut out: Vec<url::Url> = Vec::new();
+        for id in self.walk() {
+            if self.name(id) != Some("a") {
+                continue;
+            }
+            let Some(mut address) = self.attribute(id, "href").and_then(|href| base.join(href).ok()) else {
+                continue;
+            };
+            address.set_fragment(None);
+            if matches!(address.scheme(), "http" | "https") && !out.contains(&address) {
+                out.push(address);
+            }
+        }
+        out
+    }
+}
+
+/// The sink html5ever builds into. It takes `&self`, hence the cells.
+#[derive(Default)]
+struct Sink {
+    nodes: RefCell<Vec<Node>>,
+    names: RefCell<Vec<QualName>>,
+    templates: RefCell<Vec<(NodeId, NodeId)>>,
+    line: Cell<u64>,
+    ends_inside_tag: Cell<bool>,
+}
+
+impl Sink {
+    fn root(&self) {
+        if self.nodes.borrow().is_empty() {
+            self.push(Kind::Document, empty_name());
+        }
+    }
+
+    fn push(&self, kind: Kind, name: QualName) -> NodeId {
+        let mut nodes = self.nodes.borrow_mut();
+        nodes.push(Node { kind, parent: None, children: Vec::new(), line: self.line.get().max(1) as u32 });
+        self.names.borrow_mut().push(name);
+        nodes.len() - 1
+    }
+
+    fn detach(&self, id: NodeId) {
+        let mut nodes = self.nodes.borrow_mut();
+        if let Some(parent) = nodes[id].parent.take() {
+            nodes[parent].children.retain(|child| *child != id);
+        }
+    }
+
+    fn insert(&self, parent: NodeId, at: usize, child: NodeOrText<NodeId>) {
+        match child {
+            NodeOrText::AppendNode(id) => {
+                self.detach(id);
+                let mut nodes = self.nodes.borrow_mut();
+                nodes[id].parent = Some(parent);
+                let at = at.min(nodes[parent].children.len());
+                nodes[parent].children.insert(at, id);
+            }
+            NodeOrText::AppendText(text) => {
+                // Neighbouring texts are one text node, as the standard says.
+                if at > 0 {
+                    let mut nodes = self.nodes.borrow_mut();
+                    let before = nodes[parent].children.get(at - 1).copied();
+                    if let Some(before) = before
+                        && let Kind::Text(existing) = &mut nodes[before].kind
+                    {
+                        existing.push_str(&text);
+                        return;
+                    }
+                }
+                let id = self.push(Kind::Text(text.to_string()), empty_name());
+                self.insert(parent, at, NodeOrText::AppendNode(id));
+            }
+        }
+    }
+}
+
+fn empty_name() -> QualName {
+    QualName::new(None, Namespace::from(""), LocalName::from(""))
+}
+
+/// An owned name, because nodes live behind a cell and cannot lend theirs.
+#[derive(Debug)]
+struct OwnedName(QualName);
+
+impl ElemName for OwnedName {
+    fn ns(&self) -> &Namespace {
+        &self.0.ns
+    }
+    fn local_name(&self) -> &LocalName {
+        &self.0.local
+    }
+}
+
+impl TreeSink for Sink {
+    type Handle = NodeId;
+    type Output = Document;
+    type ElemName<'a> = OwnedName;
+
+    fn finish(self) -> Document {
+        self.root();
+        Document { nodes: self.nodes.into_inner(), ends_inside_tag: self.ends_inside_tag.get() }
+    }
+
+    fn parse_error(&self, message: Cow<'static, str>) {
+        if message.starts_with("Saw EOF in state") && (message.contains("Tag") || message.contains("Attribute")) {
+            self.ends_inside_tag.set(true);
+        }
+    }
+
+    fn get_document(&self) -> NodeId {
+        self.root();
+        0
+    }
+
+    fn elem_name<'a>(&'a self, target: &'a NodeId) -> OwnedName {
+        OwnedName(self.names.borrow()[*target].clone())
+    }
+
+    fn create_element(&self, name: QualName, attrs: Vec<Attribute>, flags: ElementFlags) -> NodeId {
+        self.root();
+        let attributes =
+            attrs.into_iter().map(|a| (a.name.local.to_string(), a.value.to_string())).collect();
+        let kind = Kind::Element {
+            name: name.local.to_string(),
+            svg_or_math: &*name.ns != "http://www.w3.org/1999/xhtml",
+            attributes,
+            never_closed: false,
+        };
+        let id = self.push(kind, name);
+        if flags.template {
+            let contents = self.push(Kind::TemplateContents, empty_name());
+            self.templates.borrow_mut().push((id, contents));
+            let mut nodes = self.nodes.borrow_mut();
+            nodes[contents].parent = Some(id);
+            nodes[id].children.push(contents);
+        }
+        id
+    }
+
+    fn create_comment(&self, text: StrTendril) -> NodeId {
+        self.root();
+        self.push(Kind::Comment(text.to_string()), empty_name())
+    }
+
+    fn create_pi(&self, _target: StrTendril, data: StrTendril) -> NodeId {
+        self.create_comment(data)
+    }
+
+    fn append(&self, parent: &NodeId, child: NodeOrText<NodeId>) {
+        let end = self.nodes.borrow()[*parent].children.len();
+        self.insert(*parent, end, child);
+    }
+
+    fn append_based_on_parent_node(&self, element: &NodeId, previous: &NodeId, child: NodeOrText<NodeId>) {
+        if self.nodes.borrow()[*element].parent.is_some() {
+            self.append_before_sibling(element, child);
+        } else {
+            self.append(previous, child);
+        }
+    }
+
+    fn append_doctype_to_document(&self, _: StrTendril, _: StrTendril, _: StrTendril) {}
+
+    fn mark_script_already_started(&self, node: &NodeId) {
+        // html5ever calls this when the end of the file comes inside a script's text.
+        if let Kind::Element { never_closed, .. } = &mut self.nodes.borrow_mut()[*node].kind {
+            *never_closed = true;
+        }
+    }
+
+    fn get_template_contents(&self, target: &NodeId) -> NodeId {
+        let found = self.templates.borrow().iter().find(|(id, _)| id == target).map(|(_, c)| *c);
+        found.unwrap_or(*target)
+    }
+
+    fn same_node(&self, x: &NodeId, y: &NodeId) -> bool {
+        x == y
+    }
+
+    fn set_quirks_mode(&self, _: QuirksMode) {}
+
+    fn append_before_sibling(&self, sibling: &NodeId, child: NodeOrText<NodeId>) {
+        let place = {
+            let nodes = self.nodes.borrow();
+            nodes[*sibling]
+                .parent
+                .map(|p| (p, nodes[p].children.iter().position(|c| c == sibling).unwrap_or(0)))
+        };
+        if let Some((parent, at)) = place {
+            self.insert(parent, at, child);
+        }
+    }
+
+    fn add_attrs_if_missing(&self, target: &NodeId, attrs: Vec<Attribute>) {
+        if let Kind::Element { attributes, .. } = &mut self.nodes.borrow_mut()[*target].kind {
+            for a in attrs {
+                if !attributes.iter().any(|(name, _)| **name == *a.name.local) {
+                    attributes.push((a.name.local.to_string(), a.value.to_string()));
+                }
+            }
+        }
+    }
+
+    fn remove_from_parent(&self, target: &NodeId) {
+        self.detach(*target);
+    }
+
+    fn reparent_children(&self, node: &NodeId, new_parent: &NodeId) {
+        let mut nodes = self.nodes.borrow_mut();
+        let children = std::mem::take(&mut nodes[*node].children);
+        for child in &children {
+            nodes[*child].parent = Some(*new_parent);
+        }
+        nodes[*new_parent].children.extend(children);
+    }
+
+    fn set_current_line(&self, line: u64) {
+        self.line.set(line);
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    fn scripts(doc: &Document) -> Vec<NodeId> {
+        doc.walk().into_iter().filter(|id| doc.name(*id) == Some("script")).collect()
+    }
+
+    #[test]
+    fn lines_are_those_of_the_source() {
+        let doc = Document::parse("<!doctype html>\n<html>\n<body>\n<p>x</p>\n<script src=a.js></script>\n");
+        assert_eq!(doc.nodes[scripts(&doc)[0]].line, 5);
+    }
+
+    #[test]
+    fn a_script_cut_off_by_the_end_of_the_file_is_marked() {
+        let doc = Document::parse("<body><script src=a.js>\n<p>");
+        let Kind::Element { never_closed, .. } = doc.nodes[scripts(&doc)[0]].kind else { panic!() };
+        assert!(never_closed);
+    }
+
+    #[test]
+    fn a_tag_cut_off_by_the_end_of_the_file_leaves_no_node() {
+        let doc = Document::parse("<body><p>hello</p><script async src=\"https://a.test/l");
+        assert!(scripts(&doc).is_empty());
+        assert!(doc.ends_inside_tag);
+    }
+
+    #[test]
+    fn noscript_content_is_text_when_scripting_is_on() {
+        let doc = Document::parse("<body><noscript><script src=a.js></script></noscript>");
+        assert!(scripts(&doc).is_empty());
+    }
+
+    #[test]
+    fn template_content_is_reached_and_named() {
+        let doc = Document::parse("<body><template><div><script src=a.js></script></div></template>");
+        assert!(doc.ancestors(scripts(&doc)[0]).contains(&"template"));
+    }
+
+    #[test]
+    fn deep_nesting_does_not_overflow() {
+        let doc = Document::parse(&"<b>".repeat(20_000));
+        assert!(doc.walk().len() > 20_000);
+        assert_eq!(doc.text(0), "");
+    }
+}

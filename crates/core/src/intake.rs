@@ -1,0 +1,148 @@
+//! Sites from a spreadsheet (CSV, RFC 4180): every row is accepted or comes back with its reason.
+//! Columns are found by their heading; order and case do not matter.
+
+use crate::address;
+use serde::{Deserialize, Serialize};
+
+pub const COLUMNS: [&str; 8] = ["client", "name", "address", "platform", "languages", "country", "time_zone", "key"];
+
+#[derive(Debug, Clone, Default, PartialEq, Eq, Serialize, Deserialize)]
+pub struct SiteRow {
+    pub client: String,
+    pub name: String,
+    pub address: String,
+    pub platform: String,
+    pub languages: String,
+    pub country: String,
+    pub time_zone: String,
+    pub key: String,
+}
+
+#[derive(Debug, Clone, PartialEq, Eq, thiserror::Error)]
+pub enum IntakeError {
+    #[error("the file is empty")]
+    Empty,
+    #[error("the first row must name the columns; missing: {0}")]
+    Columns(String),
+    #[error("the file is no UTF-8 text: save it as CSV UTF-8")]
+    Encoding,
+    #[error("the file has more than {0} rows: split it")]
+    TooLong(usize),
+}
+
+/// One row of the file: its line, and the site or why not.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Row {
+    pub line: u64,
+    pub result: Result<SiteRow, String>,
+}
+
+pub const MOST_ROWS: usize = 5000;
+
+pub fn read(bytes: &[u8], platforms: &[&str]) -> Result<Vec<Row>, IntakeError> {
+    // Spreadsheets write a byte order mark, and semicolons where the comma is the decimal mark.
+    let bytes = bytes.strip_prefix(b"\xef\xbb\xbf").unwrap_or(bytes);
+    let text = std::str::from_utf8(bytes).map_err(|_| IntakeError::Encoding)?;
+    let first = text.lines().next().filter(|l| !l.trim().is_empty()).ok_or(IntakeError::Empty)?;
+    let delimiter = [b';', b'\t', b','].into_iter().max_by_key(|d| first.bytes().filter(|b| b == d).count()).unwrap_or(b',');
+    let mut reader = csv::ReaderBuilder::new().delimiter(delimiter).flexible(true).trim(csv::Trim::All).from_reader(text.as_bytes());
+    let headings: Vec<String> = reader.headers().map_err(|_| IntakeError::Empty)?.iter().map(|h| h.to_lowercase().replace([' ', '-'], "_")).collect();
+    let missing: Vec<&str> = ["client", "name", "address"].into_iter().filter(|c| !headings.iter().any(|h| h == c)).collect();
+    if !missing.is_empty() {
+        return Err(IntakeError::Columns(missing.join(", ")));
+    }
+    let mut rows: Vec<Row> = Vec::new();
+    let mut seen: Vec<String> = Vec::new();
+    for record in reader.records() {
+        if rows.len() >= MOST_ROWS {
+            return Err(IntakeError::TooLong(MOST_ROWS));
+        }
+        let record = match record {
+            Ok(record) => record,
+            Err(e) => {
+                rows.push(Row { line: e.position().map_or(0, |p| p.line()), result: Err(format!("the row cannot be read: {e}")) });
+                continue;
+            }
+        };
+        let line = record.position().map_or(0, |p| p.line());
+        let get = |column: &str| headings.iter().position(|h| h == column).and_then(|i| record.get(i)).unwrap_or_default().to_string();
+        let mut result = row(&get, record.len(), headings.len(), platforms);
+        if let Ok(site) = &result {
+            if seen.contains(&site.address) {
+                result = Err(format!("{} stands in this file twice", site.address));
+            } else {
+                seen.push(site.address.clone());
+            }
+        }
+        rows.push(Row { line, result });
+    }
+    Ok(rows)
+}
+
+fn row(get: &dyn Fn(&str) -> String, cells: usize, headings: usize, platforms: &[&str]) -> Result<SiteRow, String> {
+    if cells > headings {
+        return Err(format!("{cells} cells under {headings} headings: put quotes around cells that contain the separator"));
+    }
+    let mut site = SiteRow { client: get("client"), name: get("name"), address: get("address"), platform: get("platform"), languages: get("languages"), country: get("country"), time_zone: get("time_zone"), key: get("key") };
+    if site.client.is_empty() {
+        return Err("the client is empty".into());
+    }
+    if site.name.is_empty() {
+        return Err("the name is empty".into());
+    }
+    if site.client.chars().count() > 120 || site.name.chars().count() > 120 {
+        return Err("the client or the name is longer than 120 characters".into());
+    }
+    site.address = address::parse(&site.address).map_err(|e| e.to_string())?.to_string();
+    if !site.platform.is_empty() && !platforms.contains(&site.platform.as_str()) {
+        return Err(format!("the platform \u{201c}{}\u{201d} is unknown; known are {}", site.platform, platforms.join(", ")));
+    }
+    if !site.country.is_empty() && !(site.country.len() == 2 && site.country.chars().all(|c| c.is_ascii_alphabetic())) {
+        return Err(format!("the country \u{201c}{}\u{201d} is no two-letter code (ISO 3166-1)", site.country));
+    }
+    site.country = site.country.to_uppercase();
+    Ok(site)
+}
+
+/// Writes rows with headings. A cell that a spreadsheet would run as a formula gets a leading
+/// apostrophe (common practice against formula injection).
+pub fn write(rows: &[SiteRow]) -> String {
+    let mut writer = csv::Writer::from_writer(Vec::new());
+    let safe = |cell: &str| if cell.starts_with(['=', '+', '-', '@', '\t', '\r']) { format!("'{cell}") } else { cell.to_string() };
+    let mut record = |cells: [&str; 8]| writer.write_record(cells.map(safe)).is_ok();
+    record(COLUMNS);
+    for r in rows {
+        record([&r.client, &r.name, &r.address, &r.platform, &r.languages, &r.country, &r.time_zone, &r.key]);
+    }
+    String::from_utf8(writer.into_inner().unwrap_or_default()).unwrap_or_default()
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn every_row_is_accepted_or_comes_back_with_its_reason() {
+        let file = "\u{feff}Name;Client;Address;Country\nHome;Tide Mill;tidemill.example;gb\nShop;;x.example;GB\nBad;Mill;ftp://x.example;\nAgain;Mill;https://tidemill.example/;\nLand;Mill;y.example;Britain\n";
+        let rows = read(file.as_bytes(), &[]).unwrap();
+        assert_eq!(rows.iter().map(|r| r.line).collect::<Vec<_>>(), [2, 3, 4, 5, 6]);
+        assert_eq!(rows[0].result.as_ref().unwrap().address, "https://tidemill.example/");
+        assert_eq!(rows[0].result.as_ref().unwrap().country, "GB");
+        let why: Vec<String> = rows[1..].iter().map(|r| r.result.clone().unwrap_err()).collect();
+        assert!(why[0].contains("client is empty") && why[1].contains("ftp") && why[2].contains("twice") && why[3].contains("two-letter"), "{why:?}");
+    }
+
+    #[test]
+    fn a_file_without_its_columns_is_refused_whole() {
+        assert_eq!(read(b"a,b\n1,2\n", &[]), Err(IntakeError::Columns("client, name, address".into())));
+        assert_eq!(read(b"", &[]), Err(IntakeError::Empty));
+        assert_eq!(read(b"name,\xff\xfe\n", &[]), Err(IntakeError::Encoding));
+    }
+
+    #[test]
+    fn what_is_written_is_read_back() {
+        let row = SiteRow { client: "Kite, \"Works\"".into(), name: "Home".into(), address: "https://kites.example/".into(), country: "IE".into(), ..SiteRow::default() };
+        assert_eq!(read(write(std::slice::from_ref(&row)).as_bytes(), &[]).unwrap()[0].result, Ok(row));
+        assert!(write(&[SiteRow { client: "=1+1".into(), ..SiteRow::default() }]).contains("'=1+1"));
+    }
+}

@@ -1,0 +1,26 @@
+//! All rules and computation of Newtfern.
+//!
+//! **No IO lives here**: no clock, no network, no database, no interface, no randomness without a
+//! seed passed in. The probe brings [`observation::Observation`]s, the store keeps them, and the
+//! functions below judge them; so every verdict can be repeated from stored data.
+//! `tests/arrows.rs` checks that no runtime, database, web or HTTP crate is among the dependencies.
+
+pub mod address;
+pub mod brand;
+pub mod chain;
+pub mod colour;
+pub mod consent;
+pub mod design;
+pub mod echo;
+pub mod finding;
+pub mod html;
+pub mod intake;
+pub mod observation;
+pub mod placement;
+pub mod platform;
+pub mod policy;
+pub mod profile;
+pub mod script_scan;
+pub mod slot_text;
+pub mod standing;
+pub mod weigh;

@@ -1,0 +1,396 @@
+//! What one visit saw: plain data without opinion. The probe writes it, the store keeps it, the
+//! checks read nothing else. Times are milliseconds since the visit's navigation began; boxes are
+//! CSS px from the viewport's top left; sizes are bytes.
+
+use serde::{Deserialize, Serialize};
+
+/// Raised when a field changes its meaning; new optional fields do not raise it.
+pub const VERSION: u32 = 1;
+
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, Default, Serialize, Deserialize)]
+#[serde(rename_all = "lowercase")]
+pub enum Viewport {
+    #[default]
+    Desktop,
+    Phone,
+}
+
+impl Viewport {
+    pub fn word(self) -> &'static str {
+        match self {
+            Viewport::Desktop => "desktop",
+            Viewport::Phone => "phone",
+        }
+    }
+
+    /// Width and height in CSS px.
+    pub fn size(self) -> (u32, u32) {
+        match self {
+            Viewport::Desktop => (1280, 800),
+            Viewport::Phone => (390, 844),
+        }
+    }
+}
+
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, Default, Serialize, Deserialize)]
+#[serde(rename_all = "lowercase")]
+pub enum ConsentAct {
+    #[default]
+    Untouched,
+    Granted,
+    Refused,
+}
+
+impl ConsentAct {
+    pub fn word(self) -> &'static str {
+        match self {
+            ConsentAct::Untouched => "untouched",
+            ConsentAct::Granted => "granted",
+            ConsentAct::Refused => "refused",
+        }
+    }
+}
+
+/// The circumstances of one visit.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, Default, Serialize, Deserialize)]
+pub struct Condition {
+    pub viewport: Viewport,
+    pub consent: ConsentAct,
+}
+
+#[derive(Debug, Clone, Default, Serialize, Deserialize)]
+#[serde(default)]
+pub struct Observation {
+    pub version: u32,
+    pub url: String,
+    pub condition: Condition,
+    pub page: Page,
+    /// The document as it stood at the end, serialised and cut to a bound.
+    pub final_html: String,
+    pub navigations: Vec<Navigation>,
+    pub requests: Vec<Request>,
+    pub sockets: Vec<Socket>,
+    pub console: Vec<Message>,
+    pub exceptions: Vec<Message>,
+    pub violations: Vec<Violation>,
+    pub stored: Vec<Stored>,
+    pub frames: Vec<Frame>,
+    pub alive: AliveSign,
+    pub launcher: Option<Launcher>,
+    pub fixed: Vec<FixedElement>,
+    pub operation: Option<Operation>,
+    pub metrics: Metrics,
+    pub consent: ConsentSeen,
+    pub ended: Ended,
+    /// Blob key of the viewport picture.
+    pub picture: Option<String>,
+    /// Blob key of the launcher's crop.
+    pub launcher_picture: Option<String>,
+    /// The colour that fills most of the launcher's picture, `#rrggbb`.
+    pub launcher_colour: Option<String>,
+    /// The same for the upper strip of the opened panel.
+    pub header_colour: Option<String>,
+    /// The colour of the page around the launcher.
+    pub behind_colour: Option<String>,
+    /// Visible text of the opened panel, cut to a bound.
+    pub panel_text: String,
+    pub browser: String,
+    /// When the visit began, RFC 3339.
+    pub at: String,
+}
+
+/// The main document as delivered.
+#[derive(Debug, Clone, Default, Serialize, Deserialize)]
+#[serde(default)]
+pub struct Page {
+    pub final_url: String,
+    pub redirects: Vec<Hop>,
+    pub status: Option<u16>,
+    pub mime: String,
+    pub headers: Vec<(String, String)>,
+    pub html: String,
+    pub html_cut: bool,
+    pub failure: Option<NetFailure>,
+    pub remote: String,
+}
+
+impl Page {
+    pub fn header<'a>(&'a self, name: &'a str) -> impl Iterator<Item = &'a str> {
+        self.headers.iter().filter(move |(n, _)| n.eq_ignore_ascii_case(name)).map(|(_, v)| v.as_str())
+    }
+}
+
+#[derive(Debug, Clone, Default, Serialize, Deserialize)]
+pub struct Hop {
+    pub url: String,
+    pub status: u16,
+    pub location: String,
+}
+
+/// Why bytes did not come.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+pub struct NetFailure {
+    pub kind: FailureKind,
+    /// The browser's own word, for evidence.
+    pub text: String,
+}
+
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(rename_all = "snake_case")]
+pub enum FailureKind {
+    Dns,
+    Refused,
+    Tls,
+    Timeout,
+    RedirectLoop,
+    CutOff,
+    Type,
+    Integrity,
+    Cors,
+    Policy,
+    Mixed,
+    BlockedClient,
+    /// Refused by our own network guard.
+    Guard,
+    Aborted,
+    Other,
+}
+
+#[derive(Debug, Clone, Default, Serialize, Deserialize)]
+#[serde(default)]
+pub struct Navigation {
+    pub url: String,
+    pub at_ms: f64,
+    pub same_document: bool,
+}
+
+#[derive(Debug, Clone, Default, Serialize, Deserialize)]
+#[serde(default)]
+pub struct Request {
+    pub url: String,
+    pub method: String,
+    /// The browser's resource type in lower case: document, script, xhr, fetch, image, ...
+    pub kind: String,
+    pub initiator: Initiator,
+    pub status: Option<u16>,
+    pub mime: String,
+    pub failure: Option<NetFailure>,
+    pub redirected_to: Option<String>,
+    pub headers: Vec<(String, String)>,
+    /// Bytes on the wire, headers included, as far as they had come.
+    pub bytes: u64,
+    pub start_ms: f64,
+    pub end_ms: Option<f64>,
+    pub from_cache: bool,
+    /// The document that asked.
+    pub document: String,
+    /// Kept for the supplier's hosts only, cut to a bound.
+    pub body: Option<String>,
+}
+
+impl Request {
+    pub fn host(&self) -> Option<String> {
+        url::Url::parse(&self.url).ok()?.host_str().map(str::to_string)
+    }
+
+    /// What became of it, in a few words.
+    pub fn outcome(&self) -> String {
+        match (&self.failure, self.status) {
+            (Some(f), Some(status)) => format!("{status}, then {}", f.text),
+            (Some(f), None) => f.text.clone(),
+            (None, Some(status)) if self.mime.is_empty() => status.to_string(),
+            (None, Some(status)) => format!("{status}, {}", self.mime),
+            (None, None) => "no answer".to_string(),
+        }
+    }
+}
+
+#[derive(Debug, Clone, Default, Serialize, Deserialize)]
+#[serde(default)]
+pub struct Initiator {
+    /// parser, script, preload, other
+    pub kind: String,
+    pub url: String,
+    pub line: Option<u32>,
+    /// Addresses of the scripts on the call stack, innermost first.
+    pub stack: Vec<String>,
+}
+
+#[derive(Debug, Clone, Default, Serialize, Deserialize)]
+#[serde(default)]
+pub struct Socket {
+    pub url: String,
+    pub status: Option<u16>,
+    pub error: String,
+    pub received: u32,
+    pub at_ms: f64,
+    pub closed_ms: Option<f64>,
+}
+
+/// A console line or an uncaught error.
+#[derive(Debug, Clone, Default, Serialize, Deserialize)]
+#[serde(default)]
+pub struct Message {
+    pub level: String,
+    pub text: String,
+    pub url: String,
+    pub line: Option<u32>,
+    pub stack: Vec<String>,
+    pub at_ms: f64,
+}
+
+/// A content security policy violation, from the browser's own event.
+#[derive(Debug, Clone, Default, Serialize, Deserialize)]
+#[serde(default)]
+pub struct Violation {
+    pub directive: String,
+    pub blocked: String,
+    pub document: String,
+    pub source: String,
+    pub line: Option<u32>,
+    pub sample: String,
+    pub enforced: bool,
+}
+
+/// A cookie or a storage entry. Values are not kept: names and lengths suffice to judge.
+#[derive(Debug, Clone, Default, PartialEq, Serialize, Deserialize)]
+#[serde(default)]
+pub struct Stored {
+    /// cookie, local, session
+    pub kind: String,
+    /// Cookie domain or storage origin.
+    pub place: String,
+    pub name: String,
+    pub length: usize,
+    pub at_ms: f64,
+    /// Seconds until a cookie expires; absent for a session cookie and for storage.
+    pub expires_s: Option<f64>,
+}
+
+#[derive(Debug, Clone, Default, Serialize, Deserialize)]
+#[serde(default)]
+pub struct Frame {
+    pub url: String,
+    pub parent: String,
+    pub at_ms: f64,
+}
+
+#[derive(Debug, Clone, Default, Serialize, Deserialize)]
+#[serde(default)]
+pub struct AliveSign {
+    pub at_ms: Option<f64>,
+    /// It came up only after the visit moved the mouse, scrolled and pressed a key.
+    pub after_interaction: bool,
+    /// What the profile's expression threw, if it did.
+    pub error: String,
+    /// How long the visit went on looking.
+    pub watched_ms: f64,
+}
+
+#[derive(Debug, Clone, Copy, Default, PartialEq, Serialize, Deserialize)]
+pub struct Rect {
+    pub x: f64,
+    pub y: f64,
+    pub width: f64,
+    pub height: f64,
+}
+
+impl Rect {
+    pub fn area(&self) -> f64 {
+        self.width.max(0.0) * self.height.max(0.0)
+    }
+
+    /// The part that two rectangles share.
+    pub fn overlap(&self, other: &Rect) -> f64 {
+        let w = (self.x + self.width).min(other.x + other.width) - self.x.max(other.x);
+        let h = (self.y + self.height).min(other.y + other.height) - self.y.max(other.y);
+        w.max(0.0) * h.max(0.0)
+    }
+}
+
+#[derive(Debug, Clone, Default, Serialize, Deserialize)]
+#[serde(default)]
+pub struct Launcher {
+    pub seen_ms: Option<f64>,
+    /// Still there when the visit ended.
+    pub present: bool,
+    pub lost_ms: Option<f64>,
+    pub rect: Rect,
+    pub tag: String,
+    pub html: String,
+    /// The style that hides it and the element that has it, such as `display: none on #chat`.
+    pub hidden_by: Option<String>,
+    pub background: String,
+    pub colour: String,
+    /// Share of sample points at which the topmost element is the launcher, 0 to 1.
+    pub reachable: f64,
+    /// What lies on top at the other points.
+    pub covered_by: Vec<Cover>,
+    pub name: String,
+    pub role: String,
+    pub focusable: bool,
+}
+
+#[derive(Debug, Clone, Default, PartialEq, Serialize, Deserialize)]
+pub struct Cover {
+    pub element: String,
+    /// Share of the sample points, 0 to 1.
+    pub share: f64,
+}
+
+#[derive(Debug, Clone, Default, Serialize, Deserialize)]
+#[serde(default)]
+pub struct FixedElement {
+    pub element: String,
+    pub rect: Rect,
+    pub role: String,
+}
+
+/// What happened when the visit worked the launcher.
+#[derive(Debug, Clone, Default, Serialize, Deserialize)]
+#[serde(default)]
+pub struct Operation {
+    pub opened_ms: Option<f64>,
+    pub panel: Option<Rect>,
+    /// Absent where the profile names no closing control.
+    pub closed: Option<bool>,
+    /// Absent where it was not tried (it did not open on click).
+    pub keyboard_opened: Option<bool>,
+    pub new_window: Option<String>,
+}
+
+#[derive(Debug, Clone, Default, Serialize, Deserialize)]
+#[serde(default)]
+pub struct Metrics {
+    pub fcp_ms: Option<f64>,
+    pub lcp_ms: Option<f64>,
+    pub cls: Option<f64>,
+    pub tbt_ms: Option<f64>,
+    pub load_ms: Option<f64>,
+    pub dcl_ms: Option<f64>,
+}
+
+#[derive(Debug, Clone, Default, Serialize, Deserialize)]
+#[serde(default)]
+pub struct ConsentSeen {
+    /// The page exposes the IAB interface (`__tcfapi`).
+    pub tcf: bool,
+    /// The given manager was recognised on the page.
+    pub manager: bool,
+    pub state_before: String,
+    pub state_after: String,
+    pub acted_ms: Option<f64>,
+    pub error: String,
+}
+
+#[derive(Debug, Clone, Copy, Default, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(rename_all = "snake_case")]
+pub enum Ended {
+    #[default]
+    Complete,
+    /// The page did not finish in its time.
+    Deadline,
+    /// No script of ours got an answer any more.
+    Hung,
+    Crashed,
+}

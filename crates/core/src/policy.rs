@@ -1,0 +1,273 @@
+//! Content Security Policy level 3: would the page's policies let a request go, and what is the
+//! smallest addition that would? Evaluation is the `content-security-policy` crate's (which follows
+//! the specification step by step); this module asks it and words the change.
+//!
+//! Not covered: `report-only` policies never block and are left out; hashes are not proposed for
+//! inline code, because a loader's text differs per key.
+
+use crate::observation::Page;
+use content_security_policy::{
+    CheckResult, CspList, Destination, Element, InlineCheckType, Initiator, ParserMetadata, PolicyDisposition, PolicySource, Request,
+};
+use url::Url;
+
+/// What kind of thing is asked for.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum Asked {
+    Script,
+    Frame,
+    Connection,
+    Style,
+    Image,
+    Font,
+}
+
+impl Asked {
+    fn destination(self) -> Destination {
+        match self {
+            Asked::Script => Destination::Script,
+            Asked::Frame => Destination::IFrame,
+            Asked::Connection => Destination::None,
+            Asked::Style => Destination::Style,
+            Asked::Image => Destination::Image,
+            Asked::Font => Destination::Font,
+        }
+    }
+
+    /// Directives that govern it, the most specific first (CSP 3, 6.8.3 "Get fetch directive fallback list").
+    fn directives(self) -> &'static [&'static str] {
+        match self {
+            Asked::Script => &["script-src-elem", "script-src", "default-src"],
+            Asked::Frame => &["frame-src", "child-src", "default-src"],
+            Asked::Connection => &["connect-src", "default-src"],
+            Asked::Style => &["style-src-elem", "style-src", "default-src"],
+            Asked::Image => &["img-src", "default-src"],
+            Asked::Font => &["font-src", "default-src"],
+        }
+    }
+
+    /// From the directive a browser reports as violated.
+    pub fn from_directive(directive: &str) -> Option<Asked> {
+        let name = directive.split_whitespace().next()?;
+        Some(match name {
+            "script-src" | "script-src-elem" | "script-src-attr" => Asked::Script,
+            "frame-src" | "child-src" => Asked::Frame,
+            "connect-src" => Asked::Connection,
+            "style-src" | "style-src-elem" | "style-src-attr" => Asked::Style,
+            "img-src" => Asked::Image,
+            "font-src" => Asked::Font,
+            _ => return None,
+        })
+    }
+}
+
+/// The enforced policies of a page: each header line, then each meta element's.
+pub struct Policies {
+    page: Url,
+    /// (where it stands, its text)
+    texts: Vec<(Place, String)>,
+}
+
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum Place {
+    Header,
+    Meta,
+}
+
+impl Place {
+    pub fn words(self) -> &'static str {
+        match self {
+            Place::Header => "the Content-Security-Policy header",
+            Place::Meta => "the Content-Security-Policy meta element",
+        }
+    }
+}
+
+/// The smallest addition that lets something through.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Change {
+    pub place: Place,
+    pub directive: String,
+    /// What the policy says today for that directive, or for the one that stands in for it.
+    pub today: String,
+    /// The source expression that is missing.
+    pub missing: String,
+    /// The directive as it should read.
+    pub becomes: String,
+}
+
+impl Policies {
+    pub fn of(page: &Page) -> Option<Policies> {
+        let url = Url::parse(&page.final_url).ok()?;
+        let mut texts: Vec<(Place, String)> = page
+            .header("content-security-policy")
+            .flat_map(|value| value.split(',').map(|v| (Place::Header, v.trim().to_string())))
+            .filter(|(_, text)| !text.is_empty())
+            .collect();
+        let document = crate::html::Document::parse(&page.html);
+        for id in document.walk() {
+            let is_policy = document.name(id) == Some("meta")
+                && document.attribute(id, "http-equiv").is_some_and(|v| v.eq_ignore_ascii_case("content-security-policy"));
+            if let (true, Some(content)) = (is_policy, document.attribute(id, "content")) {
+                texts.push((Place::Meta, content.to_string()));
+            }
+        }
+        Some(Policies { page: url, texts })
+    }
+
+    pub fn new(page: Url, header: &str) -> Policies {
+        Policies { page, texts: vec![(Place::Header, header.to_string())] }
+    }
+
+    pub fn is_empty(&self) -> bool {
+        self.texts.is_empty()
+    }
+
+    pub fn texts(&self) -> impl Iterator<Item = (Place, &str)> {
+        self.texts.iter().map(|(p, t)| (*p, t.as_str()))
+    }
+
+    fn list(text: &str, place: Place) -> CspList {
+        let source = match place {
+            Place::Header => PolicySource::Header,
+            Place::Meta => PolicySource::Meta,
+        };
+        CspList::parse(text, source, PolicyDisposition::Enforce)
+    }
+
+    /// Does this one policy block the address?
+    fn blocks(&self, text: &str, place: Place, asked: Asked, address: &Url, nonce: &str) -> bool {
+        let request = Request {
+            url: address.clone(),
+            current_url: address.clone(),
+            origin: self.page.origin(),
+            redirect_count: 0,
+            destination: asked.destination(),
+            initiator: Initiator::None,
+            nonce: nonce.to_string(),
+            integrity_metadata: String::new(),
+            parser_metadata: ParserMetadata::ParserInserted,
+        };
+        matches!(Self::list(text, place).should_request_be_blocked(&request).0, CheckResult::Blocked)
+    }
+
+    /// True if all policies let the address through.
+    pub fn allow(&self, asked: Asked, address: &Url, nonce: &str) -> bool {
+        !self.texts.iter().any(|(place, text)| self.blocks(text, *place, asked, address, nonce))
+    }
+
+    /// True if all policies let script text in the page run.
+    pub fn allow_inline_script(&self, text: &str, nonce: Option<&str>) -> bool {
+        self.texts.iter().all(|(place, policy)| {
+            let element = Element { nonce: nonce.map(std::borrow::Cow::Borrowed) };
+            let list = Self::list(policy, *place);
+            matches!(list.should_elements_inline_type_behavior_be_blocked(&element, InlineCheckType::Script, text).0, CheckResult::Allowed)
+        })
+    }
+
+    /// The change to each policy that blocks the address. Every proposal has been evaluated again
+    /// and lets the address through; where a source expression cannot help (`'strict-dynamic'`
+    /// ignores them), the missing thing is a nonce.
+    pub fn smallest_changes(&self, asked: Asked, address: &Url) -> Vec<Change> {
+        self.texts
+            .iter()
+            .filter(|(place, text)| self.blocks(text, *place, asked, address, ""))
+            .map(|(place, text)| self.change(text, *place, asked, address))
+            .collect()
+    }
+
+    fn change(&self, text: &str, place: Place, asked: Asked, address: &Url) -> Change {
+        let governing = asked.directives().iter().find_map(|name| directive(text, name).map(|value| (*name, value)));
+        let (name, today) = governing.unwrap_or(("default-src", String::new()));
+        // Widening default-src would open more than is needed: write the specific directive instead.
+        let target = if name == "default-src" { *asked.directives().iter().rev().nth(1).unwrap_or(&name) } else { name };
+        let missing = source_expression(address);
+        let mut sources: Vec<&str> = today.split_whitespace().filter(|s| !s.eq_ignore_ascii_case("'none'")).collect();
+        sources.push(&missing);
+        let becomes = format!("{target} {}", sources.join(" "));
+        let changed = with_directive(text, target, &becomes);
+        if self.blocks(&changed, place, asked, address, "") {
+            return Change {
+                place,
+                directive: target.to_string(),
+                today: format!("{name} {today}").trim().to_string(),
+                missing: "'nonce-\u{2026}'".to_string(),
+                becomes: format!("{target} {today}, with this answer's nonce also on the script element"),
+            };
+        }
+        Change { place, directive: target.to_string(), today: format!("{name} {today}").trim().to_string(), missing, becomes }
+    }
+}
+
+/// `scheme://host[:port]`, which is the narrowest form that survives a new version in the path.
+fn source_expression(address: &Url) -> String {
+    let port = address.port().map(|p| format!(":{p}")).unwrap_or_default();
+    format!("{}://{}{port}", address.scheme(), address.host_str().unwrap_or_default())
+}
+
+/// The value of a directive; the first of a name counts (CSP 3, 2.2.1 step 2.5).
+fn directive(text: &str, name: &str) -> Option<String> {
+    text.split(';').find_map(|part| {
+        let part = part.trim();
+        let (head, rest) = part.split_once(char::is_whitespace).unwrap_or((part, ""));
+        head.eq_ignore_ascii_case(name).then(|| rest.split_whitespace().collect::<Vec<_>>().join(" "))
+    })
+}
+
+fn with_directive(text: &str, name: &str, becomes: &str) -> String {
+    let mut parts: Vec<String> = text.split(';').map(|p| p.trim().to_string()).filter(|p| !p.is_empty()).collect();
+    let place = parts.iter().position(|p| p.split_whitespace().next().is_some_and(|h| h.eq_ignore_ascii_case(name)));
+    match place {
+        Some(at) => parts[at] = becomes.to_string(),
+        None => parts.push(becomes.to_string()),
+    }
+    parts.join("; ")
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    fn policies(text: &str) -> Policies {
+        Policies::new(Url::parse("https://kites.example/shop").unwrap(), text)
+    }
+
+    fn url(text: &str) -> Url {
+        Url::parse(text).unwrap()
+    }
+
+    #[test]
+    fn the_host_is_added_to_the_directive_that_governs() {
+        let changes = policies("default-src 'self'; script-src 'self' https://a.test").smallest_changes(Asked::Script, &url("https://cdn.example.test/l.js"));
+        assert_eq!(changes[0].becomes, "script-src 'self' https://a.test https://cdn.example.test");
+        assert_eq!(changes[0].missing, "https://cdn.example.test");
+    }
+
+    #[test]
+    fn default_src_is_not_widened() {
+        let changes = policies("default-src 'none'").smallest_changes(Asked::Connection, &url("wss://live.example.test:8443/s"));
+        assert_eq!(changes[0].becomes, "connect-src wss://live.example.test:8443");
+    }
+
+    #[test]
+    fn strict_dynamic_wants_a_nonce() {
+        let p = policies("script-src 'nonce-abc' 'strict-dynamic'");
+        let changes = p.smallest_changes(Asked::Script, &url("https://cdn.example.test/l.js"));
+        assert!(changes[0].missing.contains("nonce"));
+        assert!(p.allow(Asked::Script, &url("https://cdn.example.test/l.js"), "abc"));
+    }
+
+    #[test]
+    fn every_header_line_counts_alone() {
+        let page = Page {
+            final_url: "https://kites.example/".into(),
+            headers: vec![("content-security-policy".into(), "script-src https:".into()), ("Content-Security-Policy".into(), "script-src 'self'".into())],
+            html: "<meta http-equiv=Content-Security-Policy content=\"img-src 'none'\">".into(),
+            ..Page::default()
+        };
+        let p = Policies::of(&page).unwrap();
+        assert_eq!(p.texts().count(), 3);
+        assert_eq!(p.smallest_changes(Asked::Script, &url("https://cdn.example.test/l.js")).len(), 1);
+        assert_eq!(p.smallest_changes(Asked::Image, &url("https://cdn.example.test/i.png"))[0].place, Place::Meta);
+    }
+}

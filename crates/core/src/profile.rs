@@ -1,0 +1,358 @@
+//! Supplier and consent profiles: what is known about the outside, as data (TOML). No supplier is
+//! named in code; a new one is a new file. Fields that other parts of the job need (plans, prices)
+//! may stand in the same file: what this module does not know it passes over.
+
+use regex::Regex;
+use serde::{Deserialize, Serialize};
+
+#[derive(Debug, thiserror::Error)]
+pub enum ProfileError {
+    #[error("the profile is not valid: {0}")]
+    Syntax(#[from] toml::de::Error),
+    #[error("the profile \u{201c}{id}\u{201d} has the key pattern \u{201c}{pattern}\u{201d}, which is not a regular expression with a group named key: {why}")]
+    KeyPattern { id: String, pattern: String, why: String },
+    #[error("the profile \u{201c}{id}\u{201d} recognises nothing: give [recognise] script_hosts or inline_markers")]
+    RecognisesNothing { id: String },
+}
+
+/// A firm that provides a chat widget, as far as checks need to know it.
+#[derive(Debug, Clone, Serialize, Deserialize)]
+pub struct Supplier {
+    pub id: String,
+    pub name: String,
+    pub recognise: Recognise,
+    pub snippet: Snippet,
+    #[serde(default)]
+    pub alive: Alive,
+    #[serde(default)]
+    pub open: Open,
+    #[serde(default)]
+    pub consent: SupplierConsent,
+    #[serde(default)]
+    pub echo: Option<EchoSteps>,
+    #[serde(skip)]
+    patterns: Vec<Regex>,
+}
+
+#[derive(Debug, Clone, Default, Serialize, Deserialize)]
+pub struct Recognise {
+    /// Hosts that serve the loader: names without port, compared exactly.
+    #[serde(default)]
+    pub script_hosts: Vec<String>,
+    /// Substrings that identify an inline loader.
+    #[serde(default)]
+    pub inline_markers: Vec<String>,
+    #[serde(default)]
+    pub key_patterns: Vec<String>,
+}
+
+#[derive(Debug, Clone, Default, Serialize, Deserialize)]
+pub struct Snippet {
+    /// The code as the supplier gives it, with `{{key}}` where the key goes.
+    pub template: String,
+    /// `body-end` or `head`.
+    #[serde(default)]
+    pub position: Position,
+}
+
+#[derive(Debug, Clone, Copy, Default, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(rename_all = "kebab-case")]
+pub enum Position {
+    Head,
+    #[default]
+    BodyEnd,
+}
+
+#[derive(Debug, Clone, Serialize, Deserialize)]
+#[serde(default)]
+pub struct Alive {
+    /// An expression evaluated in the page: true once the widget is up.
+    pub script: String,
+    /// CSS selector of the launcher; `>>>` steps into an open shadow root.
+    pub launcher: String,
+    pub frame_hosts: Vec<String>,
+    pub socket_hosts: Vec<String>,
+    pub api_hosts: Vec<String>,
+    pub refusals: Vec<Refusal>,
+    pub start_within_ms: u64,
+}
+
+impl Default for Alive {
+    fn default() -> Self {
+        Alive {
+            script: String::new(),
+            launcher: String::new(),
+            frame_hosts: Vec::new(),
+            socket_hosts: Vec::new(),
+            api_hosts: Vec::new(),
+            refusals: Vec::new(),
+            start_within_ms: 5000,
+        }
+    }
+}
+
+/// An answer by which the supplier says no, and what that means.
+#[derive(Debug, Clone, Serialize, Deserialize)]
+pub struct Refusal {
+    #[serde(default)]
+    pub status: Option<u16>,
+    #[serde(default)]
+    pub body: Option<String>,
+    pub code: String,
+}
+
+#[derive(Debug, Clone, Default, Serialize, Deserialize)]
+#[serde(default)]
+pub struct Open {
+    pub click: String,
+    pub panel: String,
+    pub close: String,
+}
+
+#[derive(Debug, Clone, Default, Serialize, Deserialize)]
+#[serde(default)]
+pub struct SupplierConsent {
+    pub class: ConsentClass,
+    pub storage: Vec<String>,
+}
+
+#[derive(Debug, Clone, Copy, Default, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(rename_all = "kebab-case")]
+pub enum ConsentClass {
+    Necessary,
+    #[default]
+    Functional,
+    Analytics,
+    Marketing,
+}
+
+/// How to send a test message through the widget and read the answer; selectors inside the panel
+/// (or its frame), and the addresses of the supplier's console interface.
+#[derive(Debug, Clone, Serialize, Deserialize)]
+pub struct EchoSteps {
+    pub input: String,
+    pub send: String,
+    /// Where answers of the agent appear.
+    pub answers: String,
+    /// GET gives `{"messages": [{"id", "text", "page", "at"}]}`; `{{key}}` is replaced.
+    pub console_read: String,
+    /// POST with `{"conversation", "text"}` answers as an agent.
+    pub console_answer: String,
+}
+
+impl Supplier {
+    pub fn from_toml(text: &str) -> Result<Supplier, ProfileError> {
+        let mut supplier: Supplier = toml::from_str(text)?;
+        if supplier.recognise.script_hosts.is_empty() && supplier.recognise.inline_markers.is_empty() {
+            return Err(ProfileError::RecognisesNothing { id: supplier.id });
+        }
+        for pattern in &supplier.recognise.key_patterns {
+            let fail = |why: String| ProfileError::KeyPattern {
+                id: supplier.id.clone(),
+                pattern: pattern.clone(),
+                why,
+            };
+            let regex = Regex::new(pattern).map_err(|e| fail(e.to_string()))?;
+            if !regex.capture_names().flatten().any(|n| n == "key") {
+                return Err(fail("no group named key".into()));
+            }
+            supplier.patterns.push(regex);
+        }
+        Ok(supplier)
+    }
+
+    /// The first key that any of the profile's patterns finds.
+    pub fn key_in(&self, text: &str) -> Option<String> {
+        self.patterns
+            .iter()
+            .find_map(|p| p.captures(text).and_then(|c| c.name("key")).map(|m| m.as_str().to_string()))
+    }
+
+    /// The snippet for one key, exactly as the supplier gives it.
+    pub fn snippet_for(&self, key: &str) -> String {
+        self.snippet.template.replace("{{key}}", key)
+    }
+
+    pub fn serves_loader(&self, host: &str) -> bool {
+        self.recognise.script_hosts.iter().any(|h| h.eq_ignore_ascii_case(host))
+    }
+
+    pub fn has_marker(&self, text: &str) -> bool {
+        self.recognise.inline_markers.iter().any(|m| text.contains(m.as_str()))
+    }
+
+    /// All hosts that belong to the supplier, as far as the profile names them.
+    pub fn hosts(&self) -> impl Iterator<Item = &str> {
+        let alive = &self.alive;
+        [&self.recognise.script_hosts, &alive.frame_hosts, &alive.socket_hosts, &alive.api_hosts]
+            .into_iter()
+            .flatten()
+            .map(String::as_str)
+    }
+
+    pub fn owns_host(&self, host: &str) -> bool {
+        self.hosts().any(|h| h.eq_ignore_ascii_case(host))
+    }
+}
+
+/// How one consent manager is recognised and operated.
+#[derive(Debug, Clone, Default, Serialize, Deserialize)]
+#[serde(default)]
+pub struct ConsentManager {
+    pub id: String,
+    pub name: String,
+    pub recognise: ConsentRecognise,
+    pub banner: Banner,
+    pub state: StateScript,
+    pub gating: Gating,
+}
+
+#[derive(Debug, Clone, Default, Serialize, Deserialize)]
+#[serde(default)]
+pub struct ConsentRecognise {
+    pub globals: Vec<String>,
+    pub selectors: Vec<String>,
+    pub hosts: Vec<String>,
+}
+
+#[derive(Debug, Clone, Default, Serialize, Deserialize)]
+#[serde(default)]
+pub struct Banner {
+    pub accept: Texts,
+    pub refuse: Texts,
+    /// Texts of the buttons by language, used where the selector finds nothing.
+    pub accept_text: std::collections::BTreeMap<String, Texts>,
+    pub refuse_text: std::collections::BTreeMap<String, Texts>,
+}
+
+/// One string or a list of them.
+#[derive(Debug, Clone, Default, Serialize, Deserialize)]
+#[serde(from = "OneOrMany", into = "Vec<String>")]
+pub struct Texts(pub Vec<String>);
+
+#[derive(Deserialize)]
+#[serde(untagged)]
+enum OneOrMany {
+    One(String),
+    Many(Vec<String>),
+}
+
+impl From<OneOrMany> for Texts {
+    fn from(value: OneOrMany) -> Self {
+        Texts(match value {
+            OneOrMany::One(one) => vec![one],
+            OneOrMany::Many(many) => many,
+        })
+    }
+}
+
+impl From<Texts> for Vec<String> {
+    fn from(value: Texts) -> Self {
+        value.0
+    }
+}
+
+/// An expression that gives `untouched`, `refused` or `granted`.
+#[derive(Debug, Clone, Default, Serialize, Deserialize)]
+#[serde(from = "StateForm")]
+pub struct StateScript {
+    pub script: String,
+}
+
+#[derive(Deserialize)]
+#[serde(untagged)]
+enum StateForm {
+    Plain(String),
+    Table {
+        #[serde(default)]
+        script: String,
+    },
+}
+
+impl From<StateForm> for StateScript {
+    fn from(value: StateForm) -> Self {
+        match value {
+            StateForm::Plain(script) | StateForm::Table { script } => StateScript { script },
+        }
+    }
+}
+
+/// What holds a script back until consent: its `type`, and an attribute that marks it.
+#[derive(Debug, Clone, Default, Serialize, Deserialize)]
+#[serde(default)]
+pub struct Gating {
+    #[serde(rename = "type")]
+    pub script_type: String,
+    pub attribute: String,
+}
+
+impl ConsentManager {
+    pub fn from_toml(text: &str) -> Result<ConsentManager, ProfileError> {
+        Ok(toml::from_str(text)?)
+    }
+}
+
+#[cfg(test)]
+pub(crate) mod tests {
+    use super::*;
+
+    pub(crate) const SAMPLE: &str = r##"
+id = "example"
+name = "Example Chat"
+[recognise]
+script_hosts = ["cdn.example.test"]
+inline_markers = ["exampleChat("]
+key_patterns = ['data-key="(?P<key>[A-Za-z0-9-]{8,36})"', 'exampleChat\("(?P<key>[^"]+)"']
+[snippet]
+template = '<script async src="https://cdn.example.test/l.js" data-key="{{key}}"></script>'
+position = "body-end"
+[alive]
+script = "window.exampleChat && window.exampleChat.ready === true"
+launcher = "#example-launcher"
+frame_hosts = ["app.example.test"]
+socket_hosts = ["live.example.test"]
+api_hosts = ["api.example.test"]
+refusals = [ { status = 403, body = "domain not allowed", code = "allowed.domain" } ]
+start_within_ms = 5000
+[open]
+click = "#example-launcher"
+panel = "#example-panel"
+close = "#example-panel .x"
+[consent]
+class = "functional"
+storage = ["ex_id", "ex_session"]
+"##;
+
+    pub(crate) fn sample() -> Supplier {
+        Supplier::from_toml(SAMPLE).expect("the sample profile is valid")
+    }
+
+    #[test]
+    fn the_published_example_is_read() {
+        let supplier = sample();
+        assert_eq!(supplier.key_in("<script data-key=\"abcd-1234\">").as_deref(), Some("abcd-1234"));
+        assert!(supplier.owns_host("LIVE.example.test"));
+        assert_eq!(supplier.alive.refusals[0].code, "allowed.domain");
+    }
+
+    #[test]
+    fn a_profile_that_recognises_nothing_is_refused() {
+        let text = SAMPLE.replace("script_hosts", "script_host").replace("inline_markers", "markers");
+        let error = Supplier::from_toml(&text).unwrap_err();
+        assert!(error.to_string().contains("script_hosts"), "{error}");
+    }
+
+    #[test]
+    fn a_key_pattern_without_a_key_group_is_told() {
+        let error = Supplier::from_toml(&SAMPLE.replace("?P<key>[^", "?P<k>[^")).unwrap_err();
+        assert!(error.to_string().contains("no group named key"), "{error}");
+    }
+
+    #[test]
+    fn banner_selectors_may_be_one_or_many() {
+        let one = ConsentManager::from_toml("[banner]\naccept = '#yes'\nrefuse = ['#no', '.no']\n[gating]\ntype='text/plain'\nattribute='data-wait'").unwrap();
+        assert_eq!(one.banner.accept.0, ["#yes"]);
+        assert_eq!(one.banner.refuse.0.len(), 2);
+        assert_eq!(one.gating.script_type, "text/plain");
+    }
+}

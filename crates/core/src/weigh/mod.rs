@@ -1,0 +1,231 @@
+//! What a widget costs a page: its own main-thread time and bytes, attributed from traces, and what
+//! the page loses, from paired visits with and without it. Facts behind the method: thread time of
+//! attributed events is the most repeatable figure; whole-page differences need many pairs and are
+//! shown beside the floor of an A/A run.
+
+pub mod attribution;
+pub mod statistics;
+
+use serde::{Deserialize, Serialize};
+use statistics::{Interval, shift};
+
+/// One load measured with a trace.
+#[derive(Debug, Clone, Default, PartialEq, Serialize, Deserialize)]
+pub struct OwnLoad {
+    pub thread_ms: f64,
+    pub wall_ms: f64,
+    /// Bytes on the wire of the widget's requests, headers included.
+    pub bytes: u64,
+    pub requests: u32,
+}
+
+/// The page figures of one load; `None` where the browser gave none.
+#[derive(Debug, Clone, Copy, Default, PartialEq, Serialize, Deserialize)]
+pub struct PageLoad {
+    pub tbt_ms: Option<f64>,
+    pub lcp_ms: Option<f64>,
+    pub load_ms: Option<f64>,
+}
+
+/// One pair: the same page with the widget and with its hosts withheld. `first_with` is the order.
+#[derive(Debug, Clone, Copy, Default, PartialEq, Serialize, Deserialize)]
+pub struct Pair {
+    pub with: PageLoad,
+    pub without: PageLoad,
+    pub first_with: bool,
+}
+
+/// Everything a weigh-in measured.
+#[derive(Debug, Clone, Default, PartialEq, Serialize, Deserialize)]
+pub struct Measured {
+    pub own: Vec<OwnLoad>,
+    pub pairs: Vec<Pair>,
+    /// Pairs of two loads without the widget: what chance alone does on this page and machine.
+    pub floor: Vec<Pair>,
+    pub failed_loads: u32,
+}
+
+#[derive(Debug, Clone, Copy, PartialEq, Serialize, Deserialize)]
+pub struct Centre {
+    pub median: f64,
+    pub low: f64,
+    pub high: f64,
+}
+
+#[derive(Debug, Clone, Copy, PartialEq, Serialize, Deserialize)]
+pub struct Own {
+    pub thread_ms: Centre,
+    pub wall_ms: Centre,
+    pub bytes: u64,
+    pub requests: u32,
+}
+
+#[derive(Debug, Clone, Copy, PartialEq, Serialize, Deserialize)]
+pub struct Shift {
+    pub shift: f64,
+    pub low: f64,
+    pub high: f64,
+    pub floor_low: f64,
+    pub floor_high: f64,
+}
+
+#[derive(Debug, Clone, Copy, PartialEq, Serialize, Deserialize)]
+pub struct PageShifts {
+    pub tbt_ms: Option<Shift>,
+    pub lcp_ms: Option<Shift>,
+    pub load_ms: Option<Shift>,
+}
+
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(rename_all = "lowercase")]
+pub enum Verdict {
+    Under,
+    Over,
+    Undecided,
+}
+
+impl Verdict {
+    pub fn word(self) -> &'static str {
+        match self {
+            Verdict::Under => "under",
+            Verdict::Over => "over",
+            Verdict::Undecided => "undecided",
+        }
+    }
+}
+
+/// The object that `newtfern weigh --json` prints.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+pub struct WeighIn {
+    pub url: String,
+    pub pairs: usize,
+    pub seed: u64,
+    pub own: Own,
+    pub page: PageShifts,
+    pub budget_ms: f64,
+    pub verdict: Verdict,
+}
+
+#[derive(Debug, thiserror::Error, PartialEq, Eq)]
+pub enum WeighError {
+    #[error("the widget never came in {loads} loads, so there is nothing to weigh: run a check first")]
+    NothingCame { loads: usize },
+    #[error("only {got} of {wanted} loads finished; the figures would mean nothing")]
+    TooFewLoads { got: usize, wanted: usize },
+}
+
+/// The order within each pair, from the seed: true puts the load with the widget first.
+/// SplitMix64 (Steele, Lea, Flood 2014), so that a seed gives the same order everywhere.
+pub fn order(seed: u64, pairs: usize) -> Vec<bool> {
+    let mut state = seed;
+    (0..pairs)
+        .map(|_| {
+            state = state.wrapping_add(0x9E37_79B9_7F4A_7C15);
+            let mut z = state;
+            z = (z ^ (z >> 30)).wrapping_mul(0xBF58_476D_1CE4_E5B9);
+            z = (z ^ (z >> 27)).wrapping_mul(0x94D0_49BB_1331_11EB);
+            (z ^ (z >> 31)) & 1 == 1
+        })
+        .collect()
+}
+
+/// From measurements to intervals and a verdict. The budget is on the widget's own thread time.
+pub fn conclude(url: &str, seed: u64, measured: &Measured, budget_ms: f64) -> Result<WeighIn, WeighError> {
+    let loads = measured.own.len();
+    if loads < 3 {
+        return Err(WeighError::TooFewLoads { got: loads, wanted: 3 });
+    }
+    if measured.own.iter().all(|l| l.requests == 0) {
+        return Err(WeighError::NothingCame { loads });
+    }
+    let centre = |pick: fn(&OwnLoad) -> f64| {
+        let values: Vec<f64> = measured.own.iter().map(pick).collect();
+        let interval = statistics::centre(&values, 0.95);
+        Centre { median: statistics::median(&values), low: interval.low, high: interval.high }
+    };
+    let median_of = |pick: fn(&OwnLoad) -> f64| statistics::median(&measured.own.iter().map(pick).collect::<Vec<_>>());
+    let own = Own {
+        thread_ms: centre(|l| l.thread_ms),
+        wall_ms: centre(|l| l.wall_ms),
+        bytes: median_of(|l| l.bytes as f64).round() as u64,
+        requests: median_of(|l| f64::from(l.requests)).round() as u32,
+    };
+    let page = PageShifts {
+        tbt_ms: page_shift(measured, |l| l.tbt_ms),
+        lcp_ms: page_shift(measured, |l| l.lcp_ms),
+        load_ms: page_shift(measured, |l| l.load_ms),
+    };
+    let verdict = verdict(own.thread_ms, budget_ms);
+    Ok(WeighIn { url: url.to_string(), pairs: measured.pairs.len(), seed, own, page, budget_ms, verdict })
+}
+
+/// Decided only where the whole interval lies on one side of the line.
+pub fn verdict(thread: Centre, budget_ms: f64) -> Verdict {
+    if thread.high <= budget_ms {
+        Verdict::Under
+    } else if thread.low > budget_ms {
+        Verdict::Over
+    } else {
+        Verdict::Undecided
+    }
+}
+
+fn page_shift(measured: &Measured, pick: fn(&PageLoad) -> Option<f64>) -> Option<Shift> {
+    let differences = |pairs: &[Pair]| -> Vec<f64> { pairs.iter().filter_map(|p| Some(pick(&p.with)? - pick(&p.without)?)).collect() };
+    let main = differences(&measured.pairs);
+    if main.len() < 2 {
+        return None;
+    }
+    let Interval { estimate, low, high } = shift(&main, 0.95);
+    let aa = differences(&measured.floor);
+    let floor = if aa.len() < 2 { Interval { estimate: 0.0, low: 0.0, high: 0.0 } } else { shift(&aa, 0.95) };
+    Some(Shift { shift: estimate, low, high, floor_low: floor.low, floor_high: floor.high })
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    fn own(thread_ms: f64) -> OwnLoad {
+        OwnLoad { thread_ms, wall_ms: thread_ms * 1.2, bytes: 9000, requests: 3 }
+    }
+
+    fn measured(thread: &[f64]) -> Measured {
+        let at = |v: f64| PageLoad { tbt_ms: Some(v), lcp_ms: None, load_ms: Some(v) };
+        Measured {
+            own: thread.iter().map(|t| own(*t)).collect(),
+            pairs: (0..10).map(|i| Pair { with: at(100.0 + f64::from(i)), without: at(60.0), first_with: true }).collect(),
+            floor: (0..10).map(|i| Pair { with: at(60.0 + f64::from(i % 3) - 1.0), without: at(60.0), first_with: true }).collect(),
+            failed_loads: 0,
+        }
+    }
+
+    #[test]
+    fn the_verdict_is_undecided_where_the_interval_straddles_the_budget() {
+        let m = measured(&[48.0, 50.0, 52.0, 49.0, 51.0, 47.0, 53.0, 50.5]);
+        let at = |budget| conclude("http://a.test/", 1, &m, budget).unwrap().verdict;
+        assert_eq!((at(100.0), at(50.0), at(10.0)), (Verdict::Under, Verdict::Undecided, Verdict::Over));
+    }
+
+    #[test]
+    fn a_metric_the_browser_never_gave_stays_empty() {
+        let w = conclude("http://a.test/", 1, &measured(&[1.0, 2.0, 3.0]), 50.0).unwrap();
+        assert_eq!(w.page.lcp_ms, None);
+        let tbt = w.page.tbt_ms.unwrap();
+        assert!(tbt.low > 39.0 && tbt.high < 50.0 && tbt.floor_low <= 0.0 && tbt.floor_high >= 0.0);
+    }
+
+    #[test]
+    fn a_widget_that_never_came_is_an_error_not_a_zero() {
+        let m = Measured { own: vec![OwnLoad::default(); 5], ..Measured::default() };
+        assert_eq!(conclude("x", 1, &m, 50.0), Err(WeighError::NothingCame { loads: 5 }));
+    }
+
+    #[test]
+    fn the_order_depends_on_the_seed_alone() {
+        assert_eq!(order(7, 40), order(7, 40));
+        assert_ne!(order(7, 40), order(8, 40));
+        let first = order(7, 2000).into_iter().filter(|x| *x).count();
+        assert!((900..1100).contains(&first), "{first}");
+    }
+}

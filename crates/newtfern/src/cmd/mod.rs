@@ -1,0 +1,25 @@
+//! One file a verb.
+
+pub mod admin;
+pub mod check;
+pub mod demo;
+pub mod serve;
+pub mod weigh;
+pub mod worker;
+
+use anyhow::{Context, Result};
+use newtfern_core::profile::Supplier;
+use std::path::Path;
+
+/// Output for people and pipes; a closed pipe is no error.
+pub fn say(text: &str) {
+    use std::io::Write;
+    let mut out = std::io::stdout().lock();
+    let _ = writeln!(out, "{text}");
+    let _ = out.flush();
+}
+
+pub fn read_supplier(path: &Path) -> Result<Supplier> {
+    let text = std::fs::read_to_string(path).with_context(|| format!("cannot read the supplier profile {}", path.display()))?;
+    Supplier::from_toml(&text).with_context(|| format!("in {}", path.display()))
+}

@@ -1,0 +1,111 @@
+//! `newtfern weigh`: what a widget costs one page, without a database.
+
+use super::{read_supplier, say};
+use anyhow::Result;
+use clap::Args as ClapArgs;
+use newtfern_core::address;
+use newtfern_core::observation::Viewport;
+use newtfern_core::weigh::{WeighIn, conclude};
+use newtfern_probe::browser::Browser;
+use newtfern_probe::guard::Guard;
+use newtfern_probe::weigh::{Request, run as measure};
+use std::path::PathBuf;
+use std::process::ExitCode;
+
+/// Loads with a trace; attributed figures are precise after about ten.
+pub const OWN_LOADS: usize = 10;
+pub const DEFAULT_PAIRS: usize = 12;
+pub const DEFAULT_BUDGET_MS: f64 = 50.0;
+
+#[derive(Clone, Copy, clap::ValueEnum)]
+pub enum View {
+    Desktop,
+    Phone,
+}
+
+#[derive(ClapArgs)]
+pub struct Args {
+    /// The page to weigh the widget on
+    url: String,
+    /// Supplier profile (TOML)
+    #[arg(long)]
+    supplier: PathBuf,
+    /// The key that the snippet must have; another key on the page is refused
+    #[arg(long)]
+    key: Option<String>,
+    /// Pairs of loads with and without the widget
+    #[arg(long, default_value_t = DEFAULT_PAIRS, value_parser = clap::value_parser!(u16).range(2..=200).map(usize::from))]
+    pairs: usize,
+    /// Seed of the order within the pairs
+    #[arg(long, default_value_t = 1)]
+    seed: u64,
+    /// Budget for the widget's own thread time, ms
+    #[arg(long, default_value_t = DEFAULT_BUDGET_MS)]
+    budget_ms: f64,
+    #[arg(long, value_enum, default_value = "desktop")]
+    viewport: View,
+    /// Lets it visit loopback and private addresses
+    #[arg(long)]
+    allow_private: bool,
+    /// Prints one JSON object
+    #[arg(long)]
+    json: bool,
+}
+
+use clap::builder::TypedValueParser;
+
+pub async fn run(args: Args) -> Result<ExitCode> {
+    let url = address::parse(&args.url)?;
+    if !args.allow_private {
+        address::refuse_private(&url).map_err(|e| anyhow::anyhow!("{e}; --allow-private lets this go there"))?;
+    }
+    anyhow::ensure!(args.budget_ms.is_finite() && args.budget_ms >= 0.0, "the budget must be a number of ms, 0 or more");
+    let supplier = read_supplier(&args.supplier)?;
+    let guard = Guard { allow_private: args.allow_private };
+    if let Some(key) = &args.key {
+        let http = newtfern_probe::http::Http::new(guard, None)?;
+        let page = http.get(&url).await;
+        let pieces = newtfern_core::placement::Inspector::new(&supplier, None).pieces(&page.body, &url);
+        if let Some(other) = pieces.iter().filter_map(|p| p.key.key()).find(|k| k != key) {
+            anyhow::bail!("the page has the key {other}, not {key}");
+        }
+    }
+    let browser = Browser::launch(guard, None).await?;
+    let viewport = match args.viewport {
+        View::Desktop => Viewport::Desktop,
+        View::Phone => Viewport::Phone,
+    };
+    let quiet = args.json;
+    let request = Request { url: &url, supplier: &supplier, viewport, own_loads: OWN_LOADS, pairs: args.pairs, seed: args.seed };
+    let measured = measure(&browser, &request, |done, of| {
+        if !quiet {
+            eprint!("\r{done} of {of} loads");
+        }
+        true
+    })
+    .await?;
+    if !quiet {
+        eprintln!();
+    }
+    let weighed = conclude(url.as_str(), args.seed, &measured, args.budget_ms)?;
+    if args.json {
+        say(&serde_json::to_string_pretty(&weighed)?);
+    } else {
+        print(&weighed);
+    }
+    Ok(ExitCode::SUCCESS)
+}
+
+fn print(w: &WeighIn) {
+    let o = &w.own;
+    say(&format!("{}: {} the budget of {:.0} ms", w.url, w.verdict.word(), w.budget_ms));
+    say(&format!("  own thread time  {:6.1} ms  ({:.1} to {:.1})", o.thread_ms.median, o.thread_ms.low, o.thread_ms.high));
+    say(&format!("  own wall time    {:6.1} ms  ({:.1} to {:.1})", o.wall_ms.median, o.wall_ms.low, o.wall_ms.high));
+    say(&format!("  on the wire      {} bytes in {} requests", o.bytes, o.requests));
+    for (name, shift) in [("blocking time", w.page.tbt_ms), ("largest paint", w.page.lcp_ms), ("load", w.page.load_ms)] {
+        match shift {
+            Some(s) => say(&format!("  page, {name:<14} {:+6.1} ms  ({:+.1} to {:+.1}; without any widget {:+.1} to {:+.1})", s.shift, s.low, s.high, s.floor_low, s.floor_high)),
+            None => say(&format!("  page, {name:<14} not measured")),
+        }
+    }
+}

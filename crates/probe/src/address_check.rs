@@ -1,0 +1,69 @@
+//! A first look at an address as typed: reach, redirects, platform.
+
+use crate::http::Http;
+use newtfern_core::address;
+use newtfern_core::html::Document;
+use newtfern_core::observation::{FailureKind, Hop};
+use newtfern_core::platform::{Platform, guess};
+use serde::{Deserialize, Serialize};
+
+#[derive(Debug, Clone, Default, Serialize, Deserialize)]
+pub struct Report {
+    pub url: String,
+    pub final_url: String,
+    pub status: Option<u16>,
+    pub redirects: Vec<Hop>,
+    pub title: String,
+    /// Id of the guessed platform.
+    pub platform: Option<String>,
+    /// Why the address cannot be used, in words for the person.
+    pub problem: Option<String>,
+    /// Not in the way, and worth knowing.
+    pub remarks: Vec<String>,
+}
+
+pub async fn look(http: &Http, typed: &str, platforms: &[Platform], allow_private: bool) -> Report {
+    let mut report = Report { url: typed.trim().to_string(), ..Report::default() };
+    let url = match address::parse(typed) {
+        Ok(url) => url,
+        Err(error) => {
+            report.problem = Some(error.to_string());
+            return report;
+        }
+    };
+    report.url = url.to_string();
+    if !allow_private && let Err(error) = address::refuse_private(&url) {
+        report.problem = Some(error.to_string());
+        return report;
+    }
+    let fetched = http.get(&url).await;
+    report.final_url = fetched.final_url.clone();
+    report.status = fetched.status;
+    report.redirects = fetched.redirects;
+    let host = url.host_str().unwrap_or_default();
+    if let Some(failure) = &fetched.failure {
+        report.problem = Some(match failure.kind {
+            FailureKind::Dns => format!("The name {host} does not resolve: check the spelling, or the domain's DNS records."),
+            FailureKind::Refused => format!("{host} refuses the connection: check the scheme and port."),
+            FailureKind::Tls => format!("The secure connection to {host} failed ({}): check the certificate, or try http.", failure.text),
+            FailureKind::Timeout => format!("{host} does not answer in time."),
+            FailureKind::RedirectLoop => "The address redirects in a circle.".to_string(),
+            FailureKind::Guard => format!("{}: only an administrator can allow those (Settings, network).", failure.text),
+            _ => format!("The address could not be read: {}.", failure.text),
+        });
+        return report;
+    }
+    if let Some(status) = fetched.status.filter(|s| *s >= 400) {
+        report.remarks.push(format!("The page answers with status {status}."));
+    }
+    if let Ok(landed) = url::Url::parse(&fetched.final_url)
+        && landed.origin() != url.origin()
+    {
+        report.remarks.push(format!("It leads on to {}.", landed.origin().ascii_serialization()));
+    }
+    let document = Document::parse(&fetched.body);
+    let title = document.walk().into_iter().find(|id| document.name(*id) == Some("title")).map(|id| document.text(id));
+    report.title = title.unwrap_or_default().trim().chars().take(120).collect();
+    report.platform = guess(platforms, &fetched.body, &fetched.headers).map(|p| p.id.clone());
+    report
+}

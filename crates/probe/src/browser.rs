@@ -1,0 +1,205 @@
+//! One Chromium process: started from the real binary in a throw-away profile, its connections
+//! through our proxy, killed with its whole process group, recycled after many visits or a crash.
+
+use crate::cdp::Cdp;
+use crate::guard::Guard;
+use crate::proxy::Proxy;
+use crate::{ProbeError, io};
+use serde_json::json;
+use std::path::{Path, PathBuf};
+use std::process::Stdio;
+use std::sync::Arc;
+use std::sync::atomic::{AtomicU32, Ordering};
+use std::time::Duration;
+use tokio::process::{Child, Command};
+
+/// Visits after which a browser is replaced (probing facts: 100 to 200).
+const RECYCLE_AFTER: u32 = 150;
+
+pub struct Browser {
+    pub cdp: Cdp,
+    pub proxy: Proxy,
+    pub version: String,
+    pub user_agent: String,
+    child: Child,
+    group: i32,
+    _profile: tempfile::TempDir,
+    visits: AtomicU32,
+}
+
+impl Drop for Browser {
+    fn drop(&mut self) {
+        kill_group(self.group);
+        let _ = self.child.start_kill();
+    }
+}
+
+#[allow(unsafe_code)]
+fn kill_group(group: i32) {
+    // SAFETY: kill(2) takes plain numbers; a group that is gone gives ESRCH, which is fine.
+    unsafe { libc::kill(-group, libc::SIGKILL) };
+}
+
+/// The real binary rather than the distribution's wrapper script, which adds flags of its own.
+pub fn find() -> Option<PathBuf> {
+    let named = std::env::var_os("NEWTFERN_CHROMIUM").map(PathBuf::from);
+    let known = ["/usr/lib/chromium/chromium", "/usr/lib/chromium-browser/chromium-browser", "/usr/bin/chromium"];
+    named.into_iter().chain(known.into_iter().map(PathBuf::from)).find(|p| p.is_file())
+}
+
+fn is_root() -> bool {
+    #[allow(unsafe_code)]
+    // SAFETY: geteuid(2) has no arguments and cannot fail.
+    unsafe {
+        libc::geteuid() == 0
+    }
+}
+
+impl Browser {
+    pub async fn launch(guard: Guard, ca: Option<&Path>) -> Result<Browser, ProbeError> {
+        let program = find().ok_or(ProbeError::NoBrowser)?;
+        let profile = tempfile::Builder::new().prefix("newtfern-visit-").tempdir().map_err(io("make a browser profile"))?;
+        let home = profile.path().join("home");
+        let data = profile.path().join("data");
+        for folder in [&home, &data.join("Default"), &profile.path().join("tmp")] {
+            std::fs::create_dir_all(folder).map_err(io("make a browser profile"))?;
+        }
+        // What an ordinary browser stores is wanted, third-party cookies too: fresh contexts block them otherwise.
+        let preferences = json!({"profile": {"cookie_controls_mode": 0, "block_third_party_cookies": false}});
+        std::fs::write(data.join("Default/Preferences"), preferences.to_string()).map_err(io("write browser preferences"))?;
+        if let Some(ca) = ca {
+            trust(&home, ca).await?;
+        }
+        let proxy = Proxy::start(guard).await.map_err(io("start the guard's proxy"))?;
+        let mut command = Command::new(&program);
+        command
+            .args(["--headless", "--disable-gpu", "--disable-quic", "--no-first-run", "--disable-background-networking", "--disable-component-update", "--disable-sync"])
+            .args(["--disable-default-apps", "--disable-extensions", "--mute-audio", "--hide-scrollbars", "--no-default-browser-check", "--password-store=basic"])
+            // Nothing goes round the guard: not loopback, not peer connections.
+            .arg(format!("--proxy-server=socks5://{}", proxy.address))
+            .arg("--proxy-bypass-list=<-loopback>")
+            .arg("--force-webrtc-ip-handling-policy=disable_non_proxied_udp")
+            .arg("--disable-features=Translate,OptimizationHints,MediaRouter,DialMediaRouteProvider,HttpsUpgrades,HttpsFirstBalancedModeAutoEnable")
+            // A timer of a page in the background is slowed; visits are all in the background.
+            .args(["--disable-background-timer-throttling", "--disable-backgrounding-occluded-windows", "--disable-renderer-backgrounding"])
+            .arg("--remote-debugging-port=0")
+            .arg(format!("--user-data-dir={}", data.display()))
+            .arg("about:blank")
+            .env("HOME", &home)
+            .env("TMPDIR", profile.path().join("tmp"))
+            .env_remove("DBUS_SESSION_BUS_ADDRESS")
+            .stdin(Stdio::null())
+            .stdout(Stdio::null())
+            .stderr(Stdio::from(std::fs::File::create(profile.path().join("stderr")).map_err(io("write the browser's log"))?))
+            .process_group(0)
+            .kill_on_drop(true);
+        if is_root() {
+            tracing::warn!("running as root, so Chromium runs without its sandbox; use a user of its own for real work");
+            command.arg("--no-sandbox");
+        }
+        let mut child = command.spawn().map_err(io(format!("start {}", program.display())))?;
+        let group = child.id().map(|id| id as i32).unwrap_or(0);
+        let failed = |why: String| ProbeError::BrowserStart {
+            why,
+            stderr: std::fs::read_to_string(profile.path().join("stderr")).unwrap_or_default().lines().rev().take(8).collect::<Vec<_>>().join("\n"),
+        };
+        let address = match wait_for_port(&data, &mut child).await {
+            Ok(address) => address,
+            Err(why) => {
+                kill_group(group);
+                return Err(failed(why));
+            }
+        };
+        let cdp = Cdp::connect(&address).await.map_err(|e| failed(e.to_string()))?;
+        let version = cdp.call("", "Browser.getVersion", json!({}), 5000).await?;
+        cdp.call("", "Browser.setDownloadBehavior", json!({"behavior": "deny"}), 5000).await?;
+        let text = |name: &str| version[name].as_str().unwrap_or_default().to_string();
+        Ok(Browser {
+            version: text("product"),
+            user_agent: text("userAgent").replace("HeadlessChrome", "Chrome"),
+            cdp,
+            proxy,
+            child,
+            group,
+            _profile: profile,
+            visits: AtomicU32::new(0),
+        })
+    }
+}
+
+async fn wait_for_port(data: &Path, child: &mut Child) -> Result<String, String> {
+    let file = data.join("DevToolsActivePort");
+    for _ in 0..400 {
+        if let Ok(text) = std::fs::read_to_string(&file)
+            && let Some((port, path)) = text.split_once('\n')
+            && !path.is_empty()
+        {
+            return Ok(format!("ws://127.0.0.1:{port}{}", path.trim()));
+        }
+        if let Ok(Some(status)) = child.try_wait() {
+            return Err(format!("it ended with {status}"));
+        }
+        tokio::time::sleep(Duration::from_millis(50)).await;
+    }
+    Err("it did not open its debugging port in 20 s".into())
+}
+
+/// Adds a trust anchor to the throw-away home's certificate store, which Chromium on Linux reads.
+async fn trust(home: &Path, ca: &Path) -> Result<(), ProbeError> {
+    for place in [".pki/nssdb", ".local/share/pki/nssdb"] {
+        let folder = home.join(place);
+        std::fs::create_dir_all(&folder).map_err(io("make a certificate store"))?;
+        let store = format!("sql:{}", folder.display());
+        let steps: [&[&str]; 2] = [&["-N", "--empty-password"], &["-A", "-t", "C,,", "-n", "newtfern", "-i"]];
+        for (i, arguments) in steps.iter().enumerate() {
+            let mut command = Command::new("certutil");
+            command.args(["-d", &store]).args(*arguments).stdin(Stdio::null());
+            if i == 1 {
+                command.arg(ca);
+            }
+            let output = command.output().await.map_err(|e| match e.kind() {
+                std::io::ErrorKind::NotFound => ProbeError::Trust("certutil is missing: install Debian's package libnss3-tools".into()),
+                _ => ProbeError::Trust(e.to_string()),
+            })?;
+            if !output.status.success() {
+                return Err(ProbeError::Trust(String::from_utf8_lossy(&output.stderr).trim().to_string()));
+            }
+        }
+    }
+    Ok(())
+}
+
+/// Hands out the running browser and starts another when it is gone or has done its share.
+pub struct Pool {
+    guard: Guard,
+    ca: Option<PathBuf>,
+    current: tokio::sync::Mutex<Option<Arc<Browser>>>,
+}
+
+impl Pool {
+    pub fn new(guard: Guard, ca: Option<PathBuf>) -> Pool {
+        Pool { guard, ca, current: tokio::sync::Mutex::new(None) }
+    }
+
+    pub fn guard(&self) -> Guard {
+        self.guard
+    }
+
+    /// Visits under way keep the old browser until they end.
+    pub async fn browser(&self) -> Result<Arc<Browser>, ProbeError> {
+        let mut current = self.current.lock().await;
+        if let Some(browser) = current.as_ref()
+            && !browser.cdp.is_gone()
+            && browser.visits.fetch_add(1, Ordering::Relaxed) < RECYCLE_AFTER
+        {
+            return Ok(browser.clone());
+        }
+        let browser = Arc::new(Browser::launch(self.guard, self.ca.as_deref()).await?);
+        *current = Some(browser.clone());
+        Ok(browser)
+    }
+
+    pub async fn close(&self) {
+        *self.current.lock().await = None;
+    }
+}

@@ -1,0 +1,161 @@
+//! A thin client of the browser's debugging protocol: one websocket, flattened sessions, and one
+//! ordered stream of events for each page with all its frames (order across frames matters: a
+//! request may start on one session and finish on another).
+
+use crate::ProbeError;
+use futures_util::{SinkExt, StreamExt};
+use serde_json::{Value, json};
+use std::collections::HashMap;
+use std::sync::atomic::{AtomicU64, Ordering};
+use std::sync::{Arc, Mutex};
+use std::time::Duration;
+use tokio::sync::{mpsc, oneshot};
+use tokio_tungstenite::tungstenite::Message;
+use tokio_tungstenite::tungstenite::protocol::WebSocketConfig;
+
+#[derive(Debug, Clone)]
+pub struct Event {
+    pub session: String,
+    pub method: String,
+    pub params: Value,
+}
+
+type Waiting = HashMap<u64, oneshot::Sender<Result<Value, String>>>;
+
+#[derive(Default)]
+struct Routes {
+    waiting: Waiting,
+    /// Session to the page tree it belongs to.
+    tree_of: HashMap<String, String>,
+    trees: HashMap<String, mpsc::UnboundedSender<Event>>,
+    gone: bool,
+}
+
+#[derive(Clone)]
+pub struct Cdp {
+    out: mpsc::UnboundedSender<Message>,
+    routes: Arc<Mutex<Routes>>,
+    next: Arc<AtomicU64>,
+}
+
+impl Cdp {
+    pub async fn connect(address: &str) -> Result<Cdp, ProbeError> {
+        let config = WebSocketConfig::default().max_message_size(Some(256 << 20)).max_frame_size(Some(256 << 20));
+        let (socket, _) = tokio_tungstenite::connect_async_with_config(address, Some(config), true)
+            .await
+            .map_err(|e| ProbeError::BrowserStart { why: e.to_string(), stderr: String::new() })?;
+        let (mut sink, mut source) = socket.split();
+        let (out, mut queue) = mpsc::unbounded_channel::<Message>();
+        tokio::spawn(async move {
+            while let Some(message) = queue.recv().await {
+                if sink.send(message).await.is_err() {
+                    break;
+                }
+            }
+        });
+        let routes: Arc<Mutex<Routes>> = Arc::default();
+        let reader = routes.clone();
+        tokio::spawn(async move {
+            while let Some(Ok(message)) = source.next().await {
+                if let Message::Text(text) = message
+                    && let Ok(value) = serde_json::from_str::<Value>(&text)
+                {
+                    route(&reader, value);
+                }
+            }
+            // The browser is gone: whoever waits is told at once.
+            if let Ok(mut routes) = reader.lock() {
+                routes.gone = true;
+                routes.waiting.clear();
+                routes.trees.clear();
+            }
+        });
+        Ok(Cdp { out, routes, next: Arc::new(AtomicU64::new(1)) })
+    }
+
+    pub fn is_gone(&self) -> bool {
+        self.routes.lock().map(|r| r.gone).unwrap_or(true)
+    }
+
+    /// Opens the event stream of a page tree by its root session.
+    pub fn listen(&self, root: &str) -> mpsc::UnboundedReceiver<Event> {
+        let (sender, receiver) = mpsc::unbounded_channel();
+        if let Ok(mut routes) = self.routes.lock() {
+            routes.tree_of.insert(root.to_string(), root.to_string());
+            routes.trees.insert(root.to_string(), sender);
+        }
+        receiver
+    }
+
+    pub fn forget(&self, root: &str) {
+        if let Ok(mut routes) = self.routes.lock() {
+            routes.trees.remove(root);
+            routes.tree_of.retain(|_, tree| tree != root);
+        }
+    }
+
+    /// Sends without waiting for the answer.
+    pub fn send(&self, session: &str, method: &str, params: Value) {
+        let id = self.next.fetch_add(1, Ordering::Relaxed);
+        let _ = self.out.send(message(id, session, method, params));
+    }
+
+    /// Sends and waits, with a deadline: a hung page never answers.
+    pub async fn call(&self, session: &str, method: &str, params: Value, ms: u64) -> Result<Value, ProbeError> {
+        let id = self.next.fetch_add(1, Ordering::Relaxed);
+        let (sender, receiver) = oneshot::channel();
+        {
+            let mut routes = self.routes.lock().map_err(|_| ProbeError::BrowserGone { doing: method.into() })?;
+            if routes.gone {
+                return Err(ProbeError::BrowserGone { doing: method.into() });
+            }
+            routes.waiting.insert(id, sender);
+        }
+        let _ = self.out.send(message(id, session, method, params));
+        match tokio::time::timeout(Duration::from_millis(ms), receiver).await {
+            Ok(Ok(Ok(value))) => Ok(value),
+            Ok(Ok(Err(message))) => Err(ProbeError::Command { method: method.into(), message }),
+            Ok(Err(_)) => Err(ProbeError::BrowserGone { doing: method.into() }),
+            Err(_) => {
+                if let Ok(mut routes) = self.routes.lock() {
+                    routes.waiting.remove(&id);
+                }
+                Err(ProbeError::Silent { method: method.into(), ms })
+            }
+        }
+    }
+}
+
+fn message(id: u64, session: &str, method: &str, params: Value) -> Message {
+    let mut value = json!({"id": id, "method": method, "params": params});
+    if !session.is_empty() {
+        value["sessionId"] = json!(session);
+    }
+    Message::text(value.to_string())
+}
+
+fn route(routes: &Mutex<Routes>, mut value: Value) {
+    let Ok(mut routes) = routes.lock() else { return };
+    if let Some(id) = value["id"].as_u64() {
+        if let Some(waiting) = routes.waiting.remove(&id) {
+            let answer = match value.get("error") {
+                Some(error) => Err(error["message"].as_str().unwrap_or("unknown error").to_string()),
+                None => Ok(value["result"].take()),
+            };
+            let _ = waiting.send(answer);
+        }
+        return;
+    }
+    let session = value["sessionId"].as_str().unwrap_or_default().to_string();
+    let Some(tree) = routes.tree_of.get(&session).cloned() else { return };
+    let method = value["method"].as_str().unwrap_or_default().to_string();
+    let params = value["params"].take();
+    if method == "Target.attachedToTarget"
+        && let Some(child) = params["sessionId"].as_str()
+    {
+        routes.tree_of.insert(child.to_string(), tree.clone());
+    }
+    if let Some(sender) = routes.trees.get(&tree) {
+        let _ = sender.send(Event { session, method, params });
+    }
+}

@@ -1,0 +1,202 @@
+//! The made-up clients of the demo agency "Fenwick & Sallow", their sites, and what is wrong with some.
+
+use serde_json::{Value, json};
+
+/// One fault a site or a key stands for.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum Fault {
+    Status,
+    Timeout,
+    Dns,
+    Absent,
+    AsText,
+    Commented,
+    DoubleWrapped,
+    WrongKey,
+    Twice,
+    BadQuotes,
+    Truncated,
+    Policy,
+    LoaderStatus,
+    ServiceDns,
+    Throws,
+    Silent,
+    Hidden,
+    Covered,
+    Phone,
+    NoOpen,
+    /// Not a broken chain: a widget over its budget.
+    Heavy,
+    /// Not a broken chain: colours and corner other than designed.
+    OffBrand,
+    /// The banner is there and does not hold the widget back.
+    Early,
+}
+
+pub struct Client {
+    pub slug: &'static str,
+    pub name: &'static str,
+    pub primary: &'static str,
+    pub secondary: &'static str,
+    pub country: &'static str,
+    pub line: &'static str,
+}
+
+pub const CLIENTS: [Client; 10] = [
+    Client { slug: "wendlemill", name: "Wendle Tide Mill", primary: "#1f5f7a", secondary: "#e3c27a", country: "GB", line: "A working tide mill on the estuary: flour, gears and guided tours." },
+    Client { slug: "reedwater", name: "Reedwater Canoe Hire", primary: "#2f6b4f", secondary: "#f0a04b", country: "IE", line: "Canoes by the hour or the day on eleven miles of slow river." },
+    Client { slug: "pellclocks", name: "Pell & Daughter Clocks", primary: "#6b3f2a", secondary: "#c9b037", country: "GB", line: "Longcase, bracket and turret clocks, mended where they stand." },
+    Client { slug: "harrowdown", name: "Harrow Down Observatory", primary: "#2b2f6b", secondary: "#9fb4d9", country: "NO", line: "Public nights under a dark sky, every clear Friday." },
+    Client { slug: "inkwell", name: "Inkwell Lane Print Studio", primary: "#8c2f39", secondary: "#222222", country: "BE", line: "Letterpress, lino and risograph, with room for your own plates." },
+    Client { slug: "corrievalley", name: "Corrie Valley Steam Railway", primary: "#7a1f1f", secondary: "#1f3d2b", country: "GB", line: "Nine miles of steam through the valley, April to October." },
+    Client { slug: "skerrin", name: "Skerrin Ferry Line", primary: "#0f4c81", secondary: "#f4f1e8", country: "NO", line: "Four islands, two boats, one timetable." },
+    Client { slug: "threetowers", name: "Three Towers Choir Festival", primary: "#5a3d7a", secondary: "#e0b0c8", country: "AT", line: "Six days, forty choirs, three towers to sing from." },
+    Client { slug: "gustkites", name: "Gust Kite Workshop", primary: "#b3491c", secondary: "#2a7f9e", country: "DK", line: "Kites built to fly, and weekends to build your own." },
+    Client { slug: "northmere", name: "Northmere Ice Rink", primary: "#13678a", secondary: "#d7ecf5", country: "CA", line: "Public skating, lessons and curling on two pads of ice." },
+];
+
+pub struct Site {
+    /// Host without `.localhost`.
+    pub host: &'static str,
+    pub client: usize,
+    pub name: &'static str,
+    pub fault: Option<Fault>,
+    pub banner: bool,
+}
+
+const fn site(client: usize, host: &'static str, name: &'static str, banner: bool, fault: Option<Fault>) -> Site {
+    Site { host, client, name, fault, banner }
+}
+
+use Fault as F;
+
+/// More than half are in order; each fault has a site of its own.
+pub const SITES: [Site; 46] = [
+    site(0, "wendlemill", "Main site", true, None),
+    site(0, "tickets.wendlemill", "Tickets", true, None),
+    site(0, "flour.wendlemill", "Flour shop", true, Some(F::Twice)),
+    site(0, "friends.wendlemill", "Friends of the mill", true, None),
+    site(0, "school.wendlemill", "School visits", true, Some(F::Commented)),
+    site(1, "reedwater", "Main site", true, None),
+    site(1, "hire.reedwater", "Hire desk", true, Some(F::Early)),
+    site(1, "river.reedwater", "River levels", false, Some(F::DoubleWrapped)),
+    site(1, "guides.reedwater", "Guides", true, None),
+    site(2, "pellclocks", "Main site", true, None),
+    site(2, "turret.pellclocks", "Turret clocks", true, Some(F::BadQuotes)),
+    site(2, "shop.pellclocks", "Clock shop", true, None),
+    site(2, "archive.pellclocks", "Old archive", false, Some(F::Dns)),
+    site(3, "harrowdown", "Main site", true, None),
+    site(3, "nights.harrowdown", "Public nights", true, Some(F::Policy)),
+    site(3, "sky.harrowdown", "Sky this week", true, None),
+    site(3, "members.harrowdown", "Members", true, Some(F::Absent)),
+    site(3, "shop.harrowdown", "Shop", true, None),
+    site(4, "inkwell", "Main site", true, None),
+    site(4, "courses.inkwell", "Courses", true, Some(F::OffBrand)),
+    site(4, "presses.inkwell", "The presses", true, Some(F::AsText)),
+    site(4, "prints.inkwell", "Print shop", true, None),
+    site(5, "corrievalley", "Main site", true, None),
+    site(5, "book.corrievalley", "Booking", true, Some(F::LoaderStatus)),
+    site(5, "timetable.corrievalley", "Timetable", true, None),
+    site(5, "shed.corrievalley", "Engine shed", true, Some(F::Truncated)),
+    site(5, "santa.corrievalley", "Winter trains", true, None),
+    site(6, "skerrin", "Main site", true, None),
+    site(6, "freight.skerrin", "Freight", true, Some(F::ServiceDns)),
+    site(6, "book.skerrin", "Booking", true, Some(F::Covered)),
+    site(6, "crew.skerrin", "Working aboard", true, None),
+    site(6, "live.skerrin", "Where is the boat", true, Some(F::Timeout)),
+    site(7, "threetowers", "Main site", true, None),
+    site(7, "choirs.threetowers", "For choirs", true, Some(F::Silent)),
+    site(7, "box.threetowers", "Box office", true, Some(F::NoOpen)),
+    site(7, "fringe.threetowers", "Fringe", true, None),
+    site(7, "press.threetowers", "Press", true, Some(F::Status)),
+    site(8, "gustkites", "Main site", true, None),
+    site(8, "weekends.gustkites", "Building weekends", true, Some(F::Throws)),
+    site(8, "shop.gustkites", "Kite shop", true, Some(F::Phone)),
+    site(8, "wind.gustkites", "Wind today", true, None),
+    site(9, "northmere", "Main site", false, None),
+    site(9, "lessons.northmere", "Lessons", false, Some(F::WrongKey)),
+    site(9, "curling.northmere", "Curling club", false, Some(F::Heavy)),
+    site(9, "hockey.northmere", "Youth hockey", false, Some(F::Hidden)),
+    site(9, "shop.northmere", "Skate shop", false, None),
+];
+
+impl Site {
+    pub fn client(&self) -> &'static Client {
+        &CLIENTS[self.client]
+    }
+
+    /// The key the client's account has for this site.
+    pub fn key(&self) -> String {
+        let base = format!("{}-live", self.client().slug);
+        let tail = match self.fault {
+            Some(F::LoaderStatus) => "-status",
+            Some(F::ServiceDns) => "-nodns",
+            Some(F::Throws) => "-throws",
+            Some(F::Silent) => "-silent",
+            Some(F::NoOpen) => "-deaf",
+            Some(F::Phone) => "-desk",
+            Some(F::Heavy) => "-heavy",
+            Some(F::OffBrand) => "-off",
+            _ => "",
+        };
+        format!("{base}{tail}")
+    }
+
+    pub fn address(&self, port: u16) -> String {
+        if self.fault == Some(F::Dns) { format!("http://{}.test/", self.host) } else { format!("http://{}.localhost:{port}/", self.host) }
+    }
+}
+
+pub fn fault_of_key(key: &str) -> Option<Fault> {
+    let (_, tail) = key.split_once("-live-")?;
+    Some(match tail {
+        "status" => F::LoaderStatus,
+        "nodns" => F::ServiceDns,
+        "throws" => F::Throws,
+        "silent" => F::Silent,
+        "deaf" => F::NoOpen,
+        "desk" => F::Phone,
+        "heavy" => F::Heavy,
+        "off" => F::OffBrand,
+        _ => return None,
+    })
+}
+
+/// What the supplier's console holds for a key: the design as it was entered there.
+pub fn settings_of_key(key: &str) -> Option<Value> {
+    let slug = key.split_once("-live")?.0;
+    let client = CLIENTS.iter().find(|c| c.slug == slug)?;
+    let fault = fault_of_key(key);
+    let off = fault == Some(F::OffBrand);
+    Some(json!({
+        "title": client.name,
+        "greeting": format!("Hello! This is {}. How can we help?", client.name),
+        "button_colour": if off { "#d98c2b" } else { client.primary },
+        "icon_colour": "#ffffff",
+        "header_colour": client.primary,
+        "header_text": "#ffffff",
+        "corner": if off { "bottom-left" } else { "bottom-right" },
+        "offset_x": 20,
+        "offset_y": 20,
+        "prompt": "Any questions?",
+        "prompt_delay_s": 5,
+        "notice_text": "Before you write, please read how we treat your data.",
+        "notice_link": "/privacy",
+        "hide_on_phone": fault == Some(F::Phone),
+    }))
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use std::collections::HashSet;
+
+    #[test]
+    fn hosts_are_different_and_more_than_half_the_sites_are_in_order() {
+        let hosts: HashSet<&str> = SITES.iter().map(|s| s.host).collect();
+        assert_eq!(hosts.len(), SITES.len());
+        let healthy = SITES.iter().filter(|s| s.fault.is_none()).count();
+        assert!(healthy * 2 >= SITES.len(), "{healthy} of {}", SITES.len());
+        assert!(SITES.iter().all(|s| settings_of_key(&s.key()).is_some()));
+    }
+}

@@ -1,0 +1,99 @@
+//! The simulated outside of the demo and the tests: client sites on one platform (Tarnwork, a plugin
+//! CMS), a supplier (Brindle) with its loader, frame, live connection, settings and console, and a
+//! consent banner (Hedgegate). All served on loopback under `*.localhost` names by one listener,
+//! told apart by the Host header. Nothing here is used on real sites.
+
+pub mod estate;
+mod platform;
+mod supplier;
+
+use axum::Router;
+use axum::extract::{Request, State};
+use axum::response::{IntoResponse, Response};
+use axum::routing::any;
+use std::net::{Ipv4Addr, SocketAddr};
+use std::path::PathBuf;
+use std::sync::Arc;
+use tower::ServiceExt;
+
+/// The token that the platform's and the console's interfaces ask for in the demo.
+pub const DEMO_TOKEN: &str = "demo-token-for-stand-ins";
+
+#[derive(Debug, thiserror::Error)]
+pub enum StandinError {
+    #[error("the stand-ins cannot listen on 127.0.0.1:{port}: {source}")]
+    Listen { port: u16, source: std::io::Error },
+}
+
+pub struct Standins {
+    pub port: u16,
+    task: tokio::task::JoinHandle<()>,
+}
+
+impl Drop for Standins {
+    fn drop(&mut self) {
+        self.task.abort();
+    }
+}
+
+#[derive(Clone)]
+struct World {
+    sites: Arc<platform::Sites>,
+    supplier: Router,
+    consent: Router,
+}
+
+impl Standins {
+    /// Port 0 takes any free one. `memory` keeps what slots hold between starts.
+    pub async fn start(port: u16, memory: Option<PathBuf>) -> Result<Standins, StandinError> {
+        let listen = |source| StandinError::Listen { port, source };
+        let listener = tokio::net::TcpListener::bind(SocketAddr::from((Ipv4Addr::LOCALHOST, port))).await.map_err(listen)?;
+        let port = listener.local_addr().map_err(listen)?.port();
+        let world = World { sites: Arc::new(platform::Sites::new(port, memory)), supplier: supplier::router(port), consent: banner() };
+        let app = Router::new().fallback(any(dispatch)).with_state(world);
+        let task = tokio::spawn(async move {
+            if let Err(error) = axum::serve(listener, app).await {
+                tracing::error!("the stand-ins stopped: {error}");
+            }
+        });
+        Ok(Standins { port, task })
+    }
+}
+
+/// The stand-in supplier's profile, with the port that its addresses need in the demo.
+pub fn supplier_profile(port: u16) -> String {
+    include_str!("../profiles/brindle.toml").replace("{{port}}", &port.to_string())
+}
+
+/// A second supplier, known as a rival.
+pub fn rival_profile() -> &'static str {
+    include_str!("../profiles/quoin.toml")
+}
+
+pub fn consent_profile() -> &'static str {
+    include_str!("../profiles/hedgegate.toml")
+}
+
+pub fn platform_profile() -> &'static str {
+    include_str!("../profiles/tarnwork.toml")
+}
+
+async fn dispatch(State(world): State<World>, request: Request) -> Response {
+    let host = request.headers().get("host").and_then(|h| h.to_str().ok()).unwrap_or_default();
+    let name = host.split(':').next().unwrap_or_default().to_ascii_lowercase();
+    let routed = match name.as_str() {
+        n if n.ends_with("brindle.localhost") => world.supplier.oneshot(request).await,
+        "consent.hedgegate.localhost" => world.consent.oneshot(request).await,
+        _ => return platform::answer(&world.sites, &name, request).await,
+    };
+    routed.unwrap_or_else(|never| match never {})
+}
+
+fn banner() -> Router {
+    Router::new().route("/banner.js", any(|| async { script(include_str!("assets/hedgegate.js").to_string()) }))
+}
+
+/// Script that other sites may load.
+fn script(text: String) -> Response {
+    ([("content-type", "text/javascript; charset=utf-8"), ("access-control-allow-origin", "*"), ("cache-control", "no-store")], text).into_response()
+}

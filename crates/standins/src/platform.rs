@@ -1,0 +1,286 @@
+//! Tarnwork, the stand-in platform: pages of client sites, code slots with an interface, an extension
+//! that takes a key, and a page cache that can be switched on.
+
+use crate::estate::{Fault, SITES, Site};
+use crate::{DEMO_TOKEN, supplier::escape, supplier_profile};
+use axum::body::to_bytes;
+use axum::extract::Request;
+use axum::http::{HeaderMap, Method, StatusCode};
+use axum::response::{Html, IntoResponse, Response};
+use serde::{Deserialize, Serialize};
+use serde_json::{Value, json};
+use std::collections::HashMap;
+use std::path::PathBuf;
+use std::sync::Mutex;
+use std::time::Duration;
+
+/// What the slots of one site hold.
+#[derive(Debug, Clone, Default, Serialize, Deserialize)]
+struct Held {
+    slots: HashMap<String, String>,
+    version: u64,
+    cache_on: bool,
+    #[serde(skip)]
+    cached: HashMap<String, String>,
+}
+
+pub struct Sites {
+    port: u16,
+    held: Mutex<HashMap<String, Held>>,
+    memory: Option<PathBuf>,
+}
+
+impl Sites {
+    pub fn new(port: u16, memory: Option<PathBuf>) -> Sites {
+        let kept = memory.as_ref().and_then(|p| std::fs::read_to_string(p).ok()).and_then(|t| serde_json::from_str::<(u16, HashMap<String, Held>)>(&t).ok());
+        let mut held = match kept {
+            // The port is part of the code in the slots; after a change of port it is written anew.
+            Some((before, mut held)) => {
+                for site in held.values_mut() {
+                    for text in site.slots.values_mut() {
+                        *text = text.replace(&format!(":{before}/"), &format!(":{port}/"));
+                    }
+                }
+                held
+            }
+            None => HashMap::new(),
+        };
+        for site in &SITES {
+            held.entry(site.host.to_string()).or_insert_with(|| first_state(site, port));
+        }
+        Sites { port, held: Mutex::new(held), memory }
+    }
+
+    fn with<T>(&self, host: &str, change: impl FnOnce(&mut Held) -> T) -> Option<T> {
+        let mut all = self.held.lock().ok()?;
+        all.get_mut(host).map(change)
+    }
+
+    fn remember(&self) {
+        if let (Some(path), Ok(held)) = (&self.memory, self.held.lock())
+            && let Ok(text) = serde_json::to_string(&(self.port, &*held))
+            && let Err(error) = std::fs::write(path, text)
+        {
+            tracing::warn!("the stand-ins cannot keep their state: {error}");
+        }
+    }
+}
+
+/// The snippet as the supplier gives it.
+fn snippet(key: &str, port: u16) -> String {
+    let profile: toml::Value = toml::from_str(&supplier_profile(port)).unwrap_or_else(|_| toml::Value::Table(Default::default()));
+    let template = profile.get("snippet").and_then(|s| s.get("template")).and_then(|t| t.as_str()).unwrap_or_default();
+    template.replace("{{key}}", key)
+}
+
+/// The snippet as the consent banner wants it.
+fn gated(code: &str) -> String {
+    code.replace("<script async", "<script type=\"text/plain\" data-hedge=\"chat\" async")
+}
+
+fn first_state(site: &Site, port: u16) -> Held {
+    let key = site.key();
+    let plain = snippet(&key, port);
+    let code = if site.banner && site.fault != Some(Fault::Early) { gated(&plain) } else { plain.clone() };
+    let counter = "<!-- visitor counter, asked for by the client -->\n<script src=\"/count.js\" defer></script>\n";
+    let text = match site.fault {
+        Some(Fault::Absent) => String::new(),
+        Some(Fault::AsText) => format!("<p>{}</p>\n", escape(&plain)),
+        Some(Fault::Commented) => format!("<!-- off for the holidays\n{plain}\n-->\n"),
+        Some(Fault::DoubleWrapped) => format!("<script>\n{plain}\n</script>\n"),
+        Some(Fault::WrongKey) => snippet("gustkites-live", port),
+        Some(Fault::BadQuotes) => plain.replace('"', "\u{201d}"),
+        Some(Fault::Truncated) => plain.trim_end_matches("></script>").trim_end_matches('"').to_string(),
+        // Brought by the extension as well.
+        Some(Fault::Twice) => code,
+        _ => code,
+    };
+    let mut slots = HashMap::from([("footer-code".to_string(), format!("{counter}{text}\n")), ("script-box".to_string(), String::new()), ("extension-key".to_string(), String::new())]);
+    if site.fault == Some(Fault::Twice) {
+        slots.insert("extension-key".into(), key);
+    }
+    Held { slots, version: 1, cache_on: false, cached: HashMap::new() }
+}
+
+pub async fn answer(sites: &Sites, name: &str, request: Request) -> Response {
+    let host = name.trim_end_matches(".localhost");
+    let Some(site) = SITES.iter().find(|s| s.host == host) else {
+        return (StatusCode::NOT_FOUND, "no such site among the stand-ins").into_response();
+    };
+    let path = request.uri().path().to_string();
+    if let Some(rest) = path.strip_prefix("/_tarn/") {
+        let rest = rest.to_string();
+        return interface(sites, site, &rest, request).await;
+    }
+    match path.as_str() {
+        "/count.js" => return crate::script("window.counted = (window.counted || 0) + 1;".into()),
+        "/consent.js" => return crate::script(include_str!("assets/hedgegate.js").into()),
+        "/page.js" => return crate::script(PAGE_SCRIPT.into()),
+        _ => {}
+    }
+    match site.fault {
+        Some(Fault::Status) => return (StatusCode::SERVICE_UNAVAILABLE, Html("<h1>Back soon</h1>")).into_response(),
+        Some(Fault::Timeout) => {
+            // Longer than any visit waits.
+            tokio::time::sleep(Duration::from_secs(90)).await;
+            return StatusCode::GATEWAY_TIMEOUT.into_response();
+        }
+        _ => {}
+    }
+    let Some(page) = PAGES.iter().find(|(p, _, _)| *p == path) else {
+        return (StatusCode::NOT_FOUND, Html("<!doctype html><title>Not found</title><h1>There is no such page</h1>")).into_response();
+    };
+    let uncached = request.uri().query().is_some();
+    let (html, hit) = sites
+        .with(host, |held| {
+            if held.cache_on && !uncached && let Some(kept) = held.cached.get(&path) {
+                return (kept.clone(), true);
+            }
+            let html = render(site, held, page, sites.port);
+            if held.cache_on && !uncached {
+                held.cached.insert(path.clone(), html.clone());
+            }
+            (html, false)
+        })
+        .unwrap_or_default();
+    let mut headers = HeaderMap::new();
+    let cache = if hit { "hit" } else { "miss" };
+    headers.insert("x-page-cache", axum::http::HeaderValue::from_static(cache));
+    if site.fault == Some(Fault::Policy) {
+        headers.insert("content-security-policy", axum::http::HeaderValue::from_static("default-src 'self'; style-src 'self' 'unsafe-inline'; script-src 'self'"));
+    }
+    (headers, Html(html)).into_response()
+}
+
+#[derive(Deserialize)]
+struct Write {
+    text: String,
+    /// The version that was read; a write over somebody else's change is refused.
+    #[serde(default)]
+    version: Option<u64>,
+}
+
+/// `GET` and `PUT /_tarn/slots/ID`, `PUT` and `DELETE /_tarn/cache`.
+async fn interface(sites: &Sites, site: &Site, rest: &str, request: Request) -> Response {
+    let allowed = request.headers().get("authorization").is_some_and(|v| v.as_bytes() == format!("Bearer {DEMO_TOKEN}").as_bytes());
+    if !allowed {
+        return (StatusCode::UNAUTHORIZED, "a token is needed").into_response();
+    }
+    let method = request.method().clone();
+    let bytes = to_bytes(request.into_body(), 200_000).await.unwrap_or_default();
+    let answer = match (method, rest.strip_prefix("slots/"), rest) {
+        (Method::GET, Some(slot), _) => sites.with(site.host, |held| held.slots.get(slot).map(|text| json!({"text": text, "version": held.version}))).flatten(),
+        (Method::PUT, Some(slot), _) => {
+            let Ok(write) = serde_json::from_slice::<Write>(&bytes) else { return (StatusCode::BAD_REQUEST, "text is missing").into_response() };
+            let outcome = sites.with(site.host, |held| {
+                if write.version.is_some_and(|v| v != held.version) {
+                    return Err(StatusCode::CONFLICT);
+                }
+                let Some(text) = held.slots.get_mut(slot) else { return Err(StatusCode::NOT_FOUND) };
+                *text = write.text;
+                held.version += 1;
+                Ok(json!({"version": held.version}))
+            });
+            match outcome {
+                Some(Ok(value)) => {
+                    sites.remember();
+                    Some(value)
+                }
+                Some(Err(status)) => return status.into_response(),
+                None => None,
+            }
+        }
+        (Method::PUT, None, "cache") => {
+            let on = serde_json::from_slice::<Value>(&bytes).ok().and_then(|v| v["on"].as_bool()).unwrap_or(false);
+            sites.with(site.host, |held| {
+                held.cache_on = on;
+                held.cached.clear();
+                json!({"on": on})
+            })
+        }
+        (Method::DELETE, None, "cache") => sites.with(site.host, |held| {
+            held.cached.clear();
+            json!({"emptied": true})
+        }),
+        _ => None,
+    };
+    match answer {
+        Some(value) => axum::Json(value).into_response(),
+        None => (StatusCode::NOT_FOUND, "no such slot").into_response(),
+    }
+}
+
+/// Path, title, text.
+const PAGES: [(&str, &str, &str); 4] = [
+    ("/", "Welcome", "We are open. Have a look round, and ask if anything is unclear."),
+    ("/visit", "Your visit", "How to find us, when we are open and what to bring."),
+    ("/prices", "Prices", "What things cost this year, with concessions for groups."),
+    ("/privacy", "Privacy", "What we keep, why, and for how long."),
+];
+
+/// The sites' own script: some work of their own, so that weighing has something to tell apart.
+const PAGE_SCRIPT: &str = "(function(){var m=1;for(var i=0;i<9000000;i++)m=Math.imul(m^i,31)>>>0;document.documentElement.dataset.page=String(m%7);})();";
+
+fn render(site: &Site, held: &Held, page: &(&str, &str, &str), port: u16) -> String {
+    let client = site.client();
+    let slot = |name: &str| held.slots.get(name).cloned().unwrap_or_default();
+    let key = slot("extension-key");
+    let extension = if key.trim().is_empty() { String::new() } else { snippet(key.trim(), port) };
+    let script_box = slot("script-box");
+    let boxed = if script_box.trim().is_empty() { String::new() } else { format!("<script>\n{script_box}\n</script>") };
+    let style = match site.fault {
+        Some(Fault::Hidden) => "#brindle-root { display: none; }",
+        _ => "",
+    };
+    let cover = if site.fault == Some(Fault::Covered) { "<aside class=\"offer\">Ten crossings for the price of eight, this month only. <a href=\"/prices\">See prices</a></aside>" } else { "" };
+    let banner = if site.banner { "<script src=\"/consent.js\" defer></script>" } else { "" };
+    let menu: String = PAGES.iter().map(|(path, title, _)| format!("<a href=\"{path}\">{title}</a>")).collect();
+    format!(
+        r#"<!doctype html>
+<html lang="en">
+<head>
+<meta charset="utf-8">
+<meta name="viewport" content="width=device-width, initial-scale=1">
+<meta name="generator" content="Tarnwork 3.2">
+<title>{title} - {name}, {client}</title>
+<style>
+body {{ margin: 0; font: 17px/1.6 Georgia, serif; color: #2a2a2a; background: #fffdf8; }}
+header {{ background: {primary}; color: #fff; padding: 26px 8vw; }}
+header strong {{ font-size: 1.6em; }}
+nav {{ padding: 10px 8vw; border-bottom: 3px solid {secondary}; }} nav a {{ margin-right: 22px; color: #333; }}
+main {{ max-width: 720px; padding: 30px 8vw; }}
+.offer {{ position: fixed; right: 0; bottom: 0; width: 320px; max-width: 100%; background: {secondary}; color: #222; padding: 24px; z-index: 9999; box-sizing: border-box; min-height: 110px; }}
+{style}
+</style>
+<script src="/page.js" defer></script>
+<!-- /_tarn/theme -->
+</head>
+<body>
+<header><strong>{client}</strong><div>{name}</div></header>
+<nav>{menu}</nav>
+<main>
+<h1>{title}</h1>
+<p>{line}</p>
+<svg viewBox="0 0 600 180" width="100%" role="img" aria-label=""><rect width="600" height="180" fill="{secondary}"/><path d="M0 140 Q150 90 300 130 T600 110 V180 H0Z" fill="{primary}"/><circle cx="480" cy="50" r="26" fill="{primary}" opacity=".5"/></svg>
+<p>{text}</p>
+<p>{filler}</p>
+</main>
+{cover}
+{banner}
+{extension}
+{boxed}
+{footer}
+</body>
+</html>
+"#,
+        title = page.1,
+        name = escape(site.name),
+        client = escape(client.name),
+        primary = client.primary,
+        secondary = client.secondary,
+        line = escape(client.line),
+        text = page.2,
+        filler = "Groups of more than ten should write to us first. Dogs are welcome on leads. ".repeat(6),
+        footer = slot("footer-code"),
+    )
+}

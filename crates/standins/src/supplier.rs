@@ -1,0 +1,175 @@
+//! Brindle, the stand-in supplier: loader, settings by key, frame, live connection, console.
+
+use crate::estate::{self, Fault};
+use crate::{DEMO_TOKEN, script};
+use axum::extract::ws::{Message, WebSocket, WebSocketUpgrade};
+use axum::extract::{Query, State};
+use axum::http::{HeaderMap, StatusCode};
+use axum::response::{Html, IntoResponse, Response};
+use axum::routing::{get, post};
+use axum::{Json, Router};
+use serde::Deserialize;
+use serde_json::{Value, json};
+use std::sync::atomic::{AtomicU64, Ordering};
+use std::sync::{Arc, Mutex};
+use tokio::sync::broadcast;
+
+#[derive(Clone)]
+struct Desk {
+    port: u16,
+    messages: Arc<Mutex<Vec<Value>>>,
+    answers: broadcast::Sender<(u64, String)>,
+    next: Arc<AtomicU64>,
+}
+
+#[derive(Deserialize)]
+struct Key {
+    #[serde(default, alias = "k")]
+    key: String,
+    #[serde(default)]
+    talk: Option<String>,
+}
+
+/// Messages kept by the console.
+const MOST_MESSAGES: usize = 500;
+
+pub fn router(port: u16) -> Router {
+    let desk = Desk { port, messages: Arc::default(), answers: broadcast::channel(64).0, next: Arc::new(AtomicU64::new(1)) };
+    Router::new()
+        .route("/l.js", get(loader))
+        .route("/settings", get(settings))
+        .route("/panel", get(panel))
+        .route("/s", get(live))
+        .route("/", get(console))
+        .route("/api/messages", get(messages))
+        .route("/api/answers", post(answer))
+        .with_state(desk)
+}
+
+async fn loader(State(desk): State<Desk>, Query(q): Query<Key>) -> Response {
+    let fault = estate::fault_of_key(&q.key);
+    if fault == Some(Fault::LoaderStatus) {
+        return (StatusCode::SERVICE_UNAVAILABLE, "down for maintenance").into_response();
+    }
+    let word = match fault {
+        Some(Fault::Silent) => "silent",
+        Some(Fault::Throws) => "throws",
+        Some(Fault::NoOpen) => "deaf",
+        _ => "",
+    };
+    let api = if fault == Some(Fault::ServiceDns) { "http://api.brindle.test".to_string() } else { format!("http://api.brindle.localhost:{}", desk.port) };
+    // Heavy keys stand for a widget over its budget.
+    let work = if q.key.ends_with("-heavy") { "90000000" } else { "4000000" };
+    script(
+        include_str!("assets/loader.js")
+            .replace("__KEY__", &safe(&q.key))
+            .replace("__FAULT__", word)
+            .replace("__WORK__", work)
+            .replace("__API__", &api)
+            .replace("__LIVE__", &format!("ws://live.brindle.localhost:{}", desk.port))
+            .replace("__APP__", &format!("http://app.brindle.localhost:{}", desk.port)),
+    )
+}
+
+/// Keys are letters, digits and hyphens; anything else is dropped before it reaches script or markup.
+fn safe(key: &str) -> String {
+    key.chars().filter(|c| c.is_ascii_alphanumeric() || *c == '-').take(60).collect()
+}
+
+async fn settings(Query(q): Query<Key>) -> Response {
+    let open = [("access-control-allow-origin", "*")];
+    match estate::settings_of_key(&q.key) {
+        Some(settings) => (open, Json(settings)).into_response(),
+        None => (StatusCode::NOT_FOUND, open, "unknown key").into_response(),
+    }
+}
+
+async fn panel(State(desk): State<Desk>, Query(q): Query<Key>) -> Response {
+    let Some(s) = estate::settings_of_key(&q.key) else { return (StatusCode::NOT_FOUND, "unknown key").into_response() };
+    let text = |name: &str| escape(s[name].as_str().unwrap_or_default());
+    let notice = format!("{} <a href=\"{}\" target=\"_blank\" rel=\"noopener\">Privacy</a>", text("notice_text"), text("notice_link"));
+    Html(
+        include_str!("assets/panel.html")
+            .replace("__KEY__", &safe(&q.key))
+            .replace("__LIVE__", &format!("ws://live.brindle.localhost:{}", desk.port))
+            .replace("__BUTTON__", &text("button_colour"))
+            .replace("__ICON__", &text("icon_colour"))
+            .replace("__GREETING__", &text("greeting"))
+            .replace("__NOTICE__", &notice),
+    )
+    .into_response()
+}
+
+pub fn escape(text: &str) -> String {
+    text.replace('&', "&amp;").replace('<', "&lt;").replace('>', "&gt;").replace('"', "&quot;")
+}
+
+async fn live(State(desk): State<Desk>, Query(q): Query<Key>, upgrade: WebSocketUpgrade) -> Response {
+    upgrade.on_upgrade(move |socket| talk(desk, q, socket))
+}
+
+async fn talk(desk: Desk, q: Key, mut socket: WebSocket) {
+    let conversation = desk.next.fetch_add(1, Ordering::Relaxed);
+    let mut answers = desk.answers.subscribe();
+    if socket.send(Message::text(json!({"hello": conversation}).to_string())).await.is_err() || q.talk.is_none() {
+        // The page's own connection only keeps the visitor present.
+        while let Some(Ok(_)) = socket.recv().await {}
+        return;
+    }
+    loop {
+        tokio::select! {
+            got = socket.recv() => {
+                let Some(Ok(message)) = got else { return };
+                let Message::Text(text) = message else { continue };
+                let Ok(value) = serde_json::from_str::<Value>(&text) else { continue };
+                let Some(say) = value["say"].as_str() else { continue };
+                if let Ok(mut all) = desk.messages.lock() {
+                    if all.len() >= MOST_MESSAGES { all.remove(0); }
+                    all.push(json!({"conversation": conversation, "key": q.key, "text": say, "page": value["page"]}));
+                }
+            }
+            answer = answers.recv() => {
+                if let Ok((to, text)) = answer
+                    && to == conversation
+                    && socket.send(Message::text(json!({"answer": text}).to_string())).await.is_err()
+                {
+                    return;
+                }
+            }
+        }
+    }
+}
+
+fn signed_in(headers: &HeaderMap) -> bool {
+    headers.get("authorization").is_some_and(|v| v.as_bytes() == format!("Bearer {DEMO_TOKEN}").as_bytes())
+}
+
+async fn messages(State(desk): State<Desk>, Query(q): Query<Key>, headers: HeaderMap) -> Response {
+    if !signed_in(&headers) {
+        return (StatusCode::UNAUTHORIZED, "sign in").into_response();
+    }
+    let all = desk.messages.lock().map(|m| m.clone()).unwrap_or_default();
+    let of_key: Vec<Value> = all.into_iter().filter(|m| m["key"] == q.key).collect();
+    Json(json!({"messages": of_key})).into_response()
+}
+
+#[derive(Deserialize)]
+struct Answer {
+    conversation: u64,
+    text: String,
+}
+
+async fn answer(State(desk): State<Desk>, headers: HeaderMap, Json(a): Json<Answer>) -> Response {
+    if !signed_in(&headers) {
+        return (StatusCode::UNAUTHORIZED, "sign in").into_response();
+    }
+    let _ = desk.answers.send((a.conversation, a.text));
+    StatusCode::NO_CONTENT.into_response()
+}
+
+/// A small page to read along; answering by hand goes through the interface.
+async fn console(State(desk): State<Desk>) -> Html<String> {
+    let all = desk.messages.lock().map(|m| m.clone()).unwrap_or_default();
+    let rows: String = all.iter().rev().map(|m| format!("<tr><td>{}</td><td>{}</td><td>{}</td></tr>", m["conversation"], escape(m["text"].as_str().unwrap_or_default()), escape(m["page"].as_str().unwrap_or_default()))).collect();
+    Html(format!("<!doctype html><meta charset=utf-8><title>Brindle console</title><body style='font:16px system-ui;margin:2rem'><h1>Brindle console (stand-in)</h1><table border=1 cellpadding=6><tr><th>Conversation<th>Message<th>Page</tr>{rows}</table>"))
+}
