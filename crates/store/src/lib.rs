@@ -1,1 +1,85 @@
+//! PostgreSQL through SQLx, the queue, blobs. Statements are short and stand beside the type they
+//! fill; what must happen together is one method with one transaction.
 
+pub mod audit;
+pub mod blobs;
+pub mod clients;
+pub mod handovers;
+pub mod local_server;
+pub mod people;
+pub mod placements;
+pub mod profiles;
+pub mod queue;
+pub mod rounds;
+pub mod seal;
+pub mod sites;
+pub mod standings;
+
+use sqlx::PgPool;
+use sqlx::postgres::PgPoolOptions;
+
+#[derive(Debug, thiserror::Error)]
+pub enum StoreError {
+    #[error("the database cannot be reached at the given address: {0}")]
+    Connect(sqlx::Error),
+    #[error("the database could not be brought up to date: {0}")]
+    Migrate(#[from] sqlx::migrate::MigrateError),
+    #[error("the database refused while {doing}: {source}")]
+    Database { doing: &'static str, source: sqlx::Error },
+    #[error("{what} is there already: {name}")]
+    Taken { what: &'static str, name: String },
+    #[error("the stored {what} cannot be read: {why}")]
+    Corrupt { what: &'static str, why: String },
+    #[error("pictures and files cannot be kept: {0}")]
+    Blob(#[from] object_store::Error),
+    #[error("a secret cannot be opened: the key of this installation has changed")]
+    Seal,
+}
+
+pub type Result<T> = std::result::Result<T, StoreError>;
+
+pub(crate) fn doing(doing: &'static str) -> impl FnOnce(sqlx::Error) -> StoreError {
+    move |source| StoreError::Database { doing, source }
+}
+
+/// Tells a violated uniqueness from other errors.
+pub(crate) fn unique(what: &'static str, name: &str, doing: &'static str) -> impl FnOnce(sqlx::Error) -> StoreError {
+    let name = name.to_string();
+    move |source| match &source {
+        sqlx::Error::Database(e) if e.is_unique_violation() => StoreError::Taken { what, name },
+        _ => StoreError::Database { doing, source },
+    }
+}
+
+#[derive(Clone)]
+pub struct Store {
+    pub pool: PgPool,
+}
+
+impl Store {
+    pub async fn connect(address: &str) -> Result<Store> {
+        let pool = PgPoolOptions::new().max_connections(12).acquire_timeout(std::time::Duration::from_secs(10)).connect(address).await.map_err(StoreError::Connect)?;
+        Ok(Store { pool })
+    }
+
+    pub async fn migrate(&self) -> Result<()> {
+        Ok(sqlx::migrate!("./migrations").run(&self.pool).await?)
+    }
+
+    /// Asks the database, for the health page.
+    pub async fn alive(&self) -> Result<()> {
+        sqlx::query("select 1").execute(&self.pool).await.map(|_| ()).map_err(doing("asking whether it is alive"))
+    }
+}
+
+/// SHA-256 of a token: what is kept instead of it.
+pub fn token_hash(token: &str) -> Vec<u8> {
+    use sha2::Digest;
+    sha2::Sha256::digest(token.as_bytes()).to_vec()
+}
+
+/// 32 random bytes in hexadecimal digits.
+pub fn fresh_token() -> String {
+    let bytes: [u8; 32] = rand::random();
+    bytes.iter().map(|b| format!("{b:02x}")).collect()
+}

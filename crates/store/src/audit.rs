@@ -1,0 +1,32 @@
+//! The audit trail: every change and who made it.
+
+use crate::{Result, Store, doing};
+use serde_json::Value;
+use time::OffsetDateTime;
+
+#[derive(Debug, Clone, sqlx::FromRow)]
+pub struct Entry {
+    pub at: OffsetDateTime,
+    pub who: String,
+    pub act: String,
+    pub subject: String,
+    pub detail: Value,
+}
+
+impl Store {
+    pub async fn note(&self, who: &str, act: &str, subject: &str, detail: Value) -> Result<()> {
+        sqlx::query("insert into audit (who, act, subject, detail) values ($1, $2, $3, $4)").bind(who).bind(act).bind(subject).bind(detail).execute(&self.pool).await.map(|_| ()).map_err(doing("writing the audit trail"))
+    }
+
+    pub async fn audit(&self, search: &str, offset: i64, limit: i64) -> Result<(Vec<Entry>, i64)> {
+        let like = like(search);
+        let rows = sqlx::query_as("select at, who, act, subject, detail from audit where who ilike $1 or act ilike $1 or subject ilike $1 order by id desc offset $2 limit $3").bind(&like).bind(offset).bind(limit).fetch_all(&self.pool).await.map_err(doing("reading the audit trail"))?;
+        let total = sqlx::query_scalar("select count(*) from audit where who ilike $1 or act ilike $1 or subject ilike $1").bind(&like).fetch_one(&self.pool).await.map_err(doing("counting the audit trail"))?;
+        Ok((rows, total))
+    }
+}
+
+/// A search as typed, for `ilike`: its wildcards mean themselves.
+pub(crate) fn like(search: &str) -> String {
+    format!("%{}%", search.trim().replace('\\', "\\\\").replace('%', "\\%").replace('_', "\\_"))
+}

@@ -1,0 +1,73 @@
+//! Pictures, logos and PDFs, through the `object_store` crate: a folder by default. Keys are the
+//! content's hash, so the same picture is kept once and a key never changes its meaning.
+
+use crate::{Result, StoreError};
+use object_store::local::LocalFileSystem;
+use object_store::path::Path;
+use object_store::{ObjectStore, ObjectStoreExt};
+use sha2::Digest;
+use std::sync::Arc;
+
+#[derive(Clone)]
+pub struct Blobs {
+    store: Arc<dyn ObjectStore>,
+}
+
+impl Blobs {
+    pub fn folder(path: &std::path::Path) -> Result<Blobs> {
+        std::fs::create_dir_all(path).map_err(|e| StoreError::Corrupt { what: "blob folder", why: e.to_string() })?;
+        Ok(Blobs { store: Arc::new(LocalFileSystem::new_with_prefix(path)?) })
+    }
+
+    /// The extension is part of the key and tells the media type.
+    pub async fn put(&self, bytes: Vec<u8>, extension: &str) -> Result<String> {
+        let hash: String = sha2::Sha256::digest(&bytes).iter().take(20).map(|b| format!("{b:02x}")).collect();
+        let key = format!("{}/{hash}.{extension}", &hash[..2]);
+        self.store.put(&Path::from(key.as_str()), bytes.into()).await?;
+        Ok(key)
+    }
+
+    /// Nothing where there is no such blob, or the key is none of ours.
+    pub async fn get(&self, key: &str) -> Result<Option<bytes::Bytes>> {
+        if !is_key(key) {
+            return Ok(None);
+        }
+        match self.store.get(&Path::from(key)).await {
+            Ok(found) => Ok(Some(found.bytes().await?)),
+            Err(object_store::Error::NotFound { .. }) => Ok(None),
+            Err(error) => Err(error.into()),
+        }
+    }
+}
+
+fn is_key(key: &str) -> bool {
+    let parts: Vec<&str> = key.split(['/', '.']).collect();
+    matches!(parts.as_slice(), [a, b, c] if a.len() == 2 && b.len() == 40 && b.starts_with(a) && b.chars().all(|c| c.is_ascii_hexdigit()) && c.chars().all(|c| c.is_ascii_alphanumeric()))
+}
+
+pub fn media_type(key: &str) -> &'static str {
+    match key.rsplit('.').next() {
+        Some("png") => "image/png",
+        Some("jpg") => "image/jpeg",
+        Some("svg") => "image/svg+xml",
+        Some("pdf") => "application/pdf",
+        _ => "application/octet-stream",
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[tokio::test]
+    async fn what_is_put_is_got_and_nothing_else() {
+        let folder = tempfile::tempdir().unwrap();
+        let blobs = Blobs::folder(folder.path()).unwrap();
+        let key = blobs.put(b"picture".to_vec(), "png").await.unwrap();
+        assert_eq!(key, blobs.put(b"picture".to_vec(), "png").await.unwrap());
+        assert_eq!(blobs.get(&key).await.unwrap().unwrap().as_ref(), b"picture");
+        for bad in ["../../etc/passwd", "ab/../x.png", "", &key.replace(".png", ".pn/g")] {
+            assert_eq!(blobs.get(bad).await.unwrap(), None, "{bad}");
+        }
+    }
+}

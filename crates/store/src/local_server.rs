@@ -1,0 +1,171 @@
+//! A PostgreSQL server of our own for the demo and the tests: its own data folder, its own socket
+//! folder, loopback only, never as root, and no system cluster is touched.
+
+use crate::{Result, StoreError};
+use std::os::unix::fs::{MetadataExt, PermissionsExt};
+use std::os::unix::process::CommandExt;
+use std::path::{Path, PathBuf};
+use std::process::{Child, Command, Stdio};
+use std::time::{Duration, Instant};
+
+#[derive(Debug, thiserror::Error)]
+pub enum ServerError {
+    #[error("PostgreSQL's server programs were not found: install Debian's package postgresql")]
+    NotInstalled,
+    #[error("no user to run PostgreSQL as: it must not run as root, and there is no user named postgres")]
+    NoUser,
+    #[error("PostgreSQL could not be {act}: {why}")]
+    Failed { act: &'static str, why: String },
+}
+
+/// Stops when dropped.
+pub struct LocalServer {
+    child: Child,
+    socket: PathBuf,
+    pub port: u16,
+}
+
+fn failed(act: &'static str) -> impl Fn(std::io::Error) -> ServerError {
+    move |e| ServerError::Failed { act, why: e.to_string() }
+}
+
+/// The newest installed version's programs.
+fn programs() -> Option<PathBuf> {
+    let mut found: Vec<(u32, PathBuf)> = std::fs::read_dir("/usr/lib/postgresql").ok()?.flatten().filter_map(|e| Some((e.file_name().to_str()?.parse().ok()?, e.path().join("bin")))).filter(|(_, p)| p.join("initdb").exists() && p.join("postgres").exists()).collect();
+    found.sort();
+    found.pop().map(|(_, p)| p)
+}
+
+/// Who runs it: ourselves, or the user `postgres` when we are root.
+fn owner() -> std::result::Result<Option<(u32, u32)>, ServerError> {
+    #[allow(unsafe_code)]
+    // SAFETY: geteuid(2) has no arguments and cannot fail.
+    let root = unsafe { libc::geteuid() } == 0;
+    if !root {
+        return Ok(None);
+    }
+    let users = std::fs::read_to_string("/etc/passwd").map_err(|_| ServerError::NoUser)?;
+    let line = users.lines().find(|l| l.starts_with("postgres:")).ok_or(ServerError::NoUser)?;
+    let fields: Vec<&str> = line.split(':').collect();
+    match (fields.get(2).and_then(|u| u.parse().ok()), fields.get(3).and_then(|g| g.parse().ok())) {
+        (Some(uid), Some(gid)) => Ok(Some((uid, gid))),
+        _ => Err(ServerError::NoUser),
+    }
+}
+
+fn command(program: &Path, as_user: Option<(u32, u32)>) -> Command {
+    let mut command = Command::new(program);
+    command.stdin(Stdio::null()).current_dir("/").env("LC_ALL", "C.UTF-8");
+    if let Some((uid, gid)) = as_user {
+        command.uid(uid).gid(gid);
+    }
+    command
+}
+
+impl LocalServer {
+    /// `folder` is ours alone; it is made where it is missing. A second start on the same folder
+    /// keeps its data.
+    pub fn start(folder: &Path) -> std::result::Result<LocalServer, ServerError> {
+        let bin = programs().ok_or(ServerError::NotInstalled)?;
+        let user = owner()?;
+        std::fs::create_dir_all(folder).map_err(failed("given its folder"))?;
+        if let Some((uid, gid)) = user {
+            std::os::unix::fs::chown(folder, Some(uid), Some(gid)).map_err(failed("given its folder"))?;
+        }
+        std::fs::set_permissions(folder, std::fs::Permissions::from_mode(0o700)).map_err(failed("given its folder"))?;
+        let data = folder.join("data");
+        if !data.join("PG_VERSION").exists() {
+            let output = command(&bin.join("initdb"), user).arg("-D").arg(&data).args(["-U", "newtfern", "-A", "trust", "-E", "UTF8", "--locale=C.UTF-8", "--no-sync"]).output().map_err(failed("set up"))?;
+            if !output.status.success() {
+                return Err(ServerError::Failed { act: "set up", why: String::from_utf8_lossy(&output.stderr).trim().to_string() });
+            }
+        }
+        // A socket's path may be no longer than 107 bytes, and folders can be deep: a short one of ours.
+        let socket = std::env::temp_dir().join(format!("newtfern-pg-{}-{}", std::process::id(), std::fs::metadata(folder).map(|m| m.ino()).unwrap_or(0)));
+        std::fs::create_dir_all(&socket).map_err(failed("given its socket folder"))?;
+        if let Some((uid, gid)) = user {
+            std::os::unix::fs::chown(&socket, Some(uid), Some(gid)).map_err(failed("given its socket folder"))?;
+        }
+        std::fs::set_permissions(&socket, std::fs::Permissions::from_mode(0o700)).map_err(failed("given its socket folder"))?;
+        // The server binds the port itself; a port that is taken ends it, and the next one is tried.
+        let first = 20_000 + (std::process::id() % 20_000) as u16;
+        let mut last = String::new();
+        for port in (first..first + 40).step_by(2) {
+            match Self::try_port(&bin, user, folder, &data, &socket, port)? {
+                Ok(child) => return Ok(LocalServer { child, socket, port }),
+                Err(why) if why.contains("in use") => last = why,
+                Err(why) => return Err(ServerError::Failed { act: "started", why }),
+            }
+        }
+        Err(ServerError::Failed { act: "started", why: last })
+    }
+
+    fn try_port(bin: &Path, user: Option<(u32, u32)>, folder: &Path, data: &Path, socket: &Path, port: u16) -> std::result::Result<std::result::Result<Child, String>, ServerError> {
+        let log = folder.join("server.log");
+        let out = std::fs::File::create(&log).map_err(failed("given a log"))?;
+        let err = out.try_clone().map_err(failed("given a log"))?;
+        let mut child = command(&bin.join("postgres"), user)
+            .arg("-D")
+            .arg(data)
+            .args(["-c", "listen_addresses=127.0.0.1", "-c"])
+            .arg(format!("unix_socket_directories={}", socket.display()))
+            .args(["-p", &port.to_string(), "-c", "max_connections=60", "-c", "fsync=on", "-c", "shared_buffers=64MB"])
+            .stdout(out)
+            .stderr(err)
+            // A group of its own: Ctrl-C reaches us first, and we stop it in order.
+            .process_group(0)
+            .spawn()
+            .map_err(failed("started"))?;
+        let began = Instant::now();
+        loop {
+            let text = std::fs::read_to_string(&log).unwrap_or_default();
+            if text.contains("database system is ready to accept connections") {
+                return Ok(Ok(child));
+            }
+            if child.try_wait().map_err(failed("started"))?.is_some() {
+                return Ok(Err(text.lines().rev().take(6).collect::<Vec<_>>().join("; ")));
+            }
+            if began.elapsed() > Duration::from_secs(60) {
+                let _ = child.kill();
+                return Ok(Err("it was not ready after 60 s".into()));
+            }
+            std::thread::sleep(Duration::from_millis(30));
+        }
+    }
+
+    pub fn address(&self, database: &str) -> String {
+        format!("postgres://newtfern@127.0.0.1:{}/{database}", self.port)
+    }
+
+    /// Makes a database where it is missing and gives its address.
+    pub async fn database(&self, name: &str) -> Result<String> {
+        use sqlx::{ConnectOptions, Connection};
+        let mut server = sqlx::postgres::PgConnectOptions::new().host("127.0.0.1").port(self.port).username("newtfern").database("postgres").connect().await.map_err(StoreError::Connect)?;
+        let there: Option<i32> = sqlx::query_scalar("select 1 from pg_database where datname = $1").bind(name).fetch_optional(&mut server).await.map_err(StoreError::Connect)?;
+        if there.is_none() {
+            // A name cannot be a parameter; ours are plain words.
+            let plain: String = name.chars().filter(|c| c.is_ascii_alphanumeric() || *c == '_').collect();
+            sqlx::query(sqlx::AssertSqlSafe(format!("create database {plain}"))).execute(&mut server).await.map_err(StoreError::Connect)?;
+        }
+        let _ = server.close().await;
+        Ok(self.address(name))
+    }
+}
+
+impl Drop for LocalServer {
+    #[allow(unsafe_code)]
+    fn drop(&mut self) {
+        // SIGINT asks for a fast, orderly stop: connections end, data is written.
+        // SAFETY: kill(2) takes plain numbers; the child is ours and not yet waited for.
+        unsafe { libc::kill(self.child.id() as i32, libc::SIGINT) };
+        let began = Instant::now();
+        while began.elapsed() < Duration::from_secs(15) {
+            if !matches!(self.child.try_wait(), Ok(None)) {
+                break;
+            }
+            std::thread::sleep(Duration::from_millis(30));
+        }
+        let _ = self.child.kill();
+        let _ = std::fs::remove_dir_all(&self.socket);
+    }
+}

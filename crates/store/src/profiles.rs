@@ -1,0 +1,110 @@
+//! Suppliers, platforms and consent managers as profile texts, and settings with one value each.
+
+use crate::{Result, Store, StoreError, doing};
+use newtfern_core::consent::Region;
+use newtfern_core::design::Layer;
+use newtfern_core::platform::Platform;
+use newtfern_core::profile::{ConsentManager, Supplier};
+use serde_json::Value;
+
+#[derive(Debug, Clone, sqlx::FromRow)]
+pub struct Named {
+    pub id: String,
+    pub name: String,
+}
+
+fn corrupt(what: &'static str) -> impl Fn(String) -> StoreError {
+    move |why| StoreError::Corrupt { what, why }
+}
+
+impl Store {
+    pub async fn put_supplier(&self, supplier: &Supplier, text: &str) -> Result<()> {
+        sqlx::query("insert into suppliers (id, name, profile) values ($1, $2, $3) on conflict (id) do update set name = $2, profile = $3").bind(&supplier.id).bind(&supplier.name).bind(text).execute(&self.pool).await.map(|_| ()).map_err(doing("keeping a supplier profile"))
+    }
+
+    pub async fn put_platform(&self, platform: &Platform, text: &str) -> Result<()> {
+        sqlx::query("insert into platforms (id, name, profile) values ($1, $2, $3) on conflict (id) do update set name = $2, profile = $3").bind(&platform.id).bind(&platform.name).bind(text).execute(&self.pool).await.map(|_| ()).map_err(doing("keeping a platform profile"))
+    }
+
+    pub async fn put_consent(&self, manager: &ConsentManager, text: &str) -> Result<()> {
+        sqlx::query("insert into consent_managers (id, name, profile) values ($1, $2, $3) on conflict (id) do update set name = $2, profile = $3").bind(&manager.id).bind(&manager.name).bind(text).execute(&self.pool).await.map(|_| ()).map_err(doing("keeping a consent profile"))
+    }
+
+    async fn text(&self, sql: &'static str, id: &str) -> Result<Option<String>> {
+        sqlx::query_scalar(sql).bind(id).fetch_optional(&self.pool).await.map_err(doing("reading a profile"))
+    }
+
+    pub async fn supplier_text(&self, id: &str) -> Result<Option<String>> {
+        self.text("select profile from suppliers where id = $1", id).await
+    }
+
+    pub async fn supplier(&self, id: &str) -> Result<Option<Supplier>> {
+        let text = self.supplier_text(id).await?;
+        text.map(|t| Supplier::from_toml(&t).map_err(|e| corrupt("supplier profile")(e.to_string()))).transpose()
+    }
+
+    pub async fn all_suppliers(&self) -> Result<Vec<Supplier>> {
+        let texts: Vec<String> = sqlx::query_scalar("select profile from suppliers order by id").fetch_all(&self.pool).await.map_err(doing("reading supplier profiles"))?;
+        texts.iter().map(|t| Supplier::from_toml(t).map_err(|e| corrupt("supplier profile")(e.to_string()))).collect()
+    }
+
+    pub async fn platforms(&self) -> Result<Vec<Platform>> {
+        let texts: Vec<String> = sqlx::query_scalar("select profile from platforms order by name").fetch_all(&self.pool).await.map_err(doing("reading platform profiles"))?;
+        texts.iter().map(|t| Platform::from_toml(t).map_err(|e| corrupt("platform profile")(e.to_string()))).collect()
+    }
+
+    pub async fn consent_manager(&self, id: &str) -> Result<Option<ConsentManager>> {
+        let text = self.text("select profile from consent_managers where id = $1", id).await?;
+        text.map(|t| ConsentManager::from_toml(&t).map_err(|e| corrupt("consent profile")(e.to_string()))).transpose()
+    }
+
+    pub async fn consent_managers(&self) -> Result<Vec<Named>> {
+        sqlx::query_as("select id, name from consent_managers order by name").fetch_all(&self.pool).await.map_err(doing("listing consent managers"))
+    }
+
+    pub async fn set_supplier_token(&self, id: &str, sealed: &[u8]) -> Result<()> {
+        sqlx::query("update suppliers set token_sealed = $2 where id = $1").bind(id).bind(sealed).execute(&self.pool).await.map(|_| ()).map_err(doing("keeping a token"))
+    }
+
+    pub async fn supplier_token(&self, id: &str) -> Result<Option<Vec<u8>>> {
+        let found: Option<Option<Vec<u8>>> = sqlx::query_scalar("select token_sealed from suppliers where id = $1").bind(id).fetch_optional(&self.pool).await.map_err(doing("reading a token"))?;
+        Ok(found.flatten())
+    }
+
+    pub async fn setting(&self, name: &str) -> Result<Option<Value>> {
+        sqlx::query_scalar("select value from settings where name = $1").bind(name).fetch_optional(&self.pool).await.map_err(doing("reading a setting"))
+    }
+
+    pub async fn set_setting(&self, name: &str, value: &Value) -> Result<()> {
+        sqlx::query("insert into settings (name, value) values ($1, $2) on conflict (name) do update set value = $2").bind(name).bind(value).execute(&self.pool).await.map(|_| ()).map_err(doing("keeping a setting"))
+    }
+
+    pub async fn house_style(&self) -> Result<Layer> {
+        let value = self.setting("house_style").await?.unwrap_or_else(|| serde_json::json!({}));
+        serde_json::from_value(value).map_err(|e| corrupt("house style")(e.to_string()))
+    }
+
+    /// May visits go to loopback and private addresses?
+    pub async fn allow_private(&self) -> Result<bool> {
+        Ok(self.setting("allow_private").await?.and_then(|v| v.as_bool()).unwrap_or(false))
+    }
+}
+
+/// The regional rules for a country. The profiles ship with the program.
+pub fn region_of(country: &str) -> Region {
+    let texts = [include_str!("../../../profiles/regions/opt-in.toml"), include_str!("../../../profiles/regions/none.toml")];
+    #[derive(serde::Deserialize)]
+    struct WithCountries {
+        countries: Vec<String>,
+    }
+    for text in texts {
+        let countries = toml::from_str::<WithCountries>(text).map(|w| w.countries).unwrap_or_default();
+        // An unknown country is judged by the strictest rules.
+        if (country.is_empty() || countries.iter().any(|c| c == country) || countries.is_empty())
+            && let Ok(region) = Region::from_toml(text)
+        {
+            return region;
+        }
+    }
+    Region::from_toml(texts[0]).unwrap_or_else(|e| unreachable!("the shipped region profile is valid: {e}"))
+}
