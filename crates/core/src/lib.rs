@@ -6,6 +6,7 @@
 //! `tests/arrows.rs` checks that no runtime, database, web or HTTP crate is among the dependencies.
 
 pub mod address;
+pub mod assess;
 pub mod brand;
 pub mod chain;
 pub mod colour;

@@ -52,3 +52,12 @@ impl Store {
         Ok(rows.rows_affected() > 0)
     }
 }
+
+impl Store {
+    /// A new link for a sheet; the one before stops working.
+    pub async fn renew_link(&self, id: i64, expires: OffsetDateTime) -> Result<String> {
+        let token = fresh_token();
+        sqlx::query("update handovers set token_hash = $2, expires_at = $3, withdrawn_at = null where id = $1").bind(id).bind(token_hash(&token)).bind(expires).execute(&self.pool).await.map_err(doing("making a link"))?;
+        Ok(token)
+    }
+}

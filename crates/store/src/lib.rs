@@ -83,3 +83,25 @@ pub fn fresh_token() -> String {
     let bytes: [u8; 32] = rand::random();
     bytes.iter().map(|b| format!("{b:02x}")).collect()
 }
+
+/// Notices of progress, from whichever worker on whichever machine.
+pub struct Listener(sqlx::postgres::PgListener);
+
+pub async fn listen(pool: &PgPool) -> Result<Listener> {
+    let mut listener = sqlx::postgres::PgListener::connect_with(pool).await.map_err(doing("listening"))?;
+    listener.listen("newtfern_events").await.map_err(doing("listening"))?;
+    Ok(Listener(listener))
+}
+
+/// Wakes idle workers when a round starts.
+pub async fn listen_for_jobs(pool: &PgPool) -> Result<Listener> {
+    let mut listener = sqlx::postgres::PgListener::connect_with(pool).await.map_err(doing("listening"))?;
+    listener.listen("newtfern_jobs").await.map_err(doing("listening"))?;
+    Ok(Listener(listener))
+}
+
+impl Listener {
+    pub async fn next(&mut self) -> Result<String> {
+        self.0.recv().await.map(|n| n.payload().to_string()).map_err(doing("listening"))
+    }
+}

@@ -1,0 +1,116 @@
+//! Sites from CSV with a result a row, and back to CSV.
+
+use super::render;
+use crate::error::{PageError, PageResult};
+use crate::session::{Reader, check};
+use crate::state::App;
+use crate::view::Frame;
+use askama::Template;
+use axum::extract::{Multipart, State};
+use axum::http::header;
+use axum::response::IntoResponse;
+use newtfern_core::address;
+use newtfern_core::brand::Sheet;
+use newtfern_core::intake::{self, SiteRow};
+use newtfern_store::StoreError;
+use newtfern_store::sites::{Filter, NewSite};
+use serde_json::json;
+
+#[derive(Template)]
+#[template(path = "import.html")]
+struct Page {
+    frame: Frame,
+    problem: String,
+    results: Vec<Outcome>,
+    added: usize,
+    columns: String,
+}
+
+pub struct Outcome {
+    pub line: u64,
+    pub what: String,
+    pub accepted: bool,
+    pub why: String,
+    pub id: i64,
+}
+
+pub async fn form(State(app): State<App>, reader: Reader) -> PageResult {
+    render(&Page { frame: Frame::new(&app, &reader, "Import sites", "", "add").await?, problem: String::new(), results: vec![], added: 0, columns: intake::COLUMNS.join(", ") })
+}
+
+pub async fn submit(State(app): State<App>, reader: Reader, mut form: Multipart) -> PageResult {
+    let mut csrf = String::new();
+    let mut bytes = Vec::new();
+    while let Some(part) = form.next_field().await.map_err(|e| PageError::Bad(format!("The file did not arrive whole: {e}.")))? {
+        let name = part.name().unwrap_or_default().to_string();
+        let body = part.bytes().await.map_err(|_| PageError::Bad("The file is too large: 5 MB is the most.".into()))?;
+        match name.as_str() {
+            "csrf" => csrf = String::from_utf8_lossy(&body).into_owned(),
+            "file" => bytes = body.to_vec(),
+            _ => {}
+        }
+    }
+    check(&reader.0, &csrf)?;
+    let platforms = app.store.platforms().await?;
+    let known: Vec<&str> = platforms.iter().map(|p| p.id.as_str()).collect();
+    let allow_private = app.store.allow_private().await?;
+    let mut results = Vec::new();
+    let mut problem = String::new();
+    match intake::read(&bytes, &known) {
+        Err(error) => problem = format!("Nothing was imported: {error}."),
+        Ok(rows) => {
+            let supplier = app.store.all_suppliers().await?.into_iter().map(|s| s.id).next();
+            for row in rows {
+                let outcome = match row.result {
+                    Err(why) => Outcome { line: row.line, what: String::new(), accepted: false, why, id: 0 },
+                    Ok(site) => take(&app, site, row.line, allow_private, supplier.clone()).await?,
+                };
+                results.push(outcome);
+            }
+        }
+    }
+    let added = results.iter().filter(|r| r.accepted).count();
+    if added > 0 {
+        app.store.note(&reader.0.person.name, "imported sites", &format!("{added} of {} rows", results.len()), json!({})).await?;
+    }
+    render(&Page { frame: Frame::new(&app, &reader, "Import sites", "", "add").await?, problem, results, added, columns: intake::COLUMNS.join(", ") })
+}
+
+/// One row, wholly or not at all: an unknown client is added with it.
+async fn take(app: &App, row: SiteRow, line: u64, allow_private: bool, supplier: Option<String>) -> PageResult<Outcome> {
+    let refused = |why: String| Outcome { line, what: row.address.clone(), accepted: false, why, id: 0 };
+    if !allow_private
+        && let Ok(url) = address::parse(&row.address)
+        && let Err(error) = address::refuse_private(&url)
+    {
+        return Ok(refused(error.to_string()));
+    }
+    if app.store.site_by_url(&row.address).await?.is_some() {
+        return Ok(refused("a site with this address is there already".into()));
+    }
+    let client_id = match app.store.client_by_name(&row.client).await? {
+        Some(id) => id,
+        None => app.store.add_client(&row.client, &Sheet { public_name: row.client.clone(), ..Sheet::default() }).await?,
+    };
+    let some = |v: &str| Some(v.to_string()).filter(|v| !v.is_empty());
+    let new = NewSite { client_id, name: row.name.clone(), url: row.address.clone(), platform_id: some(&row.platform), supplier_id: some(&row.key).and(supplier), key: row.key.clone(), languages: row.languages.clone(), country: row.country.clone(), time_zone: row.time_zone.clone(), ..NewSite::default() };
+    match app.store.add_site(&new).await {
+        Ok(id) => Ok(Outcome { line, what: row.address.clone(), accepted: true, why: format!("added to {}", row.client), id }),
+        Err(StoreError::Taken { .. }) => Ok(refused("a site with this address is there already".into())),
+        Err(other) => Err(other.into()),
+    }
+}
+
+pub async fn export(State(app): State<App>, _: Reader) -> PageResult {
+    let mut rows = Vec::new();
+    let mut offset = 0;
+    loop {
+        let (sites, total) = app.store.sites(&Filter::default(), offset, 1000).await?;
+        rows.extend(sites.into_iter().map(|s| SiteRow { client: s.client_name, name: s.name, address: s.url, platform: s.platform_id.unwrap_or_default(), languages: s.languages, country: s.country, time_zone: s.time_zone, key: s.key }));
+        offset += 1000;
+        if offset >= total {
+            break;
+        }
+    }
+    Ok(([(header::CONTENT_TYPE, "text/csv; charset=utf-8"), (header::CONTENT_DISPOSITION, "attachment; filename=\"sites.csv\"")], intake::write(&rows)).into_response())
+}

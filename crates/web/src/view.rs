@@ -1,0 +1,148 @@
+//! What every page shows around its content, and small wording helpers.
+
+use crate::draw::frond;
+use crate::error::PageResult;
+use crate::session::Reader;
+use crate::state::App;
+use newtfern_core::standing::{Family, State};
+use newtfern_store::people::Role;
+use newtfern_store::sites::Standing;
+use time::OffsetDateTime;
+
+/// The frame of a page: the Trail with its counts, the person, the round under way.
+pub struct Frame {
+    pub title: String,
+    pub trail: Vec<Stop>,
+    pub person: String,
+    pub role: &'static str,
+    pub csrf: String,
+    pub may_change: bool,
+    pub is_administrator: bool,
+    pub round: Option<Running>,
+    /// Which of the side pages is open, by its key.
+    pub side: &'static str,
+}
+
+pub struct Stop {
+    pub key: &'static str,
+    pub label: &'static str,
+    pub waiting: i64,
+    pub failing: i64,
+    pub current: bool,
+}
+
+pub struct Running {
+    pub id: i64,
+    pub percent: i64,
+    pub over: i64,
+    pub total: i64,
+}
+
+impl Frame {
+    /// `lens` is the current stop; empty for side pages.
+    pub async fn new(app: &App, reader: &Reader, title: &str, lens: &str, side: &'static str) -> PageResult<Frame> {
+        let counts = app.store.counts().await?;
+        let count = |family: Family, states: &[State]| states.iter().map(|s| counts.get(&(family, *s)).copied().unwrap_or(0)).sum::<i64>();
+        let mut trail = vec![Stop { key: "estate", label: "Estate", waiting: 0, failing: 0, current: lens == "estate" }];
+        for family in Family::ALL {
+            trail.push(Stop {
+                key: family.key(),
+                label: family.label(),
+                waiting: count(family, &[State::NotYet, State::Undecided, State::Stale]),
+                failing: count(family, &[State::Failing]),
+                current: lens == family.key(),
+            });
+        }
+        // The estate counts sites: how many still need something in loading, the heart of the job.
+        trail[0].waiting = trail.iter().find(|s| s.key == "load").map_or(0, |s| s.waiting);
+        trail[0].failing = trail.iter().find(|s| s.key == "load").map_or(0, |s| s.failing);
+        let round = app.store.active_round().await?.map(|r| Running { id: r.id, percent: r.percent(), over: r.total - r.waiting - r.running, total: r.total });
+        let role = reader.0.person.role();
+        Ok(Frame {
+            title: title.to_string(),
+            trail,
+            person: reader.0.person.name.clone(),
+            role: role.word(),
+            csrf: reader.0.csrf.clone(),
+            may_change: role >= Role::Technician,
+            is_administrator: role == Role::Administrator,
+            round,
+            side,
+        })
+    }
+}
+
+pub fn frond_of(standings: &[Standing]) -> String {
+    frond::svg(&standings.iter().map(|s| (s.family(), s.state())).collect::<Vec<_>>())
+}
+
+/// "4 min ago", "yesterday", or the date.
+pub fn ago(at: OffsetDateTime) -> String {
+    let s = (OffsetDateTime::now_utc() - at).whole_seconds();
+    match s {
+        i64::MIN..60 => "just now".into(),
+        60..3600 => format!("{} min ago", s / 60),
+        3600..86_400 => format!("{} h ago", s / 3600),
+        86_400..172_800 => "yesterday".into(),
+        172_800..2_592_000 => format!("{} days ago", s / 86_400),
+        _ => date(at),
+    }
+}
+
+pub fn date(at: OffsetDateTime) -> String {
+    format!("{} {} {}", at.day(), at.month(), at.year())
+}
+
+pub fn moment(at: OffsetDateTime) -> String {
+    format!("{}, {:02}:{:02} UTC", date(at), at.hour(), at.minute())
+}
+
+/// Pages of a long list.
+pub struct Pager {
+    pub page: i64,
+    pub pages: i64,
+    pub total: i64,
+    pub from: i64,
+    pub to: i64,
+    /// The query without `page`, ready to append to.
+    pub query: String,
+}
+
+pub const PAGE_SIZE: i64 = 50;
+
+impl Pager {
+    pub fn new(page: i64, total: i64, query: &[(&str, &str)]) -> Pager {
+        let pages = (total + PAGE_SIZE - 1).max(1) / PAGE_SIZE;
+        let pages = pages.max(1);
+        let page = page.clamp(1, pages);
+        let mut q = url::form_urlencoded::Serializer::new(String::new());
+        for (name, value) in query.iter().filter(|(_, v)| !v.is_empty()) {
+            q.append_pair(name, value);
+        }
+        let text = q.finish();
+        let from = if total == 0 { 0 } else { (page - 1) * PAGE_SIZE + 1 };
+        Pager { page, pages, total, from, to: (page * PAGE_SIZE).min(total), query: if text.is_empty() { String::new() } else { format!("{text}&") } }
+    }
+
+    pub fn offset(page: i64) -> i64 {
+        (page.clamp(1, 100_000) - 1) * PAGE_SIZE
+    }
+}
+
+/// The address without its scheme, for reading.
+pub fn short(url: &str) -> String {
+    url.trim_start_matches("https://").trim_start_matches("http://").trim_end_matches('/').to_string()
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn pages_are_counted_and_bounded() {
+        let p = Pager::new(9, 101, &[("q", "a b"), ("state", "")]);
+        assert_eq!((p.page, p.pages, p.from, p.to, p.query.as_str()), (3, 3, 101, 101, "q=a+b&"));
+        let none = Pager::new(0, 0, &[]);
+        assert_eq!((none.page, none.pages, none.from, none.to), (1, 1, 0, 0));
+    }
+}
