@@ -25,7 +25,9 @@ pub fn parse(text: &str) -> Result<Url, AddressError> {
     if plain.is_empty() {
         return Err(AddressError::Empty);
     }
-    let has_scheme = plain.split_once(':').is_some_and(|(s, rest)| rest.starts_with("//") || (!s.contains('.') && !rest.starts_with(|c: char| c.is_ascii_digit())));
+    let has_scheme = plain
+        .split_once(':')
+        .is_some_and(|(s, rest)| rest.starts_with("//") || (!s.contains('.') && !rest.starts_with(|c: char| c.is_ascii_digit())));
     let whole = if has_scheme { plain.to_string() } else { format!("https://{plain}") };
     let mut url = Url::parse(&whole).map_err(|_| AddressError::Syntax(plain.to_string()))?;
     if !matches!(url.scheme(), "http" | "https") {
@@ -136,7 +138,31 @@ mod tests {
     /// Blocks of the IANA special-purpose address registries (RFC 6890, 8190), and neighbours that are public.
     #[test]
     fn special_purpose_addresses_are_not_public() {
-        for ip in ["0.0.0.0", "10.1.2.3", "100.64.0.1", "127.0.0.1", "169.254.169.254", "172.16.0.1", "192.0.0.8", "192.0.2.1", "192.168.1.1", "198.18.0.1", "203.0.113.9", "224.0.0.1", "255.255.255.255", "::", "::1", "::ffff:10.0.0.1", "64:ff9b::a00:1", "fc00::1", "fd00:ec2::254", "fe80::1", "ff02::1", "2001:db8::1", "2002:7f00:1::"] {
+        for ip in [
+            "0.0.0.0",
+            "10.1.2.3",
+            "100.64.0.1",
+            "127.0.0.1",
+            "169.254.169.254",
+            "172.16.0.1",
+            "192.0.0.8",
+            "192.0.2.1",
+            "192.168.1.1",
+            "198.18.0.1",
+            "203.0.113.9",
+            "224.0.0.1",
+            "255.255.255.255",
+            "::",
+            "::1",
+            "::ffff:10.0.0.1",
+            "64:ff9b::a00:1",
+            "fc00::1",
+            "fd00:ec2::254",
+            "fe80::1",
+            "ff02::1",
+            "2001:db8::1",
+            "2002:7f00:1::",
+        ] {
             assert!(!is_public(ip.parse().unwrap()), "{ip}");
         }
         for ip in ["1.1.1.1", "100.128.0.1", "172.32.0.1", "198.20.0.1", "2606:4700::1111", "::ffff:8.8.8.8", "64:ff9b::808:808"] {

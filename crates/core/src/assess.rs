@@ -52,7 +52,13 @@ pub fn check(expectation: &Expectation, visits: &[Observation], asides: &[Aside]
     let mut out = vec![placing(&diagnosis), loading(&diagnosis, visits)];
     out.push(consent_family(expectation, visits));
     out.push(brand_family(expectation, visits));
-    out.push(Assessed { family: Family::Watch, state: State::Passing, summary: "Visited; nothing newer is known.".into(), remedy: String::new(), detail: json!({"outcome": diagnosis.outcome, "root": diagnosis.root}) });
+    out.push(Assessed {
+        family: Family::Watch,
+        state: State::Passing,
+        summary: "Visited; nothing newer is known.".into(),
+        remedy: String::new(),
+        detail: json!({"outcome": diagnosis.outcome, "root": diagnosis.root}),
+    });
     (diagnosis, out)
 }
 
@@ -65,7 +71,10 @@ fn placing(d: &Diagnosis) -> Assessed {
 
 fn loading(d: &Diagnosis, visits: &[Observation]) -> Assessed {
     let (state, summary) = standing::of_chain(d);
-    let shots: Vec<Value> = visits.iter().map(|v| json!({"viewport": v.condition.viewport, "consent": v.condition.consent, "picture": v.picture, "up_ms": v.alive.at_ms, "requests": v.requests.len()})).collect();
+    let shots: Vec<Value> = visits
+        .iter()
+        .map(|v| json!({"viewport": v.condition.viewport, "consent": v.condition.consent, "picture": v.picture, "up_ms": v.alive.at_ms, "requests": v.requests.len()}))
+        .collect();
     Assessed { family: Family::Load, state, summary, remedy: d.root_finding().map(|f| f.remedy.clone()).unwrap_or_default(), detail: json!({"diagnosis": d, "shots": shots}) }
 }
 
@@ -88,14 +97,23 @@ fn consent_family(e: &Expectation, visits: &[Observation]) -> Assessed {
 /// The visit on which the widget is up, a desktop before a phone.
 pub fn best_visit(visits: &[Observation]) -> Option<&Observation> {
     let shown = |v: &&Observation| v.launcher.as_ref().is_some_and(|l| l.present && l.hidden_by.is_none());
-    visits.iter().filter(shown).min_by_key(|v| (v.condition.viewport == Viewport::Phone, v.condition.consent == ConsentAct::Untouched && visits.len() > 2))
+    visits
+        .iter()
+        .filter(shown)
+        .min_by_key(|v| (v.condition.viewport == Viewport::Phone, v.condition.consent == ConsentAct::Untouched && visits.len() > 2))
 }
 
 fn brand_family(e: &Expectation, visits: &[Observation]) -> Assessed {
     let seen = best_visit(visits);
     let compared: Option<Compared> = seen.and_then(|v| brand::compare(v, e.design, e.brand));
     let (Some(seen), Some(compared)) = (seen, compared) else {
-        return Assessed { family: Family::Brand, state: State::Undecided, summary: "No launcher was seen, so its looks are unknown.".into(), remedy: String::new(), detail: json!({}) };
+        return Assessed {
+            family: Family::Brand,
+            state: State::Undecided,
+            summary: "No launcher was seen, so its looks are unknown.".into(),
+            remedy: String::new(),
+            detail: json!({}),
+        };
     };
     let findings = brand::judge(seen, e.design, &compared);
     let (state, summary) = standing::of_findings(&findings, "The widget looks as designed.");
@@ -130,10 +148,23 @@ mod tests {
         let design = Design::resolve(&Layer::new(), &Layer::new(), &Layer::new());
         let region = Region::from_toml("id='o'\nname='O'\n[before]\nrequests=[]\nstorage=[]").unwrap();
         let e = Expectation { supplier: &supplier, rivals: &[], key: "abcd-1234", consent: None, design: &design, brand: None, region: &region };
-        let seen = Observation { url: "https://kites.example/".into(), page: crate::observation::Page { final_url: "https://kites.example/".into(), status: Some(500), mime: "text/html".into(), ..Default::default() }, ..Observation::default() };
+        let seen = Observation {
+            url: "https://kites.example/".into(),
+            page: crate::observation::Page { final_url: "https://kites.example/".into(), status: Some(500), mime: "text/html".into(), ..Default::default() },
+            ..Observation::default()
+        };
         let (d, all) = check(&e, &[seen], &[]);
         assert_eq!(d.root.as_deref(), Some("delivered.status"));
         let states: Vec<(Family, State)> = all.iter().map(|a| (a.family, a.state)).collect();
-        assert_eq!(states, [(Family::Place, State::Undecided), (Family::Load, State::Failing), (Family::Consent, State::Undecided), (Family::Brand, State::Undecided), (Family::Watch, State::Passing)]);
+        assert_eq!(
+            states,
+            [
+                (Family::Place, State::Undecided),
+                (Family::Load, State::Failing),
+                (Family::Consent, State::Undecided),
+                (Family::Brand, State::Undecided),
+                (Family::Watch, State::Passing)
+            ]
+        );
     }
 }

@@ -161,28 +161,75 @@ pub fn judge(seen: &Observation, design: &Design, compared: &Compared) -> Vec<Fi
     };
     for (code, what, pair) in [("brand.launcher-colour", "launcher", compared.launcher), ("brand.header-colour", "header", compared.header)] {
         if let Some(p) = pair.filter(|p| p.difference > COLOUR_TOLERANCE) {
-            fault(code, Severity::Fault, format!("The {what} is {} and should be {}: {} (CIEDE2000 {:.1}).", p.seen.hex(), p.expected.hex(), difference_in_words(p.difference), p.difference), "In the widget's settings at the supplier, set the designed colour.", vec![]);
+            fault(
+                code,
+                Severity::Fault,
+                format!("The {what} is {} and should be {}: {} (CIEDE2000 {:.1}).", p.seen.hex(), p.expected.hex(), difference_in_words(p.difference), p.difference),
+                "In the widget's settings at the supplier, set the designed colour.",
+                vec![],
+            );
         }
     }
     if compared.corner != compared.expected_corner {
-        fault("brand.corner", Severity::Fault, format!("The launcher is {} and should be {}.", compared.corner, compared.expected_corner), "In the widget's settings at the supplier, choose the designed corner.", vec![]);
-    } else if seen.condition.viewport == Viewport::Desktop && ((compared.offset_x - compared.expected_x).abs() > OFFSET_TOLERANCE || (compared.offset_y - compared.expected_y).abs() > OFFSET_TOLERANCE) {
-        fault("brand.offset", Severity::Warning, format!("The launcher is {:.0} and {:.0} px from the edges and should be {:.0} and {:.0}.", compared.offset_x, compared.offset_y, compared.expected_x, compared.expected_y), "In the widget's settings at the supplier, set the designed offsets.", vec![]);
+        fault(
+            "brand.corner",
+            Severity::Fault,
+            format!("The launcher is {} and should be {}.", compared.corner, compared.expected_corner),
+            "In the widget's settings at the supplier, choose the designed corner.",
+            vec![],
+        );
+    } else if seen.condition.viewport == Viewport::Desktop
+        && ((compared.offset_x - compared.expected_x).abs() > OFFSET_TOLERANCE || (compared.offset_y - compared.expected_y).abs() > OFFSET_TOLERANCE)
+    {
+        fault(
+            "brand.offset",
+            Severity::Warning,
+            format!(
+                "The launcher is {:.0} and {:.0} px from the edges and should be {:.0} and {:.0}.",
+                compared.offset_x, compared.offset_y, compared.expected_x, compared.expected_y
+            ),
+            "In the widget's settings at the supplier, set the designed offsets.",
+            vec![],
+        );
     }
     // WCAG 2.2, SC 1.4.11: 3 to 1 for what is needed to see a control.
     if let Some(c) = compared.text_on_launcher.filter(|c| *c < 3.0) {
-        fault("brand.contrast", Severity::Fault, format!("The icon on the launcher has a contrast of {c:.1} to 1; 3 is the least."), "Choose a lighter or darker icon colour in the design.", vec![]);
+        fault(
+            "brand.contrast",
+            Severity::Fault,
+            format!("The icon on the launcher has a contrast of {c:.1} to 1; 3 is the least."),
+            "Choose a lighter or darker icon colour in the design.",
+            vec![],
+        );
     }
     if let Some(c) = compared.on_page.filter(|c| *c < 3.0) {
-        fault("brand.stands-out", Severity::Warning, format!("The launcher has a contrast of {c:.1} to 1 against the page around it; 3 is the least."), "Choose a button colour that stands out from this page, or give the button an outline.", vec![]);
+        fault(
+            "brand.stands-out",
+            Severity::Warning,
+            format!("The launcher has a contrast of {c:.1} to 1 against the page around it; 3 is the least."),
+            "Choose a button colour that stands out from this page, or give the button an outline.",
+            vec![],
+        );
     }
     if !seen.panel_text.is_empty() {
         if let Some(sample) = SAMPLES.iter().find(|s| seen.panel_text.contains(**s)) {
-            fault("brand.sample-text", Severity::Fault, format!("A sample text was left in the panel: \u{201c}{sample}\u{201d}."), "In the widget's settings at the supplier, replace the sample.", vec![Evidence::fact(crate::placement::excerpt(&seen.panel_text))]);
+            fault(
+                "brand.sample-text",
+                Severity::Fault,
+                format!("A sample text was left in the panel: \u{201c}{sample}\u{201d}."),
+                "In the widget's settings at the supplier, replace the sample.",
+                vec![Evidence::fact(crate::placement::excerpt(&seen.panel_text))],
+            );
         }
         let title = design.get(Field::Title);
         if !title.is_empty() && !seen.panel_text.contains(title) {
-            fault("brand.title", Severity::Fault, format!("The panel does not show the title \u{201c}{title}\u{201d}."), "In the widget's settings at the supplier, set the designed title.", vec![Evidence::fact(crate::placement::excerpt(&seen.panel_text))]);
+            fault(
+                "brand.title",
+                Severity::Fault,
+                format!("The panel does not show the title \u{201c}{title}\u{201d}."),
+                "In the widget's settings at the supplier, set the designed title.",
+                vec![Evidence::fact(crate::placement::excerpt(&seen.panel_text))],
+            );
         }
     }
     out

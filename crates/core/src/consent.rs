@@ -87,10 +87,11 @@ pub fn grid(supplier: &Supplier, region: &Region, visits: &[&Observation]) -> Gr
                 _ => region.before.storage.contains(&class),
             };
             let early = found.iter().filter(|(_, at)| cutoff.is_none_or(|c| *at < c)).count();
-            let allowed = permitted || match state {
-                ConsentAct::Granted => cutoff.is_none() || early == 0,
-                _ => found.is_empty(),
-            };
+            let allowed = permitted
+                || match state {
+                    ConsentAct::Granted => cutoff.is_none() || early == 0,
+                    _ => found.is_empty(),
+                };
             cells.push(Cell {
                 state,
                 signal,
@@ -111,7 +112,11 @@ fn signals(supplier: &Supplier, seen: &Observation, signal: Signal) -> Vec<(Stri
     match signal {
         Signal::Requests => {
             let requests = seen.requests.iter().filter(|r| r.host().is_some_and(|h| supplier.owns_host(&h))).map(|r| (r.url.clone(), r.start_ms));
-            let sockets = seen.sockets.iter().filter(|s| url::Url::parse(&s.url).ok().and_then(|u| u.host_str().map(|h| supplier.owns_host(h))).unwrap_or(false)).map(|s| (s.url.clone(), s.at_ms));
+            let sockets = seen
+                .sockets
+                .iter()
+                .filter(|s| url::Url::parse(&s.url).ok().and_then(|u| u.host_str().map(|h| supplier.owns_host(h))).unwrap_or(false))
+                .map(|s| (s.url.clone(), s.at_ms));
             requests.chain(sockets).collect()
         }
         Signal::Cookies | Signal::Storage => seen
@@ -137,8 +142,13 @@ pub fn judge(grid: &Grid) -> Vec<Finding> {
             continue;
         }
         out.push(
-            Finding::new(code, Severity::Fault, format!("{}: {what} {}.", grid.region, told(cell.state)), "Hold the snippet back until consent: assign it to a category in the consent manager, or place its consent-gated form.")
-                .with_all(cell.examples.iter().map(|e| Evidence::fact(format!("{e}, first after {:.1} s", cell.first_ms.unwrap_or(0.0) / 1000.0)))),
+            Finding::new(
+                code,
+                Severity::Fault,
+                format!("{}: {what} {}.", grid.region, told(cell.state)),
+                "Hold the snippet back until consent: assign it to a category in the consent manager, or place its consent-gated form.",
+            )
+            .with_all(cell.examples.iter().map(|e| Evidence::fact(format!("{e}, first after {:.1} s", cell.first_ms.unwrap_or(0.0) / 1000.0)))),
         );
     }
     let started = |state| grid.up.iter().find(|(s, _)| *s == state).map(|(_, up)| *up);

@@ -182,7 +182,9 @@ mod tests {
     fn typed_values_are_checked_and_kept_in_one_form() {
         assert_eq!(Field::ButtonColour.accept(" rgb(47,125,79) ").unwrap(), "#2f7d4f");
         assert_eq!(Field::OffsetX.accept("020").unwrap(), "20");
-        for (field, typed) in [(Field::Corner, "middle"), (Field::OffsetY, "-1"), (Field::PromptDelay, "soon"), (Field::HeaderColour, "greenish"), (Field::NoticeLink, "javascript:alert(1)")] {
+        for (field, typed) in
+            [(Field::Corner, "middle"), (Field::OffsetY, "-1"), (Field::PromptDelay, "soon"), (Field::HeaderColour, "greenish"), (Field::NoticeLink, "javascript:alert(1)")]
+        {
             assert!(field.accept(typed).unwrap_err().to_string().starts_with(field.label()), "{typed}");
         }
     }

@@ -37,7 +37,11 @@ pub fn judge(seen: &Seen) -> Vec<Finding> {
         return vec![fault("echo.not-sent", "The test message could not be sent through the widget.".into(), "Look at the chain of this site first, then try by hand.")];
     }
     let Some(arrived) = seen.at_console_ms else {
-        return vec![fault("echo.not-arrived", "The test message was sent and did not arrive at the console.".into(), "Check that the key in the page is that of the client's account.")];
+        return vec![fault(
+            "echo.not-arrived",
+            "The test message was sent and did not arrive at the console.".into(),
+            "Check that the key in the page is that of the client's account.",
+        )];
     };
     let Some(answer) = seen.answer_seen_ms else {
         return vec![fault("echo.no-answer", "The console's answer did not show in the widget.".into(), "Check the widget's live connection, then answer by hand.")];
@@ -45,7 +49,12 @@ pub fn judge(seen: &Seen) -> Vec<Finding> {
     let mut out = Vec::new();
     let delivery = answer - seen.answered_ms.unwrap_or(arrived);
     if arrived > SLOW_MS || delivery > SLOW_MS {
-        out.push(Finding::new("echo.slow", Severity::Warning, format!("The message took {:.1} s to the console and its answer {:.1} s back.", arrived / 1000.0, delivery / 1000.0), "Ask the supplier whether its service is slow today."));
+        out.push(Finding::new(
+            "echo.slow",
+            Severity::Warning,
+            format!("The message took {:.1} s to the console and its answer {:.1} s back.", arrived / 1000.0, delivery / 1000.0),
+            "Ask the supplier whether its service is slow today.",
+        ));
     }
     out
 }

@@ -17,16 +17,7 @@ pub enum Link {
 }
 
 impl Link {
-    pub const ALL: [Link; 8] = [
-        Link::Delivered,
-        Link::Placed,
-        Link::Allowed,
-        Link::Fetched,
-        Link::Ran,
-        Link::Started,
-        Link::Shown,
-        Link::Usable,
-    ];
+    pub const ALL: [Link; 8] = [Link::Delivered, Link::Placed, Link::Allowed, Link::Fetched, Link::Ran, Link::Started, Link::Shown, Link::Usable];
 
     pub fn word(self) -> &'static str {
         match self {
@@ -73,15 +64,38 @@ impl Severity {
 #[serde(tag = "kind", rename_all = "snake_case")]
 pub enum Evidence {
     /// Lines of the delivered document.
-    Html { line: u32, text: String },
+    Html {
+        line: u32,
+        text: String,
+    },
     /// A response header of the page.
-    Header { name: String, value: String },
-    Request { url: String, outcome: String },
-    Console { text: String, source: String, line: Option<u32> },
+    Header {
+        name: String,
+        value: String,
+    },
+    Request {
+        url: String,
+        outcome: String,
+    },
+    Console {
+        text: String,
+        source: String,
+        line: Option<u32>,
+    },
     /// A rectangle on the page, CSS px from the viewport's top left.
-    Box { what: String, x: f64, y: f64, width: f64, height: f64 },
-    Picture { key: String },
-    Fact { text: String },
+    Box {
+        what: String,
+        x: f64,
+        y: f64,
+        width: f64,
+        height: f64,
+    },
+    Picture {
+        key: String,
+    },
+    Fact {
+        text: String,
+    },
 }
 
 impl Evidence {
@@ -126,15 +140,7 @@ pub struct Finding {
 
 impl Finding {
     pub fn new(code: &str, severity: Severity, summary: impl Into<String>, remedy: impl Into<String>) -> Finding {
-        Finding {
-            code: code.to_string(),
-            severity,
-            link: Link::of_code(code),
-            summary: summary.into(),
-            evidence: Vec::new(),
-            remedy: remedy.into(),
-            candidates: Vec::new(),
-        }
+        Finding { code: code.to_string(), severity, link: Link::of_code(code), summary: summary.into(), evidence: Vec::new(), remedy: remedy.into(), candidates: Vec::new() }
     }
 
     pub fn broken(code: &str, summary: impl Into<String>, remedy: impl Into<String>) -> Finding {

@@ -5,9 +5,7 @@
 //! tag that is cut off by the end of the file yields no node at all; the content of `template` is a
 //! separate fragment; after `</body>` and `</html>` elements still land in the body.
 
-use html5ever::interface::{
-    ElemName, ElementFlags, NodeOrText, QuirksMode, TreeSink,
-};
+use html5ever::interface::{ElemName, ElementFlags, NodeOrText, QuirksMode, TreeSink};
 use html5ever::tendril::{StrTendril, TendrilSink};
 use html5ever::{Attribute, LocalName, Namespace, ParseOpts, QualName, parse_document};
 use std::borrow::Cow;
@@ -57,9 +55,7 @@ impl Document {
 
     pub fn attribute(&self, id: NodeId, wanted: &str) -> Option<&str> {
         match &self.nodes[id].kind {
-            Kind::Element { attributes, .. } => {
-                attributes.iter().find(|(name, _)| name == wanted).map(|(_, value)| value.as_str())
-            }
+            Kind::Element { attributes, .. } => attributes.iter().find(|(name, _)| name == wanted).map(|(_, value)| value.as_str()),
             _ => None,
         }
     }
@@ -267,14 +263,8 @@ impl TreeSink for Sink {
 
     fn create_element(&self, name: QualName, attrs: Vec<Attribute>, flags: ElementFlags) -> NodeId {
         self.root();
-        let attributes =
-            attrs.into_iter().map(|a| (a.name.local.to_string(), a.value.to_string())).collect();
-        let kind = Kind::Element {
-            name: name.local.to_string(),
-            svg_or_math: &*name.ns != "http://www.w3.org/1999/xhtml",
-            attributes,
-            never_closed: false,
-        };
+        let attributes = attrs.into_iter().map(|a| (a.name.local.to_string(), a.value.to_string())).collect();
+        let kind = Kind::Element { name: name.local.to_string(), svg_or_math: &*name.ns != "http://www.w3.org/1999/xhtml", attributes, never_closed: false };
         let id = self.push(kind, name);
         if flags.template {
             let contents = self.push(Kind::TemplateContents, empty_name());
@@ -331,9 +321,7 @@ impl TreeSink for Sink {
     fn append_before_sibling(&self, sibling: &NodeId, child: NodeOrText<NodeId>) {
         let place = {
             let nodes = self.nodes.borrow();
-            nodes[*sibling]
-                .parent
-                .map(|p| (p, nodes[p].children.iter().position(|c| c == sibling).unwrap_or(0)))
+            nodes[*sibling].parent.map(|p| (p, nodes[p].children.iter().position(|c| c == sibling).unwrap_or(0)))
         };
         if let Some((parent, at)) = place {
             self.insert(parent, at, child);

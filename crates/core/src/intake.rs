@@ -83,7 +83,16 @@ fn row(get: &dyn Fn(&str) -> String, cells: usize, headings: usize, platforms: &
     if cells > headings {
         return Err(format!("{cells} cells under {headings} headings: put quotes around cells that contain the separator"));
     }
-    let mut site = SiteRow { client: get("client"), name: get("name"), address: get("address"), platform: get("platform"), languages: get("languages"), country: get("country"), time_zone: get("time_zone"), key: get("key") };
+    let mut site = SiteRow {
+        client: get("client"),
+        name: get("name"),
+        address: get("address"),
+        platform: get("platform"),
+        languages: get("languages"),
+        country: get("country"),
+        time_zone: get("time_zone"),
+        key: get("key"),
+    };
     if site.client.is_empty() {
         return Err("the client is empty".into());
     }
@@ -97,11 +106,16 @@ fn row(get: &dyn Fn(&str) -> String, cells: usize, headings: usize, platforms: &
     if !site.platform.is_empty() && !platforms.contains(&site.platform.as_str()) {
         return Err(format!("the platform \u{201c}{}\u{201d} is unknown; known are {}", site.platform, platforms.join(", ")));
     }
-    if !site.country.is_empty() && !(site.country.len() == 2 && site.country.chars().all(|c| c.is_ascii_alphabetic())) {
+    if !is_country(&site.country) {
         return Err(format!("the country \u{201c}{}\u{201d} is no two-letter code (ISO 3166-1)", site.country));
     }
     site.country = site.country.to_uppercase();
     Ok(site)
+}
+
+/// Empty, or two letters as in ISO 3166-1.
+pub fn is_country(code: &str) -> bool {
+    code.is_empty() || (code.len() == 2 && code.bytes().all(|c| c.is_ascii_alphabetic()))
 }
 
 /// Writes rows with headings. A cell that a spreadsheet would run as a formula gets a leading

@@ -128,8 +128,7 @@ impl Shape {
         match &self.loader {
             Some(loader) => {
                 let path = |u: &Url| u.path().replace(KEY_MARK, "*");
-                loader.host_str() == address.host_str()
-                    && (path(loader) == path(address) || keyed_path_matches(loader.path(), address.path()))
+                loader.host_str() == address.host_str() && (path(loader) == path(address) || keyed_path_matches(loader.path(), address.path()))
             }
             None => true,
         }
@@ -137,9 +136,7 @@ impl Shape {
 
     /// True for a request or script address that is this supplier's loader.
     pub fn is_loader(&self, supplier: &Supplier, address: &str) -> bool {
-        Url::parse(address).is_ok_and(|u| {
-            u.host_str().is_some_and(|h| supplier.serves_loader(h)) && self.same_loader(&u)
-        })
+        Url::parse(address).is_ok_and(|u| u.host_str().is_some_and(|h| supplier.serves_loader(h)) && self.same_loader(&u))
     }
 }
 
@@ -191,7 +188,11 @@ fn is_placeholder(key: &str) -> bool {
     }
     let words = ["your", "placeholder", "insert", "replace", "changeme", "change-me", "key-here", "key_here", "keyhere", "todo", "undefined", "null"];
     let bare: String = plain.chars().filter(|c| c.is_alphanumeric()).collect();
-    plain.contains("{{") || plain.contains("<") || plain.contains("${") || plain.starts_with('[') || plain.starts_with('%')
+    plain.contains("{{")
+        || plain.contains("<")
+        || plain.contains("${")
+        || plain.starts_with('[')
+        || plain.starts_with('%')
         || words.iter().any(|w| plain.contains(w))
         || matches!(bare.as_str(), "" | "key" | "id" | "apikey" | "siteid" | "accountid" | "widgetid")
         || (bare.len() > 1 && bare.chars().all(|c| c == 'x'))
@@ -269,9 +270,7 @@ impl<'a> Inspector<'a> {
 
     fn recognised(&self, text: &str) -> bool {
         let markup = text.contains("<script") || text.contains("src=") || text.contains("&lt;script");
-        self.supplier.has_marker(text)
-            || self.loosely(text)
-            || (markup && self.supplier.recognise.script_hosts.iter().any(|h| text.contains(h.as_str())))
+        self.supplier.has_marker(text) || self.loosely(text) || (markup && self.supplier.recognise.script_hosts.iter().any(|h| text.contains(h.as_str())))
     }
 
     fn form_of(&self, text: &str) -> Form {
@@ -296,17 +295,14 @@ impl<'a> Inspector<'a> {
         let line = document.nodes[id].line;
         let tag = document.start_tag(id, false);
         let text = document.text(id);
-        let host_is_ours = |address: &str| {
-            base.join(address.trim()).ok().and_then(|u| u.host_str().map(|h| self.supplier.serves_loader(h))).unwrap_or(false)
-        };
+        let host_is_ours = |address: &str| base.join(address.trim()).ok().and_then(|u| u.host_str().map(|h| self.supplier.serves_loader(h))).unwrap_or(false);
         let src = document.attribute(id, "src");
         let mut piece = if src.is_some_and(host_is_ours) {
             self.external(document, id, base, &tag, line)
         } else if self.mentions(&tag) {
-            let broken_quotes = attributes.iter().any(|(name, value)| {
-                name.chars().chain(value.chars()).any(|c| is_typographic_quote(c) || c == '\u{a0}')
-                    || value.starts_with(['"', '\''])
-            });
+            let broken_quotes = attributes
+                .iter()
+                .any(|(name, value)| name.chars().chain(value.chars()).any(|c| is_typographic_quote(c) || c == '\u{a0}') || value.starts_with(['"', '\'']));
             let elsewhere = attributes.iter().find(|(n, v)| n != "src" && host_is_ours(v) && v.contains("//"));
             let state = match elsewhere {
                 _ if broken_quotes => State::BadQuotes,
@@ -343,8 +339,7 @@ impl<'a> Inspector<'a> {
         let mut piece = self.piece(Form::External, state, tag, line);
         piece.src = address.as_ref().map(Url::to_string);
         let has = |name: &str| document.attribute(id, name).is_some();
-        piece.blocking = !has("async") && !has("defer") && document.attribute(id, "type") != Some("module")
-            && document.ancestors(id).contains(&"head") && self.shape.asynchronous;
+        piece.blocking = !has("async") && !has("defer") && document.attribute(id, "type") != Some("module") && document.ancestors(id).contains(&"head") && self.shape.asynchronous;
         piece.altered = address.and_then(|u| self.altered_external(document, id, &u));
         piece
     }
@@ -417,7 +412,8 @@ impl<'a> Inspector<'a> {
                 return Some(State::WrongType(format!("type=\"{kind}\"")));
             }
         } else if let Some(language) = document.attribute(id, "language")
-            && !language.is_empty() && !runs_as_script(&format!("text/{language}"))
+            && !language.is_empty()
+            && !runs_as_script(&format!("text/{language}"))
         {
             return Some(State::WrongType(format!("language=\"{language}\"")));
         }
@@ -435,23 +431,11 @@ impl<'a> Inspector<'a> {
             }
         }
         let kind = document.attribute(id, "type")?;
-        (gating.attribute.is_empty() && !gating.script_type.is_empty() && kind == gating.script_type)
-            .then(|| format!("type=\"{kind}\""))
+        (gating.attribute.is_empty() && !gating.script_type.is_empty() && kind == gating.script_type).then(|| format!("type=\"{kind}\""))
     }
 
     fn piece(&self, form: Form, state: State, text: &str, line: u32) -> Piece {
-        Piece {
-            form,
-            state,
-            key: self.key_seen(text),
-            src: None,
-            line,
-            last_line: line,
-            excerpt: excerpt(text),
-            blocking: false,
-            after_end: false,
-            altered: None,
-        }
+        Piece { form, state, key: self.key_seen(text), src: None, line, last_line: line, excerpt: excerpt(text), blocking: false, after_end: false, altered: None }
     }
 
     fn key_seen(&self, text: &str) -> KeySeen {
@@ -470,11 +454,10 @@ impl<'a> Inspector<'a> {
     /// Fills in what only the source text tells: exact lines, and whether a piece follows the end.
     fn locate(&self, source: &str, pieces: &mut [Piece]) {
         let end = source.to_ascii_lowercase().rfind("</body").map(|at| 1 + source[..at].matches('\n').count() as u32);
-        let mentions: Vec<(usize, u32)> = source.lines().enumerate()
-            .filter(|(_, l)| self.mentions(l)).map(|(i, l)| (l.len(), i as u32 + 1)).collect();
+        let mentions: Vec<(usize, u32)> = source.lines().enumerate().filter(|(_, l)| self.mentions(l)).map(|(i, l)| (l.len(), i as u32 + 1)).collect();
         for piece in pieces.iter_mut() {
             // The parser's line is where the token ended; move to the nearest line that has the mark.
-            if let Some((_, line)) = mentions.iter().filter(|(_, l)| *l <= piece.last_line.max(piece.line)).next_back()
+            if let Some((_, line)) = mentions.iter().rfind(|(_, l)| *l <= piece.last_line.max(piece.line))
                 && *line < piece.line
             {
                 piece.line = *line;
@@ -543,10 +526,23 @@ fn runs_as_script(kind: &str) -> bool {
     let kind = kind.trim().to_ascii_lowercase();
     matches!(
         kind.as_str(),
-        "" | "module" | "application/ecmascript" | "application/javascript" | "application/x-ecmascript"
-            | "application/x-javascript" | "text/ecmascript" | "text/javascript" | "text/javascript1.0"
-            | "text/javascript1.1" | "text/javascript1.2" | "text/javascript1.3" | "text/javascript1.4"
-            | "text/javascript1.5" | "text/jscript" | "text/livescript" | "text/x-ecmascript" | "text/x-javascript"
+        "" | "module"
+            | "application/ecmascript"
+            | "application/javascript"
+            | "application/x-ecmascript"
+            | "application/x-javascript"
+            | "text/ecmascript"
+            | "text/javascript"
+            | "text/javascript1.0"
+            | "text/javascript1.1"
+            | "text/javascript1.2"
+            | "text/javascript1.3"
+            | "text/javascript1.4"
+            | "text/javascript1.5"
+            | "text/jscript"
+            | "text/livescript"
+            | "text/x-ecmascript"
+            | "text/x-javascript"
     )
 }
 

@@ -126,15 +126,23 @@ impl Platform {
     /// How surely a document is of this platform: the number of marks seen.
     pub fn marks(&self, html: &str, headers: &[(String, String)]) -> usize {
         let document = Document::parse(html);
-        let generators: Vec<String> = document.walk().into_iter()
+        let generators: Vec<String> = document
+            .walk()
+            .into_iter()
             .filter(|id| document.name(*id) == Some("meta") && document.attribute(*id, "name").is_some_and(|n| n.eq_ignore_ascii_case("generator")))
-            .filter_map(|id| document.attribute(id, "content").map(str::to_lowercase)).collect();
+            .filter_map(|id| document.attribute(id, "content").map(str::to_lowercase))
+            .collect();
         let r = &self.recognise;
         let by_generator = r.generators.iter().filter(|g| generators.iter().any(|seen| seen.starts_with(&g.to_lowercase()))).count();
         let by_marker = r.markers.iter().filter(|m| html.contains(m.as_str())).count();
-        let by_header = r.headers.iter().filter(|h| {
-            h.split_once(':').is_some_and(|(name, value)| headers.iter().any(|(n, v)| n.eq_ignore_ascii_case(name.trim()) && v.to_lowercase().starts_with(&value.trim().to_lowercase())))
-        }).count();
+        let by_header = r
+            .headers
+            .iter()
+            .filter(|h| {
+                h.split_once(':')
+                    .is_some_and(|(name, value)| headers.iter().any(|(n, v)| n.eq_ignore_ascii_case(name.trim()) && v.to_lowercase().starts_with(&value.trim().to_lowercase())))
+            })
+            .count();
         2 * by_generator + by_marker + by_header
     }
 }
@@ -259,7 +267,13 @@ mod tests {
 
     #[test]
     fn the_platform_with_most_marks_is_guessed() {
-        let p = |id: &str, generator: &str, marker: &str| Platform { id: id.into(), name: id.into(), recognise: Recognise { generators: vec![generator.into()], markers: vec![marker.into()], headers: vec![] }, slots: vec![], interface: None };
+        let p = |id: &str, generator: &str, marker: &str| Platform {
+            id: id.into(),
+            name: id.into(),
+            recognise: Recognise { generators: vec![generator.into()], markers: vec![marker.into()], headers: vec![] },
+            slots: vec![],
+            interface: None,
+        };
         let all = [p("a", "Quillhouse", "/qh-assets/"), p("b", "Other", "id=\"app\"")];
         let html = "<meta name=Generator content='quillhouse 4'><link href=/qh-assets/x.css><div id=\"app\">";
         assert_eq!(guess(&all, html, &[]).unwrap().id, "a");

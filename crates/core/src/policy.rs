@@ -6,9 +6,7 @@
 //! inline code, because a loader's text differs per key.
 
 use crate::observation::Page;
-use content_security_policy::{
-    CheckResult, CspList, Destination, Element, InlineCheckType, Initiator, ParserMetadata, PolicyDisposition, PolicySource, Request,
-};
+use content_security_policy::{CheckResult, CspList, Destination, Element, Initiator, InlineCheckType, ParserMetadata, PolicyDisposition, PolicySource, Request};
 use url::Url;
 
 /// What kind of thing is asked for.
@@ -106,8 +104,7 @@ impl Policies {
             .collect();
         let document = crate::html::Document::parse(&page.html);
         for id in document.walk() {
-            let is_policy = document.name(id) == Some("meta")
-                && document.attribute(id, "http-equiv").is_some_and(|v| v.eq_ignore_ascii_case("content-security-policy"));
+            let is_policy = document.name(id) == Some("meta") && document.attribute(id, "http-equiv").is_some_and(|v| v.eq_ignore_ascii_case("content-security-policy"));
             if let (true, Some(content)) = (is_policy, document.attribute(id, "content")) {
                 texts.push((Place::Meta, content.to_string()));
             }

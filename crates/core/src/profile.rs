@@ -147,11 +147,7 @@ impl Supplier {
             return Err(ProfileError::RecognisesNothing { id: supplier.id });
         }
         for pattern in &supplier.recognise.key_patterns {
-            let fail = |why: String| ProfileError::KeyPattern {
-                id: supplier.id.clone(),
-                pattern: pattern.clone(),
-                why,
-            };
+            let fail = |why: String| ProfileError::KeyPattern { id: supplier.id.clone(), pattern: pattern.clone(), why };
             let regex = Regex::new(pattern).map_err(|e| fail(e.to_string()))?;
             if !regex.capture_names().flatten().any(|n| n == "key") {
                 return Err(fail("no group named key".into()));
@@ -163,9 +159,7 @@ impl Supplier {
 
     /// The first key that any of the profile's patterns finds.
     pub fn key_in(&self, text: &str) -> Option<String> {
-        self.patterns
-            .iter()
-            .find_map(|p| p.captures(text).and_then(|c| c.name("key")).map(|m| m.as_str().to_string()))
+        self.patterns.iter().find_map(|p| p.captures(text).and_then(|c| c.name("key")).map(|m| m.as_str().to_string()))
     }
 
     /// The snippet for one key, exactly as the supplier gives it.
@@ -184,10 +178,7 @@ impl Supplier {
     /// All hosts that belong to the supplier, as far as the profile names them.
     pub fn hosts(&self) -> impl Iterator<Item = &str> {
         let alive = &self.alive;
-        [&self.recognise.script_hosts, &alive.frame_hosts, &alive.socket_hosts, &alive.api_hosts]
-            .into_iter()
-            .flatten()
-            .map(String::as_str)
+        [&self.recognise.script_hosts, &alive.frame_hosts, &alive.socket_hosts, &alive.api_hosts].into_iter().flatten().map(String::as_str)
     }
 
     pub fn owns_host(&self, host: &str) -> bool {

@@ -68,7 +68,8 @@ pub fn scan(text: &str) -> Scan {
             i = end + 1;
             continue;
         }
-        if c == '/' && starts_regex(last)
+        if c == '/'
+            && starts_regex(last)
             && let Some(end) = regex_end(&chars, i)
         {
             out.minimal.extend(&chars[i..=end]);

@@ -156,6 +156,8 @@ pub fn next_action(standings: &[(Family, State, String)], remedy: Option<&str>) 
         let (state, why) = at(family);
         let act = match (family, state) {
             (_, State::Passing | State::NotApplicable) => continue,
+            // A page that cannot be had says nothing of placing; the failure of loading names what to do.
+            (Family::Place, State::Undecided) if at(Family::Load).0 == State::Failing => continue,
             (Family::Design, State::NotYet) => "Choose a supplier and key for this site.",
             (Family::Design, _) => "Mend the design.",
             (Family::Place, State::NotYet) if at(Family::Load).0 == State::NotYet => "Place the snippet, then verify.",

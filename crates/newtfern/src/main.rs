@@ -1,6 +1,9 @@
 //! The binary: the only place that wires rooms together, reads the clock and the environment.
 
 mod cmd;
+mod house;
+mod jobs;
+mod outside;
 
 use clap::{Parser, Subcommand};
 use std::process::ExitCode;

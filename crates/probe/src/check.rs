@@ -62,7 +62,15 @@ pub async fn run(pool: &Pool, http: &Http, request: &Request<'_>) -> Result<Evid
         let total_ms = (remaining / (rounds - round as u64)).max(5000);
         let plans: Vec<Plan> = pair
             .iter()
-            .map(|condition| Plan { url: request.url, condition: *condition, supplier: request.supplier, consent: request.consent, page_ms: PAGE_MS.min(total_ms), total_ms, pictures: request.pictures })
+            .map(|condition| Plan {
+                url: request.url,
+                condition: *condition,
+                supplier: request.supplier,
+                consent: request.consent,
+                page_ms: PAGE_MS.min(total_ms),
+                total_ms,
+                pictures: request.pictures,
+            })
             .collect();
         // Two at a time: more only queue for the processor.
         let results = futures_util::future::join_all(plans.iter().map(|plan| one(pool, plan))).await;

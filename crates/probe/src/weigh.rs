@@ -4,10 +4,10 @@
 
 use crate::ProbeError;
 use crate::browser::Browser;
-use crate::visit::{Tab, tab::blocking};
-use newtfern_core::observation::{Observation, Viewport};
+use crate::visit::{Tab, decide, tab::blocking};
+use newtfern_core::observation::{ConsentAct, Observation, Viewport};
 use newtfern_core::placement::{Form, Inspector, State};
-use newtfern_core::profile::Supplier;
+use newtfern_core::profile::{ConsentManager, Supplier};
 use newtfern_core::weigh::attribution::{Ours, attribute};
 use newtfern_core::weigh::{Measured, OwnLoad, PageLoad, Pair, order};
 use serde_json::{Value, json};
@@ -18,6 +18,8 @@ use url::Url;
 pub struct Request<'a> {
     pub url: &'a Url,
     pub supplier: &'a Supplier,
+    /// A page that holds the widget back is weighed with consent given, in both arms alike.
+    pub consent: Option<&'a ConsentManager>,
     pub viewport: Viewport,
     pub own_loads: usize,
     pub pairs: usize,
@@ -82,6 +84,9 @@ async fn load(tab: &Tab, request: &Request<'_>) -> Result<(), ProbeError> {
     if !tab.goto(request.url, LOAD_MS).await? || !tab.wait_until(Duration::from_millis(LOAD_MS), |s| s.loaded || s.over).await || tab.is_over() {
         return Err(ProbeError::Silent { method: format!("loading {}", request.url), ms: LOAD_MS });
     }
+    if let Some(consent) = request.consent {
+        decide(tab, consent, ConsentAct::Granted).await?;
+    }
     Ok(())
 }
 
@@ -92,7 +97,12 @@ async fn own_load(browser: &Browser, request: &Request<'_>) -> Result<(OwnLoad, 
     let categories = ["devtools.timeline", "v8", "disabled-by-default-v8.compile", "__metadata"];
     browser
         .cdp
-        .call("", "Tracing.start", json!({"transferMode": "ReturnAsStream", "traceConfig": {"includedCategories": categories, "excludedCategories": ["*"], "recordMode": "recordUntilFull"}}), 5000)
+        .call(
+            "",
+            "Tracing.start",
+            json!({"transferMode": "ReturnAsStream", "traceConfig": {"includedCategories": categories, "excludedCategories": ["*"], "recordMode": "recordUntilFull"}}),
+            5000,
+        )
         .await?;
     let outcome = async {
         load(&tab, request).await?;
@@ -194,7 +204,14 @@ impl Widget {
             }
         }
         let inline_lines = Url::parse(&seen.page.final_url)
-            .map(|page| Inspector::new(supplier, None).pieces(&seen.page.html, &page).into_iter().filter(|p| p.form == Form::Inline && matches!(p.state, State::Live | State::Mentioned)).map(|p| (p.line, p.last_line)).collect())
+            .map(|page| {
+                Inspector::new(supplier, None)
+                    .pieces(&seen.page.html, &page)
+                    .into_iter()
+                    .filter(|p| p.form == Form::Inline && matches!(p.state, State::Live | State::Mentioned))
+                    .map(|p| (p.line, p.last_line))
+                    .collect()
+            })
             .unwrap_or_default();
         Widget { ours: Ours { hosts: supplier.hosts().map(str::to_string).collect(), addresses, page: seen.page.final_url.clone(), inline_lines }, bytes, requests }
     }

@@ -95,7 +95,8 @@ fn first_state(site: &Site, port: u16) -> Held {
         Some(Fault::Twice) => code,
         _ => code,
     };
-    let mut slots = HashMap::from([("footer-code".to_string(), format!("{counter}{text}\n")), ("script-box".to_string(), String::new()), ("extension-key".to_string(), String::new())]);
+    let mut slots =
+        HashMap::from([("footer-code".to_string(), format!("{counter}{text}\n")), ("script-box".to_string(), String::new()), ("extension-key".to_string(), String::new())]);
     if site.fault == Some(Fault::Twice) {
         slots.insert("extension-key".into(), key);
     }
@@ -133,7 +134,10 @@ pub async fn answer(sites: &Sites, name: &str, request: Request) -> Response {
     let uncached = request.uri().query().is_some();
     let (html, hit) = sites
         .with(host, |held| {
-            if held.cache_on && !uncached && let Some(kept) = held.cached.get(&path) {
+            if held.cache_on
+                && !uncached
+                && let Some(kept) = held.cached.get(&path)
+            {
                 return (kept.clone(), true);
             }
             let html = render(site, held, page, sites.port);
@@ -232,7 +236,11 @@ fn render(site: &Site, held: &Held, page: &(&str, &str, &str), port: u16) -> Str
         Some(Fault::Hidden) => "#brindle-root { display: none; }",
         _ => "",
     };
-    let cover = if site.fault == Some(Fault::Covered) { "<aside class=\"offer\">Ten crossings for the price of eight, this month only. <a href=\"/prices\">See prices</a></aside>" } else { "" };
+    let cover = if site.fault == Some(Fault::Covered) {
+        "<aside class=\"offer\">Ten crossings for the price of eight, this month only. <a href=\"/prices\">See prices</a></aside>"
+    } else {
+        ""
+    };
     let banner = if site.banner { "<script src=\"/consent.js\" defer></script>" } else { "" };
     let menu: String = PAGES.iter().map(|(path, title, _)| format!("<a href=\"{path}\">{title}</a>")).collect();
     format!(

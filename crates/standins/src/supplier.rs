@@ -170,6 +170,14 @@ async fn answer(State(desk): State<Desk>, headers: HeaderMap, Json(a): Json<Answ
 /// A small page to read along; answering by hand goes through the interface.
 async fn console(State(desk): State<Desk>) -> Html<String> {
     let all = desk.messages.lock().map(|m| m.clone()).unwrap_or_default();
-    let rows: String = all.iter().rev().map(|m| format!("<tr><td>{}</td><td>{}</td><td>{}</td></tr>", m["conversation"], escape(m["text"].as_str().unwrap_or_default()), escape(m["page"].as_str().unwrap_or_default()))).collect();
-    Html(format!("<!doctype html><meta charset=utf-8><title>Brindle console</title><body style='font:16px system-ui;margin:2rem'><h1>Brindle console (stand-in)</h1><table border=1 cellpadding=6><tr><th>Conversation<th>Message<th>Page</tr>{rows}</table>"))
+    let rows: String = all
+        .iter()
+        .rev()
+        .map(|m| {
+            format!("<tr><td>{}</td><td>{}</td><td>{}</td></tr>", m["conversation"], escape(m["text"].as_str().unwrap_or_default()), escape(m["page"].as_str().unwrap_or_default()))
+        })
+        .collect();
+    Html(format!(
+        "<!doctype html><meta charset=utf-8><title>Brindle console</title><body style='font:16px system-ui;margin:2rem'><h1>Brindle console (stand-in)</h1><table border=1 cellpadding=6><tr><th>Conversation<th>Message<th>Page</tr>{rows}</table>"
+    ))
 }

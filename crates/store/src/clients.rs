@@ -33,25 +33,51 @@ impl Store {
     }
 
     pub async fn client(&self, id: i64) -> Result<Option<Client>> {
-        sqlx::query_as("select id, name, sheet, logo, logo_type, (select count(*) from sites where client_id = clients.id) as sites from clients where id = $1").bind(id).fetch_optional(&self.pool).await.map_err(doing("reading a client"))
+        sqlx::query_as("select id, name, sheet, logo, logo_type, (select count(*) from sites where client_id = clients.id) as sites from clients where id = $1")
+            .bind(id)
+            .fetch_optional(&self.pool)
+            .await
+            .map_err(doing("reading a client"))
     }
 
     pub async fn client_by_name(&self, name: &str) -> Result<Option<i64>> {
-        sqlx::query_scalar("select id from clients where lower(name) = lower($1)").bind(name.trim()).fetch_optional(&self.pool).await.map_err(doing("looking up a client"))
+        sqlx::query_scalar("select id from clients where lower(name) = lower($1)")
+            .bind(name.trim())
+            .fetch_optional(&self.pool)
+            .await
+            .map_err(doing("looking up a client"))
     }
 
     pub async fn clients(&self, search: &str, offset: i64, limit: i64) -> Result<(Vec<Client>, i64)> {
         let like = like(search);
         let rows = sqlx::query_as("select id, name, sheet, logo, logo_type, (select count(*) from sites where client_id = clients.id) as sites from clients where name ilike $1 order by name offset $2 limit $3").bind(&like).bind(offset).bind(limit).fetch_all(&self.pool).await.map_err(doing("listing clients"))?;
-        let total = sqlx::query_scalar("select count(*) from clients where name ilike $1").bind(&like).fetch_one(&self.pool).await.map_err(doing("counting clients"))?;
+        let total = sqlx::query_scalar("select count(*) from clients where name ilike $1")
+            .bind(&like)
+            .fetch_one(&self.pool)
+            .await
+            .map_err(doing("counting clients"))?;
         Ok((rows, total))
     }
 
     pub async fn set_sheet(&self, id: i64, name: &str, sheet: &Sheet) -> Result<()> {
-        sqlx::query("update clients set name = $2, sheet = $3 where id = $1").bind(id).bind(name.trim()).bind(sqlx::types::Json(sheet)).execute(&self.pool).await.map(|_| ()).map_err(unique("a client of this name", name, "changing a brand sheet"))
+        sqlx::query("update clients set name = $2, sheet = $3 where id = $1")
+            .bind(id)
+            .bind(name.trim())
+            .bind(sqlx::types::Json(sheet))
+            .execute(&self.pool)
+            .await
+            .map(|_| ())
+            .map_err(unique("a client of this name", name, "changing a brand sheet"))
     }
 
     pub async fn set_logo(&self, id: i64, blob: &str, media_type: &str) -> Result<()> {
-        sqlx::query("update clients set logo = $2, logo_type = $3 where id = $1").bind(id).bind(blob).bind(media_type).execute(&self.pool).await.map(|_| ()).map_err(doing("keeping a logo"))
+        sqlx::query("update clients set logo = $2, logo_type = $3 where id = $1")
+            .bind(id)
+            .bind(blob)
+            .bind(media_type)
+            .execute(&self.pool)
+            .await
+            .map(|_| ())
+            .map_err(doing("keeping a logo"))
     }
 }

@@ -58,7 +58,12 @@ pub struct Store {
 
 impl Store {
     pub async fn connect(address: &str) -> Result<Store> {
-        let pool = PgPoolOptions::new().max_connections(12).acquire_timeout(std::time::Duration::from_secs(10)).connect(address).await.map_err(StoreError::Connect)?;
+        let pool = PgPoolOptions::new()
+            .max_connections(12)
+            .acquire_timeout(std::time::Duration::from_secs(10))
+            .connect(address)
+            .await
+            .map_err(StoreError::Connect)?;
         Ok(Store { pool })
     }
 

@@ -31,7 +31,12 @@ fn failed(act: &'static str) -> impl Fn(std::io::Error) -> ServerError {
 
 /// The newest installed version's programs.
 fn programs() -> Option<PathBuf> {
-    let mut found: Vec<(u32, PathBuf)> = std::fs::read_dir("/usr/lib/postgresql").ok()?.flatten().filter_map(|e| Some((e.file_name().to_str()?.parse().ok()?, e.path().join("bin")))).filter(|(_, p)| p.join("initdb").exists() && p.join("postgres").exists()).collect();
+    let mut found: Vec<(u32, PathBuf)> = std::fs::read_dir("/usr/lib/postgresql")
+        .ok()?
+        .flatten()
+        .filter_map(|e| Some((e.file_name().to_str()?.parse().ok()?, e.path().join("bin"))))
+        .filter(|(_, p)| p.join("initdb").exists() && p.join("postgres").exists())
+        .collect();
     found.sort();
     found.pop().map(|(_, p)| p)
 }
@@ -75,7 +80,12 @@ impl LocalServer {
         std::fs::set_permissions(folder, std::fs::Permissions::from_mode(0o700)).map_err(failed("given its folder"))?;
         let data = folder.join("data");
         if !data.join("PG_VERSION").exists() {
-            let output = command(&bin.join("initdb"), user).arg("-D").arg(&data).args(["-U", "newtfern", "-A", "trust", "-E", "UTF8", "--locale=C.UTF-8", "--no-sync"]).output().map_err(failed("set up"))?;
+            let output = command(&bin.join("initdb"), user)
+                .arg("-D")
+                .arg(&data)
+                .args(["-U", "newtfern", "-A", "trust", "-E", "UTF8", "--locale=C.UTF-8", "--no-sync"])
+                .output()
+                .map_err(failed("set up"))?;
             if !output.status.success() {
                 return Err(ServerError::Failed { act: "set up", why: String::from_utf8_lossy(&output.stderr).trim().to_string() });
             }
@@ -100,7 +110,14 @@ impl LocalServer {
         Err(ServerError::Failed { act: "started", why: last })
     }
 
-    fn try_port(bin: &Path, user: Option<(u32, u32)>, folder: &Path, data: &Path, socket: &Path, port: u16) -> std::result::Result<std::result::Result<Child, String>, ServerError> {
+    fn try_port(
+        bin: &Path,
+        user: Option<(u32, u32)>,
+        folder: &Path,
+        data: &Path,
+        socket: &Path,
+        port: u16,
+    ) -> std::result::Result<std::result::Result<Child, String>, ServerError> {
         let log = folder.join("server.log");
         let out = std::fs::File::create(&log).map_err(failed("given a log"))?;
         let err = out.try_clone().map_err(failed("given a log"))?;
@@ -140,8 +157,19 @@ impl LocalServer {
     /// Makes a database where it is missing and gives its address.
     pub async fn database(&self, name: &str) -> Result<String> {
         use sqlx::{ConnectOptions, Connection};
-        let mut server = sqlx::postgres::PgConnectOptions::new().host("127.0.0.1").port(self.port).username("newtfern").database("postgres").connect().await.map_err(StoreError::Connect)?;
-        let there: Option<i32> = sqlx::query_scalar("select 1 from pg_database where datname = $1").bind(name).fetch_optional(&mut server).await.map_err(StoreError::Connect)?;
+        let mut server = sqlx::postgres::PgConnectOptions::new()
+            .host("127.0.0.1")
+            .port(self.port)
+            .username("newtfern")
+            .database("postgres")
+            .connect()
+            .await
+            .map_err(StoreError::Connect)?;
+        let there: Option<i32> = sqlx::query_scalar("select 1 from pg_database where datname = $1")
+            .bind(name)
+            .fetch_optional(&mut server)
+            .await
+            .map_err(StoreError::Connect)?;
         if there.is_none() {
             // A name cannot be a parameter; ours are plain words.
             let plain: String = name.chars().filter(|c| c.is_ascii_alphanumeric() || *c == '_').collect();

@@ -77,11 +77,21 @@ impl Store {
     }
 
     pub async fn person_by_email(&self, email: &str) -> Result<Option<Person>> {
-        sqlx::query_as("select id, email, name, role, password_hash from people where email = $1").bind(email.trim().to_lowercase()).fetch_optional(&self.pool).await.map_err(doing("looking up a person"))
+        sqlx::query_as("select id, email, name, role, password_hash from people where email = $1")
+            .bind(email.trim().to_lowercase())
+            .fetch_optional(&self.pool)
+            .await
+            .map_err(doing("looking up a person"))
     }
 
     pub async fn set_role(&self, id: i64, role: Role) -> Result<()> {
-        sqlx::query("update people set role = $2 where id = $1").bind(id).bind(role.word()).execute(&self.pool).await.map(|_| ()).map_err(doing("changing a role"))
+        sqlx::query("update people set role = $2 where id = $1")
+            .bind(id)
+            .bind(role.word())
+            .execute(&self.pool)
+            .await
+            .map(|_| ())
+            .map_err(doing("changing a role"))
     }
 
     /// Gives the token to put into the cookie; only its hash is kept.
@@ -99,15 +109,21 @@ impl Store {
     }
 
     pub async fn session(&self, token: &str) -> Result<Option<Session>> {
-        let row: Option<SessionRow> = sqlx::query_as("select p.id, p.email, p.name, p.role, s.csrf from sessions s join people p on p.id = s.person_id where s.token_hash = $1 and s.expires_at > now()")
-            .bind(token_hash(token))
-            .fetch_optional(&self.pool)
-            .await
-            .map_err(doing("reading a session"))?;
+        let row: Option<SessionRow> =
+            sqlx::query_as("select p.id, p.email, p.name, p.role, s.csrf from sessions s join people p on p.id = s.person_id where s.token_hash = $1 and s.expires_at > now()")
+                .bind(token_hash(token))
+                .fetch_optional(&self.pool)
+                .await
+                .map_err(doing("reading a session"))?;
         Ok(row.map(|r| Session { person: r.person, csrf: r.csrf }))
     }
 
     pub async fn close_session(&self, token: &str) -> Result<()> {
-        sqlx::query("delete from sessions where token_hash = $1 or expires_at < now()").bind(token_hash(token)).execute(&self.pool).await.map(|_| ()).map_err(doing("closing a session"))
+        sqlx::query("delete from sessions where token_hash = $1 or expires_at < now()")
+            .bind(token_hash(token))
+            .execute(&self.pool)
+            .await
+            .map(|_| ())
+            .map_err(doing("closing a session"))
     }
 }

@@ -19,15 +19,36 @@ fn corrupt(what: &'static str) -> impl Fn(String) -> StoreError {
 
 impl Store {
     pub async fn put_supplier(&self, supplier: &Supplier, text: &str) -> Result<()> {
-        sqlx::query("insert into suppliers (id, name, profile) values ($1, $2, $3) on conflict (id) do update set name = $2, profile = $3").bind(&supplier.id).bind(&supplier.name).bind(text).execute(&self.pool).await.map(|_| ()).map_err(doing("keeping a supplier profile"))
+        sqlx::query("insert into suppliers (id, name, profile) values ($1, $2, $3) on conflict (id) do update set name = $2, profile = $3")
+            .bind(&supplier.id)
+            .bind(&supplier.name)
+            .bind(text)
+            .execute(&self.pool)
+            .await
+            .map(|_| ())
+            .map_err(doing("keeping a supplier profile"))
     }
 
     pub async fn put_platform(&self, platform: &Platform, text: &str) -> Result<()> {
-        sqlx::query("insert into platforms (id, name, profile) values ($1, $2, $3) on conflict (id) do update set name = $2, profile = $3").bind(&platform.id).bind(&platform.name).bind(text).execute(&self.pool).await.map(|_| ()).map_err(doing("keeping a platform profile"))
+        sqlx::query("insert into platforms (id, name, profile) values ($1, $2, $3) on conflict (id) do update set name = $2, profile = $3")
+            .bind(&platform.id)
+            .bind(&platform.name)
+            .bind(text)
+            .execute(&self.pool)
+            .await
+            .map(|_| ())
+            .map_err(doing("keeping a platform profile"))
     }
 
     pub async fn put_consent(&self, manager: &ConsentManager, text: &str) -> Result<()> {
-        sqlx::query("insert into consent_managers (id, name, profile) values ($1, $2, $3) on conflict (id) do update set name = $2, profile = $3").bind(&manager.id).bind(&manager.name).bind(text).execute(&self.pool).await.map(|_| ()).map_err(doing("keeping a consent profile"))
+        sqlx::query("insert into consent_managers (id, name, profile) values ($1, $2, $3) on conflict (id) do update set name = $2, profile = $3")
+            .bind(&manager.id)
+            .bind(&manager.name)
+            .bind(text)
+            .execute(&self.pool)
+            .await
+            .map(|_| ())
+            .map_err(doing("keeping a consent profile"))
     }
 
     async fn text(&self, sql: &'static str, id: &str) -> Result<Option<String>> {
@@ -63,20 +84,40 @@ impl Store {
     }
 
     pub async fn set_supplier_token(&self, id: &str, sealed: &[u8]) -> Result<()> {
-        sqlx::query("update suppliers set token_sealed = $2 where id = $1").bind(id).bind(sealed).execute(&self.pool).await.map(|_| ()).map_err(doing("keeping a token"))
+        sqlx::query("update suppliers set token_sealed = $2 where id = $1")
+            .bind(id)
+            .bind(sealed)
+            .execute(&self.pool)
+            .await
+            .map(|_| ())
+            .map_err(doing("keeping a token"))
     }
 
     pub async fn supplier_token(&self, id: &str) -> Result<Option<Vec<u8>>> {
-        let found: Option<Option<Vec<u8>>> = sqlx::query_scalar("select token_sealed from suppliers where id = $1").bind(id).fetch_optional(&self.pool).await.map_err(doing("reading a token"))?;
+        let found: Option<Option<Vec<u8>>> = sqlx::query_scalar("select token_sealed from suppliers where id = $1")
+            .bind(id)
+            .fetch_optional(&self.pool)
+            .await
+            .map_err(doing("reading a token"))?;
         Ok(found.flatten())
     }
 
     pub async fn setting(&self, name: &str) -> Result<Option<Value>> {
-        sqlx::query_scalar("select value from settings where name = $1").bind(name).fetch_optional(&self.pool).await.map_err(doing("reading a setting"))
+        sqlx::query_scalar("select value from settings where name = $1")
+            .bind(name)
+            .fetch_optional(&self.pool)
+            .await
+            .map_err(doing("reading a setting"))
     }
 
     pub async fn set_setting(&self, name: &str, value: &Value) -> Result<()> {
-        sqlx::query("insert into settings (name, value) values ($1, $2) on conflict (name) do update set value = $2").bind(name).bind(value).execute(&self.pool).await.map(|_| ()).map_err(doing("keeping a setting"))
+        sqlx::query("insert into settings (name, value) values ($1, $2) on conflict (name) do update set value = $2")
+            .bind(name)
+            .bind(value)
+            .execute(&self.pool)
+            .await
+            .map(|_| ())
+            .map_err(doing("keeping a setting"))
     }
 
     pub async fn house_style(&self) -> Result<Layer> {

@@ -73,7 +73,12 @@ impl Store {
     }
 
     async fn tell(&self, job: &Job) -> Result<()> {
-        sqlx::query("select pg_notify('newtfern_events', $1)").bind(json!({"round": job.round_id, "site": job.site_id}).to_string()).execute(&self.pool).await.map(|_| ()).map_err(doing("telling of progress"))
+        sqlx::query("select pg_notify('newtfern_events', $1)")
+            .bind(json!({"round": job.round_id, "site": job.site_id}).to_string())
+            .execute(&self.pool)
+            .await
+            .map(|_| ())
+            .map_err(doing("telling of progress"))
     }
 
     /// Stores everything in one transaction, if the lease still holds. False: another worker has it.
@@ -105,7 +110,11 @@ impl Store {
         for standing in &done.standings {
             write(&mut *tx, job.site_id, standing).await?;
         }
-        sqlx::query("select pg_notify('newtfern_events', $1)").bind(json!({"round": job.round_id, "site": job.site_id, "done": true}).to_string()).execute(&mut *tx).await.map_err(doing("finishing a job"))?;
+        sqlx::query("select pg_notify('newtfern_events', $1)")
+            .bind(json!({"round": job.round_id, "site": job.site_id, "done": true}).to_string())
+            .execute(&mut *tx)
+            .await
+            .map_err(doing("finishing a job"))?;
         tx.commit().await.map_err(doing("finishing a job"))?;
         Ok(true)
     }
@@ -124,19 +133,32 @@ impl Store {
 
     /// The last finished check of a site: its observations.
     pub async fn last_visits(&self, site: i64) -> Result<Vec<Observation>> {
-        let rows: Vec<sqlx::types::Json<Observation>> = sqlx::query_scalar("select seen from observations where job_id = (select max(job_id) from observations where site_id = $1) order by viewport, consent desc").bind(site).fetch_all(&self.pool).await.map_err(doing("reading observations"))?;
+        let rows: Vec<sqlx::types::Json<Observation>> =
+            sqlx::query_scalar("select seen from observations where job_id = (select max(job_id) from observations where site_id = $1) order by viewport, consent desc")
+                .bind(site)
+                .fetch_all(&self.pool)
+                .await
+                .map_err(doing("reading observations"))?;
         Ok(rows.into_iter().map(|j| j.0).collect())
     }
 
     /// The result of the last finished job of a kind.
     pub async fn last_result(&self, site: i64, kind: &str) -> Result<Option<Value>> {
-        let found: Option<Option<Value>> = sqlx::query_scalar("select result from jobs where site_id = $1 and kind = $2 and state = 'done' order by id desc limit 1").bind(site).bind(kind).fetch_optional(&self.pool).await.map_err(doing("reading a result"))?;
+        let found: Option<Option<Value>> = sqlx::query_scalar("select result from jobs where site_id = $1 and kind = $2 and state = 'done' order by id desc limit 1")
+            .bind(site)
+            .bind(kind)
+            .fetch_optional(&self.pool)
+            .await
+            .map_err(doing("reading a result"))?;
         Ok(found.flatten())
     }
 
     /// Sites whose last check is stored, for judging again without a visit.
     pub async fn observed_sites(&self) -> Result<Vec<i64>> {
-        sqlx::query_scalar("select distinct site_id from observations order by 1").fetch_all(&self.pool).await.map_err(doing("listing observed sites"))
+        sqlx::query_scalar("select distinct site_id from observations order by 1")
+            .fetch_all(&self.pool)
+            .await
+            .map_err(doing("listing observed sites"))
     }
 }
 

@@ -47,7 +47,13 @@ impl Store {
     /// Starts a round: one job a site. Workers are told.
     pub async fn start_round(&self, kind: &str, title: &str, who: &str, sites: &[i64], spec: &Value) -> Result<i64> {
         let mut tx = self.pool.begin().await.map_err(doing("starting a round"))?;
-        let round: i64 = sqlx::query_scalar("insert into rounds (kind, title, who) values ($1, $2, $3) returning id").bind(kind).bind(title).bind(who).fetch_one(&mut *tx).await.map_err(doing("starting a round"))?;
+        let round: i64 = sqlx::query_scalar("insert into rounds (kind, title, who) values ($1, $2, $3) returning id")
+            .bind(kind)
+            .bind(title)
+            .bind(who)
+            .fetch_one(&mut *tx)
+            .await
+            .map_err(doing("starting a round"))?;
         sqlx::query("insert into jobs (round_id, site_id, kind, spec) select $1, s.id, $2, $3 from unnest($4::bigint[]) with ordinality as wanted (id, n) join sites s on s.id = wanted.id order by wanted.n")
             .bind(round)
             .bind(kind)
@@ -73,9 +79,9 @@ impl Store {
         Ok((rows, total))
     }
 
-    /// The newest round that is not over.
+    /// The round under way: one with a job running, else the first that waits.
     pub async fn active_round(&self) -> Result<Option<Round>> {
-        let sql = format!("{ROUND} where r.id = (select max(round_id) from jobs where state in ('waiting', 'running')) group by r.id");
+        let sql = format!("{ROUND} where r.id = (select round_id from jobs where state in ('waiting', 'running') order by state = 'running' desc, round_id limit 1) group by r.id");
         sqlx::query_as(sqlx::AssertSqlSafe(sql)).fetch_optional(&self.pool).await.map_err(doing("reading the round under way"))
     }
 
@@ -92,9 +98,21 @@ impl Store {
     /// Jobs that wait are cancelled; those under way end by themselves when they next report.
     pub async fn cancel_round(&self, id: i64) -> Result<()> {
         let mut tx = self.pool.begin().await.map_err(doing("cancelling a round"))?;
-        sqlx::query("update rounds set cancelled_at = now() where id = $1 and cancelled_at is null").bind(id).execute(&mut *tx).await.map_err(doing("cancelling a round"))?;
-        sqlx::query("update jobs set state = 'cancelled', finished_at = now(), outcome = 'cancelled' where round_id = $1 and state = 'waiting'").bind(id).execute(&mut *tx).await.map_err(doing("cancelling a round"))?;
-        sqlx::query("select pg_notify('newtfern_events', $1)").bind(serde_json::json!({"round": id}).to_string()).execute(&mut *tx).await.map_err(doing("cancelling a round"))?;
+        sqlx::query("update rounds set cancelled_at = now() where id = $1 and cancelled_at is null")
+            .bind(id)
+            .execute(&mut *tx)
+            .await
+            .map_err(doing("cancelling a round"))?;
+        sqlx::query("update jobs set state = 'cancelled', finished_at = now(), outcome = 'cancelled' where round_id = $1 and state = 'waiting'")
+            .bind(id)
+            .execute(&mut *tx)
+            .await
+            .map_err(doing("cancelling a round"))?;
+        sqlx::query("select pg_notify('newtfern_events', $1)")
+            .bind(serde_json::json!({"round": id}).to_string())
+            .execute(&mut *tx)
+            .await
+            .map_err(doing("cancelling a round"))?;
         tx.commit().await.map_err(doing("cancelling a round"))
     }
 }

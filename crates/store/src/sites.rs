@@ -115,10 +115,19 @@ impl Store {
             .await
             .map_err(unique("a site with this address", &site.url, "adding a site"))?;
         for family in Family::ALL {
-            sqlx::query("insert into standings (site_id, family) values ($1, $2)").bind(id).bind(family.key()).execute(&mut *tx).await.map_err(doing("adding a site"))?;
+            sqlx::query("insert into standings (site_id, family) values ($1, $2)")
+                .bind(id)
+                .bind(family.key())
+                .execute(&mut *tx)
+                .await
+                .map_err(doing("adding a site"))?;
         }
         if site.supplier_id.is_some() && !site.key.trim().is_empty() {
-            sqlx::query("update standings set state = 'passing', summary = 'Supplier and key are chosen.' where site_id = $1 and family = 'design'").bind(id).execute(&mut *tx).await.map_err(doing("adding a site"))?;
+            sqlx::query("update standings set state = 'passing', summary = 'Supplier and key are chosen.' where site_id = $1 and family = 'design'")
+                .bind(id)
+                .execute(&mut *tx)
+                .await
+                .map_err(doing("adding a site"))?;
         }
         tx.commit().await.map_err(doing("adding a site"))?;
         Ok(id)
@@ -136,7 +145,9 @@ impl Store {
     /// One page of rows and how many there are in all.
     pub async fn sites(&self, f: &Filter, offset: i64, limit: i64) -> Result<(Vec<Site>, i64)> {
         let order = match f.worst_in {
-            Some(_) => format!("array_position(array['failing', 'undecided', 'stale', 'not_yet', 'passing', 'not_applicable'], (select {AGED} from standings t where t.site_id = s.id and t.family = $8)), c.name, s.id"),
+            Some(_) => format!(
+                "array_position(array['failing', 'undecided', 'stale', 'not_yet', 'passing', 'not_applicable'], (select {AGED} from standings t where t.site_id = s.id and t.family = $8)), c.name, s.id"
+            ),
             None => "c.name, s.id".to_string(),
         };
         let sql = format!("select {COLUMNS} from sites s join clients c on c.id = s.client_id where {MATCHES} and ($8::text is null or true) order by {order} offset $6 limit $7");
@@ -163,12 +174,22 @@ impl Store {
 
     fn site_ids_sql(&self, select: &'static str, f: &Filter) -> sqlx::query::QueryScalar<'static, sqlx::Postgres, i64, sqlx::postgres::PgArguments> {
         let sql = format!("{select} from sites s join clients c on c.id = s.client_id where {MATCHES}");
-        sqlx::query_scalar(sqlx::AssertSqlSafe(sql)).bind(STALE_AFTER_S as f64).bind(like(&f.search)).bind(f.client).bind(f.family.map(Family::key)).bind(f.state.map(State::key))
+        sqlx::query_scalar(sqlx::AssertSqlSafe(sql))
+            .bind(STALE_AFTER_S as f64)
+            .bind(like(&f.search))
+            .bind(f.client)
+            .bind(f.family.map(Family::key))
+            .bind(f.state.map(State::key))
     }
 
     pub async fn standings_of(&self, sites: &[i64]) -> Result<HashMap<i64, Vec<Standing>>> {
         let sql = format!("select t.site_id, t.family, {AGED} as state, t.summary, t.remedy, t.detail, t.at from standings t where t.site_id = any($2)");
-        let rows: Vec<Standing> = sqlx::query_as(sqlx::AssertSqlSafe(sql)).bind(STALE_AFTER_S as f64).bind(sites).fetch_all(&self.pool).await.map_err(doing("reading standings"))?;
+        let rows: Vec<Standing> = sqlx::query_as(sqlx::AssertSqlSafe(sql))
+            .bind(STALE_AFTER_S as f64)
+            .bind(sites)
+            .fetch_all(&self.pool)
+            .await
+            .map_err(doing("reading standings"))?;
         let mut out: HashMap<i64, Vec<Standing>> = HashMap::new();
         for row in rows {
             out.entry(row.site_id).or_default().push(row);
@@ -182,7 +203,8 @@ impl Store {
     /// How many sites are in each state of each family: the counts of the Trail.
     pub async fn counts(&self) -> Result<HashMap<(Family, State), i64>> {
         let sql = format!("select t.family, {AGED} as state, count(*) from standings t group by 1, 2");
-        let rows: Vec<(String, String, i64)> = sqlx::query_as(sqlx::AssertSqlSafe(sql)).bind(STALE_AFTER_S as f64).fetch_all(&self.pool).await.map_err(doing("counting standings"))?;
+        let rows: Vec<(String, String, i64)> =
+            sqlx::query_as(sqlx::AssertSqlSafe(sql)).bind(STALE_AFTER_S as f64).fetch_all(&self.pool).await.map_err(doing("counting standings"))?;
         Ok(rows.into_iter().filter_map(|(f, s, n)| Some(((Family::from_key(&f)?, State::from_key(&s)?), n))).collect())
     }
 
@@ -208,19 +230,42 @@ impl Store {
     }
 
     pub async fn set_adjustments(&self, id: i64, layer: &Layer) -> Result<()> {
-        sqlx::query("update sites set adjustments = $2 where id = $1").bind(id).bind(sqlx::types::Json(layer)).execute(&self.pool).await.map(|_| ()).map_err(doing("changing a design"))
+        sqlx::query("update sites set adjustments = $2 where id = $1")
+            .bind(id)
+            .bind(sqlx::types::Json(layer))
+            .execute(&self.pool)
+            .await
+            .map(|_| ())
+            .map_err(doing("changing a design"))
     }
 
     pub async fn set_previews(&self, id: i64, desktop: Option<&str>, phone: Option<&str>) -> Result<()> {
-        sqlx::query("update sites set preview_desktop = coalesce($2, preview_desktop), preview_phone = coalesce($3, preview_phone) where id = $1").bind(id).bind(desktop).bind(phone).execute(&self.pool).await.map(|_| ()).map_err(doing("keeping a preview"))
+        sqlx::query("update sites set preview_desktop = coalesce($2, preview_desktop), preview_phone = coalesce($3, preview_phone) where id = $1")
+            .bind(id)
+            .bind(desktop)
+            .bind(phone)
+            .execute(&self.pool)
+            .await
+            .map(|_| ())
+            .map_err(doing("keeping a preview"))
     }
 
     pub async fn set_site_token(&self, id: i64, sealed: &[u8]) -> Result<()> {
-        sqlx::query("update sites set token_sealed = $2 where id = $1").bind(id).bind(sealed).execute(&self.pool).await.map(|_| ()).map_err(doing("keeping a token"))
+        sqlx::query("update sites set token_sealed = $2 where id = $1")
+            .bind(id)
+            .bind(sealed)
+            .execute(&self.pool)
+            .await
+            .map(|_| ())
+            .map_err(doing("keeping a token"))
     }
 
     pub async fn site_token(&self, id: i64) -> Result<Option<Vec<u8>>> {
-        let found: Option<Option<Vec<u8>>> = sqlx::query_scalar("select token_sealed from sites where id = $1").bind(id).fetch_optional(&self.pool).await.map_err(doing("reading a token"))?;
+        let found: Option<Option<Vec<u8>>> = sqlx::query_scalar("select token_sealed from sites where id = $1")
+            .bind(id)
+            .fetch_optional(&self.pool)
+            .await
+            .map_err(doing("reading a token"))?;
         Ok(found.flatten())
     }
 
@@ -231,7 +276,12 @@ impl Store {
     /// The demo's stand-ins moved to another port: addresses and the supplier's profile follow.
     pub async fn move_port(&self, before: u16, after: u16) -> Result<()> {
         for sql in ["update sites set url = replace(url, $1, $2)", "update suppliers set profile = replace(profile, $1, $2)"] {
-            sqlx::query(sql).bind(format!(".localhost:{before}/")).bind(format!(".localhost:{after}/")).execute(&self.pool).await.map_err(doing("moving the demo's port"))?;
+            sqlx::query(sql)
+                .bind(format!(".localhost:{before}/"))
+                .bind(format!(".localhost:{after}/"))
+                .execute(&self.pool)
+                .await
+                .map_err(doing("moving the demo's port"))?;
         }
         Ok(())
     }

@@ -42,7 +42,11 @@ impl IntoResponse for PageError {
             PageError::Bad(why) => (StatusCode::UNPROCESSABLE_ENTITY, "That did not work", why),
             PageError::Store(error) => {
                 tracing::error!("{error}");
-                (StatusCode::INTERNAL_SERVER_ERROR, "Something failed on our side", "Nothing was changed. Try again; if it stays, tell your administrator the time of day.".to_string())
+                (
+                    StatusCode::INTERNAL_SERVER_ERROR,
+                    "Something failed on our side",
+                    "Nothing was changed. Try again; if it stays, tell your administrator the time of day.".to_string(),
+                )
             }
             PageError::Render(error) => {
                 tracing::error!("a page could not be written: {error}");
@@ -57,5 +61,7 @@ impl IntoResponse for PageError {
 pub fn message(title: &str, text: &str) -> String {
     let escape = |t: &str| t.replace('&', "&amp;").replace('<', "&lt;").replace('>', "&gt;");
     let (title, text) = (escape(title), escape(text));
-    format!("<!doctype html><html lang=\"en\"><head><meta charset=\"utf-8\"><meta name=\"viewport\" content=\"width=device-width, initial-scale=1\"><title>{title} - Newtfern</title><link rel=\"stylesheet\" href=\"/assets/bulma.min.css\"><link rel=\"stylesheet\" href=\"/assets/newtfern.css\"></head><body class=\"nf-plain\"><main class=\"nf-message\"><h1>{title}</h1><p role=\"alert\">{text}</p><p><a class=\"button\" href=\"/lens/estate\">To the estate</a></p></main></body></html>")
+    format!(
+        "<!doctype html><html lang=\"en\"><head><meta charset=\"utf-8\"><meta name=\"viewport\" content=\"width=device-width, initial-scale=1\"><title>{title} - Newtfern</title><link rel=\"stylesheet\" href=\"/assets/bulma.min.css\"><link rel=\"stylesheet\" href=\"/assets/newtfern.css\"></head><body class=\"nf-plain\"><main class=\"nf-message\"><h1>{title}</h1><p role=\"alert\">{text}</p><p><a class=\"button\" href=\"/lens/estate\">To the estate</a></p></main></body></html>"
+    )
 }

@@ -22,7 +22,9 @@ use tokio::net::TcpListener;
 /// Serves until `shutdown` resolves.
 pub async fn serve(app: App, listener: TcpListener, shutdown: impl Future<Output = ()> + Send + 'static) -> std::io::Result<()> {
     app.follow_events();
-    axum::serve(listener, router::router(app).into_make_service_with_connect_info::<std::net::SocketAddr>()).with_graceful_shutdown(shutdown).await
+    axum::serve(listener, router::router(app).into_make_service_with_connect_info::<std::net::SocketAddr>())
+        .with_graceful_shutdown(shutdown)
+        .await
 }
 
 /// Argon2id with the crate's recommended parameters (OWASP's first choice).

@@ -71,7 +71,14 @@ const POLICY: &str = "default-src 'none'; script-src 'self'; style-src 'self'; i
 async fn headers(request: Request, next: Next) -> Response {
     let mut response = next.run(request).await;
     let headers = response.headers_mut();
-    for (name, value) in [("content-security-policy", POLICY), ("x-content-type-options", "nosniff"), ("referrer-policy", "same-origin"), ("x-frame-options", "DENY"), ("cross-origin-opener-policy", "same-origin"), ("permissions-policy", "camera=(), microphone=(), geolocation=()")] {
+    for (name, value) in [
+        ("content-security-policy", POLICY),
+        ("x-content-type-options", "nosniff"),
+        ("referrer-policy", "same-origin"),
+        ("x-frame-options", "DENY"),
+        ("cross-origin-opener-policy", "same-origin"),
+        ("permissions-policy", "camera=(), microphone=(), geolocation=()"),
+    ] {
         if !headers.contains_key(name) {
             headers.insert(name, HeaderValue::from_static(value));
         }

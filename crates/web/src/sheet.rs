@@ -57,10 +57,15 @@ impl Sheet {
 
 /// The web page around a body. `extra` is our own markup.
 pub fn page(body: &str, extra: &str) -> String {
-    format!("<!doctype html><html lang=\"en\"><head><meta charset=\"utf-8\"><meta name=\"viewport\" content=\"width=device-width, initial-scale=1\"><meta name=\"robots\" content=\"noindex\"><title>Handover</title><link rel=\"stylesheet\" href=\"/assets/sheet.css\"></head><body><main>{body}{extra}</main></body></html>")
+    format!(
+        "<!doctype html><html lang=\"en\"><head><meta charset=\"utf-8\"><meta name=\"viewport\" content=\"width=device-width, initial-scale=1\"><meta name=\"robots\" content=\"noindex\"><title>Handover</title><link rel=\"stylesheet\" href=\"/assets/sheet.css\"></head><body><main>{body}{extra}</main></body></html>"
+    )
 }
 
 /// The document for the printer, with its style inside.
 pub fn paper(body: &str) -> String {
-    format!("<!doctype html><html lang=\"en\"><head><meta charset=\"utf-8\"><title>Handover</title><style>{}</style></head><body><main>{body}</main></body></html>", include_str!("../assets/sheet.css"))
+    format!(
+        "<!doctype html><html lang=\"en\"><head><meta charset=\"utf-8\"><title>Handover</title><style>{}</style></head><body><main>{body}</main></body></html>",
+        include_str!("../assets/sheet.css")
+    )
 }

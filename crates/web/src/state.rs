@@ -29,8 +29,11 @@ pub struct App {
     pub settings: Arc<Settings>,
     /// What workers report, as JSON texts.
     pub events: broadcast::Sender<String>,
-    attempts: Arc<Mutex<HashMap<(IpAddr, String), Vec<Instant>>>>,
+    attempts: Arc<Mutex<Attempts>>,
 }
+
+/// Times of sign-in attempts by address and account.
+type Attempts = HashMap<(IpAddr, String), Vec<Instant>>;
 
 /// Sign-in attempts allowed in a window, for one address and account.
 const MOST_ATTEMPTS: usize = 8;

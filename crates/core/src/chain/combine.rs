@@ -32,14 +32,7 @@ fn judge<'a>(case: &'a Case<'a>, seen: &'a Observation) -> Judged<'a> {
     let root = BREAKING.iter().find_map(|(_, rule)| rule(&ctx));
     let delivered = root.as_ref().is_none_or(|f| f.link != Some(Link::Delivered));
     let remarks = if delivered { REMARKS.iter().filter_map(|rule| rule(&ctx)).collect() } else { Vec::new() };
-    Judged {
-        seen,
-        held: held_by_consent(&ctx),
-        quiet: !ctx.alive && ctx.loader_requests().next().is_none(),
-        live_piece: ctx.live().next().is_some(),
-        remarks,
-        root,
-    }
+    Judged { seen, held: held_by_consent(&ctx), quiet: !ctx.alive && ctx.loader_requests().next().is_none(), live_piece: ctx.live().next().is_some(), remarks, root }
 }
 
 /// The verdict over all visits of one check.
@@ -102,10 +95,10 @@ fn working() -> Verdict {
 /// Absent and right so: the links up to the page hold, the reason's link is where it ends.
 fn as_intended(j: &Judged, note: Finding) -> Verdict {
     let until = note.link.unwrap_or(Link::Placed);
-    let chain = Link::ALL.into_iter().map(|link| super::ChainLink {
-        link,
-        state: if link < until { LinkState::Holds } else { LinkState::NotApplicable },
-    }).collect();
+    let chain = Link::ALL
+        .into_iter()
+        .map(|link| super::ChainLink { link, state: if link < until { LinkState::Holds } else { LinkState::NotApplicable } })
+        .collect();
     Verdict { outcome: Outcome::AsIntended, finding: None, notes: vec![note], chain, viewport: j.seen.condition.viewport }
 }
 
@@ -113,7 +106,17 @@ fn expected_absent(judged: &[Judged]) -> Verdict {
     match judged.iter().find(|j| j.live_piece || !j.quiet) {
         Some(j) => {
             let line = Evidence::fact(if j.quiet { "the snippet stands in the page" } else { "the widget's loader was asked for" });
-            broken(j, Some(Finding::broken("placed.unexpected", "The widget is on a page where the page rules say it must not be.", "Exclude this page in the widget's page rules or in the slot's conditions.").with(line)))
+            broken(
+                j,
+                Some(
+                    Finding::broken(
+                        "placed.unexpected",
+                        "The widget is on a page where the page rules say it must not be.",
+                        "Exclude this page in the widget's page rules or in the slot's conditions.",
+                    )
+                    .with(line),
+                ),
+            )
         }
         None => {
             let note = Finding::note("allowed.page-rule", "The widget is absent here, as the page rules say.");
@@ -153,13 +156,21 @@ fn by_consent(case: &Case, judged: &[Judged]) -> Verdict {
     }
     // Nothing moved although consent was given: it is stuck, unless something more definite is wrong.
     let vague = |code: &str| matches!(code, "placed.wrong-type" | "allowed.consent-stuck" | "allowed.consent-waits" | "placed.absent" | "started.silent" | "placed.inert");
-    let stuck = granted.iter().find(|j| j.quiet && vague(j.code()) && j.code() != "placed.absent" && (j.held || j.seen.consent.manager || j.seen.consent.tcf));
+    let stuck = granted
+        .iter()
+        .find(|j| j.quiet && vague(j.code()) && j.code() != "placed.absent" && (j.held || j.seen.consent.manager || j.seen.consent.tcf));
     if let Some(j) = stuck {
-        let mut finding = Finding::broken("allowed.consent-stuck", "Consent was given and the widget still does not start.", "In the consent manager, assign the widget's script to the category that the visitor granted.")
-            .with(Evidence::fact(format!("consent was {} before and {} after", named(&j.seen.consent.state_before), named(&j.seen.consent.state_after))))
-            .with_all(j.root.iter().flat_map(|f| f.evidence.clone()));
+        let mut finding = Finding::broken(
+            "allowed.consent-stuck",
+            "Consent was given and the widget still does not start.",
+            "In the consent manager, assign the widget's script to the category that the visitor granted.",
+        )
+        .with(Evidence::fact(format!("consent was {} before and {} after", named(&j.seen.consent.state_before), named(&j.seen.consent.state_after))))
+        .with_all(j.root.iter().flat_map(|f| f.evidence.clone()));
         if !j.seen.consent.error.is_empty() {
-            finding = finding.with(Evidence::fact(j.seen.consent.error.clone())).or_else("The visit may not have managed to give consent; give it by hand to tell.");
+            finding = finding
+                .with(Evidence::fact(j.seen.consent.error.clone()))
+                .or_else("The visit may not have managed to give consent; give it by hand to tell.");
         }
         return broken(j, Some(finding));
     }
@@ -180,7 +191,13 @@ fn delay(case: &Case, untouched: &[&Judged]) -> Option<Verdict> {
     let j = untouched.iter().find(|j| matches!(j.code(), "started.silent" | "placed.absent"))?;
     let wait = visible_delay_ms(case, j.seen)?;
     (wait as f64 > j.seen.alive.watched_ms).then(|| {
-        as_intended(j, Finding::note("allowed.delay", format!("The snippet starts the widget after {:.0} s; the visit watched {:.0} s.", wait as f64 / 1000.0, j.seen.alive.watched_ms / 1000.0)))
+        as_intended(
+            j,
+            Finding::note(
+                "allowed.delay",
+                format!("The snippet starts the widget after {:.0} s; the visit watched {:.0} s.", wait as f64 / 1000.0, j.seen.alive.watched_ms / 1000.0),
+            ),
+        )
     })
 }
 

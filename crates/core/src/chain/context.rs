@@ -57,12 +57,11 @@ impl<'a> Ctx<'a> {
 
     /// Requests the widget makes: to the supplier's hosts, or asked for by its scripts.
     pub fn widget_requests(&self) -> impl Iterator<Item = &Request> {
-        self.seen.requests.iter().filter(|r| {
-            r.kind != "document" || r.document != self.seen.page.final_url
-        }).filter(|r| {
-            r.host().is_some_and(|h| self.case.supplier.owns_host(&h))
-                || r.initiator.stack.iter().chain([&r.initiator.url]).any(|u| self.supplier_address(u))
-        })
+        self.seen
+            .requests
+            .iter()
+            .filter(|r| r.kind != "document" || r.document != self.seen.page.final_url)
+            .filter(|r| r.host().is_some_and(|h| self.case.supplier.owns_host(&h)) || r.initiator.stack.iter().chain([&r.initiator.url]).any(|u| self.supplier_address(u)))
     }
 
     pub fn supplier_address(&self, address: &str) -> bool {
@@ -75,9 +74,7 @@ impl<'a> Ctx<'a> {
             return true;
         }
         let here = error.url == self.seen.page.final_url || error.url == self.seen.url;
-        here && error.line.is_some_and(|line| {
-            self.live().any(|p| p.form == crate::placement::Form::Inline && (p.line..=p.last_line).contains(&line))
-        })
+        here && error.line.is_some_and(|line| self.live().any(|p| p.form == crate::placement::Form::Inline && (p.line..=p.last_line).contains(&line)))
     }
 
     /// Names that the snippet or its sign of life use on `window`.

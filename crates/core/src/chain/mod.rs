@@ -123,15 +123,7 @@ impl Diagnosis {
     }
 
     pub fn unchecked(url: &str, why: Finding) -> Diagnosis {
-        Diagnosis {
-            url: url.to_string(),
-            final_url: url.to_string(),
-            outcome: Outcome::Unchecked,
-            root: None,
-            chain: chain_until(None),
-            findings: vec![why],
-            viewport: None,
-        }
+        Diagnosis { url: url.to_string(), final_url: url.to_string(), outcome: Outcome::Unchecked, root: None, chain: chain_until(None), findings: vec![why], viewport: None }
     }
 }
 

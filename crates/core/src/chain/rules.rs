@@ -48,14 +48,7 @@ pub const BREAKING: &[(&str, Rule)] = &[
 ];
 
 /// Findings that break nothing by themselves.
-pub const REMARKS: &[Rule] = &[
-    placed::rival,
-    placed::late_delay,
-    placed::after_end,
-    placed::blocking,
-    late::small_target,
-    late::overlap,
-];
+pub const REMARKS: &[Rule] = &[placed::rival, placed::late_delay, placed::after_end, placed::blocking, late::small_target, late::overlap];
 
 fn delivered_failure(c: &Ctx) -> Option<Finding> {
     let Some(failure) = c.seen.page.failure.as_ref() else { return stopped_answering(c) };
@@ -64,7 +57,9 @@ fn delivered_failure(c: &Ctx) -> Option<Finding> {
         FailureKind::Dns => ("delivered.dns", format!("The name {host} does not resolve."), "Correct the site's address, or have its domain's DNS records restored."),
         FailureKind::Refused => ("delivered.refused", format!("{host} refuses the connection."), "Ask whoever runs the web server to start it, and check the port in the address."),
         FailureKind::Tls => ("delivered.tls", format!("The secure connection to {host} failed."), "Have the site's certificate renewed or corrected at its hosting."),
-        FailureKind::RedirectLoop => ("delivered.redirect-loop", "The page redirects in a circle.".to_string(), "Undo one of the redirects, in the web server or in the platform's address settings."),
+        FailureKind::RedirectLoop => {
+            ("delivered.redirect-loop", "The page redirects in a circle.".to_string(), "Undo one of the redirects, in the web server or in the platform's address settings.")
+        }
         FailureKind::Timeout => ("delivered.timeout", "The page did not arrive within its time.".to_string(), "Ask the hosting why the page takes so long, then visit again."),
         _ => ("delivered.refused", format!("The connection to {host} broke off: {}.", failure.text), "Visit again; if it stays, ask the hosting what ends the connection."),
     };
@@ -98,11 +93,15 @@ fn delivered_status(c: &Ctx) -> Option<Finding> {
         return None;
     }
     Some(
-        Finding::broken("delivered.status", format!("The page answers with status {status}."), match status {
-            404 | 410 => "Correct the page's address, or restore the page on the site.",
-            401 | 403 => "Open the page to the public, or allow this visitor in the site's protection.",
-            _ => "Have the site's error mended at its hosting, then visit again.",
-        })
+        Finding::broken(
+            "delivered.status",
+            format!("The page answers with status {status}."),
+            match status {
+                404 | 410 => "Correct the page's address, or restore the page on the site.",
+                401 | 403 => "Open the page to the public, or allow this visitor in the site's protection.",
+                _ => "Have the site's error mended at its hosting, then visit again.",
+            },
+        )
         .with(Evidence::Request { url: c.seen.page.final_url.clone(), outcome: status.to_string() }),
     )
 }
@@ -122,9 +121,13 @@ fn delivered_elsewhere(c: &Ctx) -> Option<Finding> {
         return None;
     }
     Some(
-        Finding::broken("delivered.elsewhere", format!("The address leads to another site, {}.", landed.host_str().unwrap_or_default()), "Correct the site's address, or remove the redirect at the site.")
-            .with(Evidence::Request { url: c.seen.url.clone(), outcome: format!("ends at {landed}") })
-            .with_all(c.seen.page.redirects.iter().map(|h| Evidence::Request { url: h.url.clone(), outcome: format!("{} to {}", h.status, h.location) })),
+        Finding::broken(
+            "delivered.elsewhere",
+            format!("The address leads to another site, {}.", landed.host_str().unwrap_or_default()),
+            "Correct the site's address, or remove the redirect at the site.",
+        )
+        .with(Evidence::Request { url: c.seen.url.clone(), outcome: format!("ends at {landed}") })
+        .with_all(c.seen.page.redirects.iter().map(|h| Evidence::Request { url: h.url.clone(), outcome: format!("{} to {}", h.status, h.location) })),
     )
 }
 
@@ -156,11 +159,7 @@ fn allowed_policy(c: &Ctx) -> Option<Finding> {
         _ => Vec::new(),
     };
     let what = if violation.blocked == "inline" { "code in the page".to_string() } else { blocked.as_ref().map_or(violation.blocked.clone(), Url::to_string) };
-    let mut finding = Finding::broken(
-        "allowed.policy",
-        format!("The page's content security policy forbids {what}: its {} does not list it.", violation.directive),
-        "",
-    );
+    let mut finding = Finding::broken("allowed.policy", format!("The page's content security policy forbids {what}: its {} does not list it.", violation.directive), "");
     finding.remedy = match changes.first() {
         Some(change) => format!("In {}, add {} so that it reads: {}.", change.place.words(), change.missing, change.becomes),
         None if violation.blocked == "inline" => format!("In the content security policy, let the snippet run by a nonce in {} and on its script element.", violation.directive),
@@ -169,7 +168,13 @@ fn allowed_policy(c: &Ctx) -> Option<Finding> {
     for change in changes.iter().skip(1) {
         finding = finding.with(Evidence::fact(format!("A second policy forbids it too; {} should read: {}", change.place.words(), change.becomes)));
     }
-    let also: Vec<String> = c.seen.violations.iter().filter(|v| v.enforced && c.supplier_address(&v.blocked) && v.blocked != violation.blocked).map(|v| format!("{} forbids {}", v.directive, v.blocked)).collect();
+    let also: Vec<String> = c
+        .seen
+        .violations
+        .iter()
+        .filter(|v| v.enforced && c.supplier_address(&v.blocked) && v.blocked != violation.blocked)
+        .map(|v| format!("{} forbids {}", v.directive, v.blocked))
+        .collect();
     if let Some(p) = &policies {
         finding = finding.with_all(p.texts().map(|(place, text)| Evidence::Header { name: place.words().to_string(), value: text.to_string() }));
     }
@@ -189,7 +194,10 @@ fn forbidden_ahead(c: &Ctx, policies: &Policies) -> Vec<String> {
     let port = c.inspector.shape.loader.as_ref().and_then(Url::port).map(|p| format!(":{p}")).unwrap_or_default();
     let secure = c.inspector.shape.loader.as_ref().is_none_or(|l| l.scheme() == "https");
     let (web, live) = if secure { ("https", "wss") } else { ("http", "ws") };
-    let needed = alive.frame_hosts.iter().map(|h| (Asked::Frame, web, h))
+    let needed = alive
+        .frame_hosts
+        .iter()
+        .map(|h| (Asked::Frame, web, h))
         .chain(alive.api_hosts.iter().map(|h| (Asked::Connection, web, h)))
         .chain(alive.socket_hosts.iter().map(|h| (Asked::Connection, live, h)));
     needed
@@ -207,8 +215,12 @@ fn allowed_mixed(c: &Ctx) -> Option<Finding> {
     }
     let request = c.widget_requests().find(|r| r.failure.as_ref().is_some_and(|f| f.kind == FailureKind::Mixed))?;
     Some(
-        Finding::broken("allowed.mixed", "The page is https and the widget's file is asked for by http, which browsers refuse.", "In the snippet, write the loader's address with https.")
-            .with(Evidence::Request { url: request.url.clone(), outcome: request.outcome() }),
+        Finding::broken(
+            "allowed.mixed",
+            "The page is https and the widget's file is asked for by http, which browsers refuse.",
+            "In the snippet, write the loader's address with https.",
+        )
+        .with(Evidence::Request { url: request.url.clone(), outcome: request.outcome() }),
     )
 }
 
@@ -228,8 +240,12 @@ fn allowed_refused(c: &Ctx) -> Option<Finding> {
         let host = c.page.host_str().unwrap_or_default();
         let (summary, remedy) = match refusal.code.as_str() {
             "allowed.domain" => (format!("{name} does not serve this domain, {host}."), format!("In the account at {name}, add {host} to the allowed domains.")),
-            "allowed.country" => (format!("{name} does not serve visitors from this country."), format!("In the account at {name}, allow the country, or accept that the widget stays away there.")),
-            "allowed.account" => (format!("{name} says that the account is unconfirmed, lapsed or over its plan."), format!("In the account at {name}, confirm the address or settle the plan.")),
+            "allowed.country" => {
+                (format!("{name} does not serve visitors from this country."), format!("In the account at {name}, allow the country, or accept that the widget stays away there."))
+            }
+            "allowed.account" => {
+                (format!("{name} says that the account is unconfirmed, lapsed or over its plan."), format!("In the account at {name}, confirm the address or settle the plan."))
+            }
             "placed.wrong-key" => (format!("{name} does not know the key in the page."), "Copy the key from the client's account and put it into the snippet.".to_string()),
             _ => (format!("{name} refuses to start the widget here."), format!("Ask {name} why it refuses.")),
         };
@@ -280,19 +296,29 @@ fn transport(c: &Ctx, r: &Request, loads_code: bool) -> Option<Finding> {
         return told("fetched.integrity", format!("{what} does not match the integrity value in the page."), "In the snippet, update or remove the integrity attribute.".into());
     }
     if r.kind == "script" && said(&["mime type"]).is_some() {
-        return told("fetched.type", format!("{what} arrives as {}, which browsers refuse to run as script.", r.mime), format!("Ask {name} to serve it as text/javascript, or correct the address in the snippet."));
+        return told(
+            "fetched.type",
+            format!("{what} arrives as {}, which browsers refuse to run as script.", r.mime),
+            format!("Ask {name} to serve it as text/javascript, or correct the address in the snippet."),
+        );
     }
-    if r.kind == "script" && r.mime.contains("html")
-        && c.seen.exceptions.iter().any(|e| e.url == address && e.text.contains("SyntaxError"))
-    {
+    if r.kind == "script" && r.mime.contains("html") && c.seen.exceptions.iter().any(|e| e.url == address && e.text.contains("SyntaxError")) {
         return told("fetched.type", format!("{what} is an HTML page instead of script."), "Correct the loader's address in the snippet.".into());
     }
     let Some(failure) = &r.failure else {
         if r.status.is_none() && r.redirected_to.is_none() && r.end_ms.is_none() {
-            return told("fetched.timeout", format!("{what} did not arrive while the visit watched ({:.0} s).", (c.seen.alive.watched_ms) / 1000.0), format!("Visit again; if it stays, ask {name} why {host} does not answer."));
+            return told(
+                "fetched.timeout",
+                format!("{what} did not arrive while the visit watched ({:.0} s).", (c.seen.alive.watched_ms) / 1000.0),
+                format!("Visit again; if it stays, ask {name} why {host} does not answer."),
+            );
         }
         if r.status.is_some() && r.end_ms.is_none() && loads_code && r.kind != "document" {
-            return told("fetched.timeout", format!("{what} began to arrive and did not end while the visit watched."), format!("Visit again; if it stays, ask {name} why {host} is so slow."));
+            return told(
+                "fetched.timeout",
+                format!("{what} began to arrive and did not end while the visit watched."),
+                format!("Visit again; if it stays, ask {name} why {host} is so slow."),
+            );
         }
         return None;
     };
@@ -301,16 +327,30 @@ fn transport(c: &Ctx, r: &Request, loads_code: bool) -> Option<Finding> {
     }
     match failure.kind {
         FailureKind::Dns => told("fetched.dns", format!("The name {host} does not resolve."), format!("Correct the host in the snippet, or ask {name} whether it has moved.")),
-        FailureKind::Refused | FailureKind::Guard => told("fetched.refused", format!("{host} refuses the connection."), format!("Ask {name} whether {host} is down, and check the port in the snippet.")),
+        FailureKind::Refused | FailureKind::Guard => {
+            told("fetched.refused", format!("{host} refuses the connection."), format!("Ask {name} whether {host} is down, and check the port in the snippet."))
+        }
         FailureKind::Tls => told("fetched.tls", format!("The secure connection to {host} failed."), format!("Tell {name} that the certificate of {host} is not valid.")),
         FailureKind::Timeout => told("fetched.timeout", format!("{host} did not answer in time."), format!("Visit again; if it stays, ask {name} why {host} does not answer.")),
         FailureKind::Type => told("fetched.type", format!("{what} is no script: the browser refused what {host} sent."), "Correct the loader's address in the snippet.".into()),
-        FailureKind::Integrity => told("fetched.integrity", format!("{what} does not match the integrity value in the page."), "In the snippet, update or remove the integrity attribute.".into()),
-        FailureKind::Cors => told("fetched.cors", format!("{host} does not allow this origin to read its answer."), format!("Remove crossorigin from the snippet, or ask {name} to allow {}.", c.page.origin().ascii_serialization())),
-        FailureKind::CutOff => told("fetched.cut-off", format!("{what} ended before it was complete."), format!("Visit again; if it stays, tell {name} that {host} cuts its answers off.")),
-        FailureKind::BlockedClient => told("fetched.blocked-client", format!("{what} was blocked in the browser, as a content blocker does."), "Visit with a browser without content blockers.".into()),
+        FailureKind::Integrity => {
+            told("fetched.integrity", format!("{what} does not match the integrity value in the page."), "In the snippet, update or remove the integrity attribute.".into())
+        }
+        FailureKind::Cors => told(
+            "fetched.cors",
+            format!("{host} does not allow this origin to read its answer."),
+            format!("Remove crossorigin from the snippet, or ask {name} to allow {}.", c.page.origin().ascii_serialization()),
+        ),
+        FailureKind::CutOff => {
+            told("fetched.cut-off", format!("{what} ended before it was complete."), format!("Visit again; if it stays, tell {name} that {host} cuts its answers off."))
+        }
+        FailureKind::BlockedClient => {
+            told("fetched.blocked-client", format!("{what} was blocked in the browser, as a content blocker does."), "Visit with a browser without content blockers.".into())
+        }
         FailureKind::RedirectLoop => told("fetched.status", format!("{what} redirects in a circle."), format!("Tell {name} that {host} redirects in a circle.")),
-        FailureKind::Other if r.kind == "script" => told("fetched.refused", format!("{what} did not arrive: {}.", failure.text), format!("Visit again; if it stays, ask {name} about {host}.")),
+        FailureKind::Other if r.kind == "script" => {
+            told("fetched.refused", format!("{what} did not arrive: {}.", failure.text), format!("Visit again; if it stays, ask {name} about {host}."))
+        }
         _ => None,
     }
 }

@@ -42,7 +42,12 @@ pub fn started_frame(c: &Ctx) -> Option<Finding> {
     Some(
         Finding::broken("started.frame", "The widget's frame was refused.", format!("In the account at {}, allow this site to show the widget in a frame.", c.case.supplier.name))
             .with_all(refused.map(|r| Evidence::Request { url: r.url.clone(), outcome: r.outcome() }))
-            .with_all(refused.into_iter().flat_map(|r| r.headers.iter().filter(|(n, _)| n.eq_ignore_ascii_case("x-frame-options") || n.eq_ignore_ascii_case("content-security-policy")).map(|(n, v)| Evidence::Header { name: n.clone(), value: v.clone() })))
+            .with_all(refused.into_iter().flat_map(|r| {
+                r.headers
+                    .iter()
+                    .filter(|(n, _)| n.eq_ignore_ascii_case("x-frame-options") || n.eq_ignore_ascii_case("content-security-policy"))
+                    .map(|(n, v)| Evidence::Header { name: n.clone(), value: v.clone() })
+            }))
             .with_all(said.map(console)),
     )
 }
@@ -61,20 +66,46 @@ pub fn ran(c: &Ctx) -> Option<Finding> {
     let about_global = globals.iter().find(|g| names(text, g));
     let loader_came = c.loader_requests().any(|r| r.status.is_some_and(|s| s < 400));
     let made = |code: &str, summary: String, remedy: &str| Some(Finding::broken(code, summary, remedy).with(console(error)));
-    let clash_words = ["is not a function", "not extensible", "read only", "read-only", "redeclare", "already been declared", "Cannot redefine", "Cannot assign to", "which has only a getter", "Cannot set propert", "is not a constructor", "is not iterable"];
+    let clash_words = [
+        "is not a function",
+        "not extensible",
+        "read only",
+        "read-only",
+        "redeclare",
+        "already been declared",
+        "Cannot redefine",
+        "Cannot assign to",
+        "which has only a getter",
+        "Cannot set propert",
+        "is not a constructor",
+        "is not iterable",
+    ];
     if text.contains("SyntaxError") && !text.contains("already been declared") {
         return made("ran.syntax", "The widget's code does not parse.".into(), "Copy the code from the supplier again; if it is the supplier's own file, tell the supplier.");
     }
     if let Some(global) = about_global {
         if text.contains("is not defined") || (text.contains("undefined") && !loader_came) {
-            return made("ran.order", format!("The snippet uses {global} before the code that makes it has run."), "Put the loader before the code that uses it, or let that code wait for it.");
+            return made(
+                "ran.order",
+                format!("The snippet uses {global} before the code that makes it has run."),
+                "Put the loader before the code that uses it, or let that code wait for it.",
+            );
         }
         if clash_words.iter().any(|w| text.contains(w)) {
-            return made("ran.clash", format!("Something else on the page owns or broke {global}."), "Find the other script that sets this name (the error's place tells which ran last) and rename or remove it.");
+            return made(
+                "ran.clash",
+                format!("Something else on the page owns or broke {global}."),
+                "Find the other script that sets this name (the error's place tells which ran last) and rename or remove it.",
+            );
         }
     }
     // A built-in that another script has replaced shows as an error in the widget's code as well.
-    let mut found = Finding::broken("ran.error", format!("The widget's code stopped with an error: {}.", text.trim_end_matches('.')), format!("Report this error to {} with the address of the page; until then, check which change on the site came last.", c.case.supplier.name)).with(console(error));
+    let mut found = Finding::broken(
+        "ran.error",
+        format!("The widget's code stopped with an error: {}.", text.trim_end_matches('.')),
+        format!("Report this error to {} with the address of the page; until then, check which change on the site came last.", c.case.supplier.name),
+    )
+    .with(console(error));
     if clash_words.iter().any(|w| text.contains(w)) {
         found = found.or_else("ran.clash: another script on the page may have replaced something this code needs; a visit to an empty page with the same snippet would tell.");
     }
@@ -105,8 +136,12 @@ pub fn started_socket(c: &Ctx) -> Option<Finding> {
         (error, _) => error.to_string(),
     };
     Some(
-        Finding::broken("started.socket", "The widget's live connection failed.", format!("Ask {} whether its live service is down; behind a firewall, allow the connection.", c.case.supplier.name))
-            .with(Evidence::Request { url: socket.url.clone(), outcome }),
+        Finding::broken(
+            "started.socket",
+            "The widget's live connection failed.",
+            format!("Ask {} whether its live service is down; behind a firewall, allow the connection.", c.case.supplier.name),
+        )
+        .with(Evidence::Request { url: socket.url.clone(), outcome }),
     )
 }
 
@@ -118,15 +153,23 @@ pub fn started_service(c: &Ctx) -> Option<Finding> {
     let hosts = &c.case.supplier.alive.api_hosts;
     let from_service = |r: &crate::observation::Request| r.host().is_some_and(|h| hosts.iter().any(|x| x.eq_ignore_ascii_case(&h)));
     let answer = c.widget_requests().find(|r| {
-        asked(&r.kind) && r.kind != "script" && (
-            r.status.is_some_and(|s| s >= 400)
-                || (from_service(r) && r.status.is_some_and(|s| s < 300) && r.method != "OPTIONS" && nonsense(r)))
+        asked(&r.kind)
+            && r.kind != "script"
+            && (r.status.is_some_and(|s| s >= 400) || (from_service(r) && r.status.is_some_and(|s| s < 300) && r.method != "OPTIONS" && nonsense(r)))
     })?;
-    let said = if answer.status.is_some_and(|s| s >= 400) { format!("answered with status {}", answer.status.unwrap_or_default()) } else { "answered with something other than its data".to_string() };
+    let said = if answer.status.is_some_and(|s| s >= 400) {
+        format!("answered with status {}", answer.status.unwrap_or_default())
+    } else {
+        "answered with something other than its data".to_string()
+    };
     let body = answer.body.as_deref().map(crate::placement::excerpt).unwrap_or_default();
     Some(
-        Finding::broken("started.service", format!("The supplier's service {said}."), format!("Check the account at {}; if it is in order, report the answer to them.", c.case.supplier.name))
-            .with(Evidence::Request { url: answer.url.clone(), outcome: format!("{} {body}", answer.outcome()).trim().to_string() }),
+        Finding::broken(
+            "started.service",
+            format!("The supplier's service {said}."),
+            format!("Check the account at {}; if it is in order, report the answer to them.", c.case.supplier.name),
+        )
+        .with(Evidence::Request { url: answer.url.clone(), outcome: format!("{} {body}", answer.outcome()).trim().to_string() }),
     )
 }
 
@@ -169,9 +212,13 @@ pub fn route_lost(c: &Ctx) -> Option<Finding> {
     let gone = l.seen_ms.is_some() && !c.launcher_visible();
     let changed = c.seen.navigations.iter().find(|n| n.same_document && l.seen_ms.is_some_and(|t| n.at_ms + 50.0 >= t))?;
     gone.then(|| {
-        Finding::broken("shown.route-lost", "The widget was there and went away when the page changed its route.", "Place the snippet outside the part of the page that the router replaces, or start the widget anew after each route.")
-            .with(Evidence::fact(format!("seen after {:.1} s, route changed to {} after {:.1} s", l.seen_ms.unwrap_or(0.0) / 1000.0, changed.url, changed.at_ms / 1000.0)))
-            .with_all(picture(c))
+        Finding::broken(
+            "shown.route-lost",
+            "The widget was there and went away when the page changed its route.",
+            "Place the snippet outside the part of the page that the router replaces, or start the widget anew after each route.",
+        )
+        .with(Evidence::fact(format!("seen after {:.1} s, route changed to {} after {:.1} s", l.seen_ms.unwrap_or(0.0) / 1000.0, changed.url, changed.at_ms / 1000.0)))
+        .with_all(picture(c))
     })
 }
 
@@ -204,9 +251,13 @@ pub fn hidden(c: &Ctx) -> Option<Finding> {
 pub fn empty(c: &Ctx) -> Option<Finding> {
     let l = launcher(c)?;
     (l.rect.area() < 1.0).then(|| {
-        Finding::broken("shown.empty", "The launcher has no size.", "In the site's styles, look for a rule that takes the launcher's width or height, and in the widget's settings for a missing icon.")
-            .with(boxed("launcher", &l.rect))
-            .with_all(picture(c))
+        Finding::broken(
+            "shown.empty",
+            "The launcher has no size.",
+            "In the site's styles, look for a rule that takes the launcher's width or height, and in the widget's settings for a missing icon.",
+        )
+        .with(boxed("launcher", &l.rect))
+        .with_all(picture(c))
     })
 }
 
@@ -216,9 +267,13 @@ pub fn outside(c: &Ctx) -> Option<Finding> {
     let view = Rect { x: 0.0, y: 0.0, width: w as f64, height: h as f64 };
     // Less than half in view is no launcher a visitor finds.
     (l.rect.overlap(&view) < 0.5 * l.rect.area()).then(|| {
-        Finding::broken("shown.outside", format!("The launcher lies outside the {w} \u{d7} {h} px viewport."), "Correct the offsets in the widget's design, and look for a style of the site that moves it.")
-            .with(boxed("launcher", &l.rect))
-            .with_all(picture(c))
+        Finding::broken(
+            "shown.outside",
+            format!("The launcher lies outside the {w} \u{d7} {h} px viewport."),
+            "Correct the offsets in the widget's design, and look for a style of the site that moves it.",
+        )
+        .with(boxed("launcher", &l.rect))
+        .with_all(picture(c))
     })
 }
 
@@ -239,16 +294,24 @@ pub fn covered(c: &Ctx) -> Option<Finding> {
 
 pub fn overlap(c: &Ctx) -> Option<Finding> {
     let l = launcher(c).filter(|_| c.launcher_visible())?;
-    let (fixed, shared) = c.seen.fixed.iter()
+    let (fixed, shared) = c
+        .seen
+        .fixed
+        .iter()
         .map(|f| (f, f.rect.overlap(&l.rect) / l.rect.area().max(1.0)))
         .filter(|(_, share)| *share > 0.02)
         .max_by(|a, b| a.1.total_cmp(&b.1))?;
     // Common practice: up to a quarter is an untidiness, more takes clicks from one or the other.
     let severity = if shared > 0.25 { Severity::Fault } else { Severity::Warning };
     Some(
-        remark("shown.overlap", severity, format!("The launcher and {} overlap ({:.0} % of the launcher).", fixed.element, shared * 100.0), "Change the launcher's corner or offsets so that both can be used.")
-            .with(boxed("launcher", &l.rect))
-            .with(boxed(&fixed.element, &fixed.rect)),
+        remark(
+            "shown.overlap",
+            severity,
+            format!("The launcher and {} overlap ({:.0} % of the launcher).", fixed.element, shared * 100.0),
+            "Change the launcher's corner or offsets so that both can be used.",
+        )
+        .with(boxed("launcher", &l.rect))
+        .with(boxed(&fixed.element, &fixed.rect)),
     )
 }
 
@@ -259,7 +322,10 @@ fn operated<'a>(c: &'a Ctx) -> Option<&'a crate::observation::Operation> {
 
 pub fn new_window(c: &Ctx) -> Option<Finding> {
     let address = operated(c)?.new_window.as_ref()?;
-    Some(Finding::broken("usable.new-window", "A click opens a new window, away from the site.", "In the widget's settings, let the chat open in the page.").with(Evidence::fact(format!("opened {address}"))))
+    Some(
+        Finding::broken("usable.new-window", "A click opens a new window, away from the site.", "In the widget's settings, let the chat open in the page.")
+            .with(Evidence::fact(format!("opened {address}"))),
+    )
 }
 
 pub fn no_open(c: &Ctx) -> Option<Finding> {
@@ -267,17 +333,25 @@ pub fn no_open(c: &Ctx) -> Option<Finding> {
         return None;
     }
     Some(
-        Finding::broken("usable.no-open", "A click on the launcher opens nothing.", format!("Try it by hand on the page; if it stays shut, report it to {} with the console's messages.", c.case.supplier.name))
-            .with(Evidence::fact(format!("clicked {}; {} did not show in 4 s", c.case.supplier.open.click, c.case.supplier.open.panel)))
-            .with_all(c.seen.exceptions.iter().filter(|e| c.widget_error(e)).take(2).map(console))
-            .with_all(picture(c)),
+        Finding::broken(
+            "usable.no-open",
+            "A click on the launcher opens nothing.",
+            format!("Try it by hand on the page; if it stays shut, report it to {} with the console's messages.", c.case.supplier.name),
+        )
+        .with(Evidence::fact(format!("clicked {}; {} did not show in 4 s", c.case.supplier.open.click, c.case.supplier.open.panel)))
+        .with_all(c.seen.exceptions.iter().filter(|e| c.widget_error(e)).take(2).map(console))
+        .with_all(picture(c)),
     )
 }
 
 pub fn no_close(c: &Ctx) -> Option<Finding> {
     (operated(c)?.closed == Some(false)).then(|| {
-        Finding::broken("usable.no-close", "The panel does not close.", format!("Report it to {}; on the site, look for a style that hides or covers the closing control.", c.case.supplier.name))
-            .with(Evidence::fact(format!("clicked {}; the panel stayed", c.case.supplier.open.close)))
+        Finding::broken(
+            "usable.no-close",
+            "The panel does not close.",
+            format!("Report it to {}; on the site, look for a style that hides or covers the closing control.", c.case.supplier.name),
+        )
+        .with(Evidence::fact(format!("clicked {}; the panel stayed", c.case.supplier.open.close)))
     })
 }
 
@@ -290,17 +364,25 @@ pub fn no_keyboard(c: &Ctx) -> Option<Finding> {
         _ => return None,
     };
     Some(
-        Finding::broken("usable.no-keyboard", "The launcher cannot be worked by keyboard.", format!("Ask {} for a launcher that is a button; a site style cannot mend this.", c.case.supplier.name))
-            .with(Evidence::fact(why))
-            .with(Evidence::fact(l.html.clone())),
+        Finding::broken(
+            "usable.no-keyboard",
+            "The launcher cannot be worked by keyboard.",
+            format!("Ask {} for a launcher that is a button; a site style cannot mend this.", c.case.supplier.name),
+        )
+        .with(Evidence::fact(why))
+        .with(Evidence::fact(l.html.clone())),
     )
 }
 
 pub fn no_name(c: &Ctx) -> Option<Finding> {
     let l = launcher(c).filter(|_| operated(c).is_some())?;
     l.name.trim().is_empty().then(|| {
-        Finding::broken("usable.no-name", "The launcher has no accessible name: a screen reader says only that there is a button.", "In the widget's settings, give the launcher a label.")
-            .with(Evidence::fact(l.html.clone()))
+        Finding::broken(
+            "usable.no-name",
+            "The launcher has no accessible name: a screen reader says only that there is a button.",
+            "In the widget's settings, give the launcher a label.",
+        )
+        .with(Evidence::fact(l.html.clone()))
     })
 }
 
@@ -308,7 +390,12 @@ pub fn no_name(c: &Ctx) -> Option<Finding> {
 pub fn small_target(c: &Ctx) -> Option<Finding> {
     let l = launcher(c).filter(|_| c.launcher_visible())?;
     (l.rect.width < 24.0 || l.rect.height < 24.0).then(|| {
-        remark("usable.small-target", Severity::Warning, format!("The launcher is {:.0} \u{d7} {:.0} px; 24 \u{d7} 24 is the least for a finger.", l.rect.width, l.rect.height), "In the widget's settings, choose a larger launcher.")
-            .with(boxed("launcher", &l.rect))
+        remark(
+            "usable.small-target",
+            Severity::Warning,
+            format!("The launcher is {:.0} \u{d7} {:.0} px; 24 \u{d7} 24 is the least for a finger.", l.rect.width, l.rect.height),
+            "In the widget's settings, choose a larger launcher.",
+        )
+        .with(boxed("launcher", &l.rect))
     })
 }

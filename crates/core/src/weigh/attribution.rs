@@ -26,8 +26,7 @@ impl Ours {
         if address == self.page {
             return line.is_some_and(|l| self.inline_lines.iter().any(|(a, b)| (u64::from(*a)..=u64::from(*b)).contains(&l)));
         }
-        self.addresses.contains(address)
-            || url::Url::parse(address).ok().and_then(|u| u.host_str().map(|h| self.hosts.iter().any(|o| o.eq_ignore_ascii_case(h)))).unwrap_or(false)
+        self.addresses.contains(address) || url::Url::parse(address).ok().and_then(|u| u.host_str().map(|h| self.hosts.iter().any(|o| o.eq_ignore_ascii_case(h)))).unwrap_or(false)
     }
 }
 
@@ -99,7 +98,21 @@ fn add_thread(events: &[Event], cost: &mut Cost) {
 }
 
 /// Timeline events that name the script they run or compile.
-const COUNTED: &[&str] = &["EvaluateScript", "FunctionCall", "v8.compile", "v8.compileModule", "v8.evaluateModule", "v8.run", "TimerFire", "FireAnimationFrame", "FireIdleCallback", "EventDispatch", "XHRReadyStateChange", "XHRLoad", "RunMicrotasks"];
+const COUNTED: &[&str] = &[
+    "EvaluateScript",
+    "FunctionCall",
+    "v8.compile",
+    "v8.compileModule",
+    "v8.evaluateModule",
+    "v8.run",
+    "TimerFire",
+    "FireAnimationFrame",
+    "FireIdleCallback",
+    "EventDispatch",
+    "XHRReadyStateChange",
+    "XHRLoad",
+    "RunMicrotasks",
+];
 
 fn script_of<'a>(name: &str, args: &'a Value) -> (Option<&'a str>, Option<u64>) {
     let data = &args["data"];

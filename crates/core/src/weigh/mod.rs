@@ -150,11 +150,7 @@ pub fn conclude(url: &str, seed: u64, measured: &Measured, budget_ms: f64) -> Re
         bytes: median_of(|l| l.bytes as f64).round() as u64,
         requests: median_of(|l| f64::from(l.requests)).round() as u32,
     };
-    let page = PageShifts {
-        tbt_ms: page_shift(measured, |l| l.tbt_ms),
-        lcp_ms: page_shift(measured, |l| l.lcp_ms),
-        load_ms: page_shift(measured, |l| l.load_ms),
-    };
+    let page = PageShifts { tbt_ms: page_shift(measured, |l| l.tbt_ms), lcp_ms: page_shift(measured, |l| l.lcp_ms), load_ms: page_shift(measured, |l| l.load_ms) };
     let verdict = verdict(own.thread_ms, budget_ms);
     Ok(WeighIn { url: url.to_string(), pairs: measured.pairs.len(), seed, own, page, budget_ms, verdict })
 }

@@ -49,7 +49,13 @@ pub fn signed_rank_cdf(n: usize) -> Vec<f64> {
         }
     }
     let mut sum = 0.0;
-    probability.iter().map(|p| { sum += p; sum }).collect()
+    probability
+        .iter()
+        .map(|p| {
+            sum += p;
+            sum
+        })
+        .collect()
 }
 
 /// The Hodges-Lehmann shift of paired differences and an interval of at least the asked
@@ -122,7 +128,12 @@ mod tests {
         let mut covered = 0;
         for _ in 0..2000 {
             // Symmetric and heavy-tailed: the logistic distribution around 3.
-            let draw: Vec<f64> = (0..12).map(|_| { let u: f64 = uniform(); 3.0 + (u / (1.0 - u)).ln() }).collect();
+            let draw: Vec<f64> = (0..12)
+                .map(|_| {
+                    let u: f64 = uniform();
+                    3.0 + (u / (1.0 - u)).ln()
+                })
+                .collect();
             let i = shift(&draw, 0.95);
             covered += usize::from(i.low <= 3.0 && 3.0 <= i.high);
         }

@@ -1,8 +1,16 @@
 //! `newtfern admin`: maintenance by hand.
 
 use super::say;
-use anyhow::Result;
+use crate::house::{Place, open};
+use crate::jobs::{self, Tools};
+use anyhow::{Context, Result};
+use newtfern_probe::browser::Pool;
+use newtfern_probe::guard::Guard;
+use newtfern_probe::http::Http;
+use newtfern_store::local_server::LocalServer;
+use newtfern_store::people::Role;
 use std::process::ExitCode;
+use std::sync::Arc;
 
 #[derive(clap::Args)]
 pub struct Args {
@@ -20,6 +28,25 @@ enum Act {
         #[arg(long)]
         profiles: Option<std::path::PathBuf>,
     },
+    /// Start a PostgreSQL server of our own, run a command with NEWTFERN_TEST_DATABASE set to it, stop it
+    WithDatabase {
+        #[arg(trailing_var_arg = true, required = true)]
+        command: Vec<String>,
+    },
+    /// Add the first person, as an administrator; the password is read from NEWTFERN_PASSWORD
+    AddPerson {
+        #[command(flatten)]
+        place: Place,
+        #[arg(long)]
+        email: String,
+        #[arg(long)]
+        name: String,
+    },
+    /// Judge all stored visits again, without new ones
+    Reassess {
+        #[command(flatten)]
+        place: Place,
+    },
 }
 
 pub async fn run(args: Args) -> Result<ExitCode> {
@@ -33,10 +60,54 @@ pub async fn run(args: Args) -> Result<ExitCode> {
                 std::fs::write(folder.join("quoin.toml"), newtfern_standins::rival_profile())?;
             }
             for site in &newtfern_standins::estate::SITES {
-                say(&format!("{}\t{}\t{}\t{}", site.address(standins.port), site.key(), if site.banner { "banner" } else { "-" }, site.fault.map_or("in order".into(), |f| format!("{f:?}"))));
+                say(&format!(
+                    "{}\t{}\t{}\t{}",
+                    site.address(standins.port),
+                    site.key(),
+                    if site.banner { "banner" } else { "-" },
+                    site.fault.map_or("in order".into(), |f| format!("{f:?}"))
+                ));
             }
             tokio::signal::ctrl_c().await?;
             Ok(ExitCode::SUCCESS)
         }
+        Act::WithDatabase { command } => with_database(&command).await,
+        Act::AddPerson { place, email, name } => {
+            let password = std::env::var("NEWTFERN_PASSWORD").context("put the first password into NEWTFERN_PASSWORD")?;
+            anyhow::ensure!(password.chars().count() >= 12, "the first password must have 12 characters or more");
+            let house = open(&place).await?;
+            house.store.add_person(&email, &name, Role::Administrator, &newtfern_web::hash_password(&password)).await?;
+            say(&format!("{email} can sign in as an administrator."));
+            Ok(ExitCode::SUCCESS)
+        }
+        Act::Reassess { place } => {
+            let house = open(&place).await?;
+            let guard = Guard::default();
+            let tools = Tools { http: Http::new(guard, None)?, pool: Arc::new(Pool::new(guard, None)), house };
+            for site in tools.house.store.observed_sites().await? {
+                match jobs::reassess(&tools, site).await {
+                    Ok(outcome) => say(&format!("site {site}: {}", outcome.map_or("no visit is stored", |o| o.words()))),
+                    Err(error) => say(&format!("site {site}: {error:#}")),
+                }
+            }
+            Ok(ExitCode::SUCCESS)
+        }
     }
+}
+
+async fn with_database(command: &[String]) -> Result<ExitCode> {
+    let folder = tempfile::Builder::new().prefix("newtfern-test-").tempdir()?;
+    // The server may run as another user, who must be able to enter.
+    std::fs::set_permissions(folder.path(), std::os::unix::fs::PermissionsExt::from_mode(0o755))?;
+    let data = folder.path().join("postgresql");
+    let server = tokio::task::spawn_blocking(move || LocalServer::start(&data)).await??;
+    let (program, arguments) = command.split_first().context("a command is needed")?;
+    let status = tokio::process::Command::new(program)
+        .args(arguments)
+        .env("NEWTFERN_TEST_DATABASE", server.address("postgres"))
+        .status()
+        .await
+        .with_context(|| format!("cannot run {program}"))?;
+    tokio::task::spawn_blocking(move || drop(server)).await?;
+    Ok(ExitCode::from(status.code().and_then(|c| u8::try_from(c).ok()).unwrap_or(1)))
 }

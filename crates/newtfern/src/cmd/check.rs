@@ -3,11 +3,11 @@
 use super::{read_supplier, say};
 use anyhow::{Context, Result};
 use clap::Args as ClapArgs;
+use newtfern_core::address;
 use newtfern_core::chain::{Case, Diagnosis, Expect, Outcome, diagnose};
 use newtfern_core::finding::Finding;
 use newtfern_core::observation::Viewport;
 use newtfern_core::profile::{ConsentManager, Supplier};
-use newtfern_core::address;
 use newtfern_probe::browser::Pool;
 use newtfern_probe::check::{Request, run as visit};
 use newtfern_probe::guard::Guard;

@@ -76,7 +76,7 @@ pub async fn run(args: Args) -> Result<ExitCode> {
         View::Phone => Viewport::Phone,
     };
     let quiet = args.json;
-    let request = Request { url: &url, supplier: &supplier, viewport, own_loads: OWN_LOADS, pairs: args.pairs, seed: args.seed };
+    let request = Request { url: &url, supplier: &supplier, consent: None, viewport, own_loads: OWN_LOADS, pairs: args.pairs, seed: args.seed };
     let measured = measure(&browser, &request, |done, of| {
         if !quiet {
             eprint!("\r{done} of {of} loads");

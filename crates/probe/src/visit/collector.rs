@@ -87,11 +87,9 @@ impl State {
             }
             "Runtime.exceptionThrown" => self.exception(&p["exceptionDetails"]),
             "Page.frameNavigated" => self.navigated(p),
-            "Page.navigatedWithinDocument" => {
-                if text(p, "frameId") == self.main_frame {
-                    let at_ms = self.now_ms();
-                    self.push_navigation(Navigation { url: text(p, "url"), at_ms, same_document: true });
-                }
+            "Page.navigatedWithinDocument" if text(p, "frameId") == self.main_frame => {
+                let at_ms = self.now_ms();
+                self.push_navigation(Navigation { url: text(p, "url"), at_ms, same_document: true });
             }
             "Page.loadEventFired" if self.is_main(&event.session) => self.loaded = self.document_done || self.seen.page.status.is_some(),
             "Page.windowOpen" => self.popup = Some(text(p, "url")),
@@ -255,7 +253,8 @@ impl State {
         if url.starts_with("http") {
             self.push_navigation(Navigation { url, at_ms, same_document: false });
             if self.seen.navigations.iter().filter(|n| !n.same_document).count() > MOST_REDIRECTING {
-                self.seen.page.failure = Some(NetFailure { kind: newtfern_core::observation::FailureKind::RedirectLoop, text: format!("the page sent itself on more than {MOST_REDIRECTING} times") });
+                self.seen.page.failure =
+                    Some(NetFailure { kind: newtfern_core::observation::FailureKind::RedirectLoop, text: format!("the page sent itself on more than {MOST_REDIRECTING} times") });
                 self.over = true;
             }
         }
@@ -303,7 +302,19 @@ impl State {
 }
 
 /// Response headers that say something about widgets.
-const KEPT: &[&str] = &["content-type", "content-security-policy", "x-frame-options", "access-control-allow-origin", "cross-origin-resource-policy", "x-content-type-options", "cache-control", "location", "set-cookie", "server", "age"];
+const KEPT: &[&str] = &[
+    "content-type",
+    "content-security-policy",
+    "x-frame-options",
+    "access-control-allow-origin",
+    "cross-origin-resource-policy",
+    "x-content-type-options",
+    "cache-control",
+    "location",
+    "set-cookie",
+    "server",
+    "age",
+];
 
 pub fn text(value: &Value, name: &str) -> String {
     value[name].as_str().unwrap_or_default().to_string()

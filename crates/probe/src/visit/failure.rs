@@ -38,7 +38,13 @@ pub fn from_browser(proxy: &Failures, url: &str, text: &str, blocked: &str, cors
         "ERR_TOO_MANY_REDIRECTS" => FailureKind::RedirectLoop,
         "ERR_CONTENT_LENGTH_MISMATCH" | "ERR_INCOMPLETE_CHUNKED_ENCODING" | "ERR_CONTENT_DECODING_FAILED" | "ERR_INVALID_CHUNKED_ENCODING" => FailureKind::CutOff,
         "ERR_CONNECTION_RESET" | "ERR_CONNECTION_CLOSED" | "ERR_HTTP2_PROTOCOL_ERROR" | "ERR_HTTP2_STREAM_ERROR" if answered => FailureKind::CutOff,
-        "ERR_CONNECTION_REFUSED" | "ERR_CONNECTION_RESET" | "ERR_CONNECTION_CLOSED" | "ERR_EMPTY_RESPONSE" | "ERR_ADDRESS_UNREACHABLE" | "ERR_CONNECTION_FAILED" | "ERR_INVALID_HTTP_RESPONSE" => FailureKind::Refused,
+        "ERR_CONNECTION_REFUSED"
+        | "ERR_CONNECTION_RESET"
+        | "ERR_CONNECTION_CLOSED"
+        | "ERR_EMPTY_RESPONSE"
+        | "ERR_ADDRESS_UNREACHABLE"
+        | "ERR_CONNECTION_FAILED"
+        | "ERR_INVALID_HTTP_RESPONSE" => FailureKind::Refused,
         "ERR_BLOCKED_BY_ORB" => FailureKind::Type,
         "ERR_BLOCKED_BY_CLIENT" | "ERR_BLOCKED_BY_ADMINISTRATOR" => FailureKind::BlockedClient,
         "ERR_ABORTED" => FailureKind::Aborted,

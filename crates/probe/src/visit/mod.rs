@@ -12,9 +12,9 @@ use crate::pixels;
 use newtfern_core::observation::{Condition, ConsentAct, Ended, Observation, VERSION, Viewport};
 use newtfern_core::placement::Inspector;
 use newtfern_core::profile::{ConsentManager, Supplier};
+pub use operate::{click_on as work_click, decide};
 use serde_json::{Value, json};
 use std::time::{Duration, Instant};
-pub use operate::{click_on as work_click, decide};
 pub use tab::Tab;
 use url::Url;
 
@@ -45,6 +45,8 @@ const PHONE_AGENT: &str = "Mozilla/5.0 (Linux; Android 14; K) AppleWebKit/537.36
 const WATCH_AFTER_MS: u64 = 2000;
 /// How long the widget gets after the visit has moved, scrolled and pressed a key.
 const NUDGE_MS: u64 = 3000;
+/// How long a visit looks where the snippet is held back until consent.
+const HELD_MS: u64 = 2500;
 
 /// Makes the visit. Only a browser that cannot be had is an error; all else is observation.
 pub async fn visit(browser: &Browser, plan: &Plan<'_>) -> Result<(Observation, Pictures), ProbeError> {
@@ -101,11 +103,13 @@ async fn run(tab: &Tab, plan: &Plan<'_>, pictures: &mut Pictures) -> Result<(), 
     } else {
         operate::note_consent(tab, plan.consent).await?;
     }
-    let patience = patience_ms(tab, plan);
+    let held = held_back(tab, plan);
+    // A script that waits for consent does not start before it; a short look tells whether something does.
+    let patience = if held { HELD_MS } else { patience_ms(tab, plan) };
     let reserve = if plan.supplier.open.panel.is_empty() { 1500 } else { 7000 };
     let until = left(plan.total_ms.saturating_sub(reserve)).min(Duration::from_millis(patience));
     watch(tab, plan, until).await?;
-    if !tab.is_alive() {
+    if !tab.is_alive() && !held {
         operate::nudge(tab).await?;
         tab.note_nudge();
         watch(tab, plan, left(plan.total_ms.saturating_sub(reserve)).min(Duration::from_millis(NUDGE_MS))).await?;
@@ -115,6 +119,14 @@ async fn run(tab: &Tab, plan: &Plan<'_>, pictures: &mut Pictures) -> Result<(), 
         operate::work(tab, plan.supplier, pictures, plan.pictures).await?;
     }
     Ok(())
+}
+
+/// The delivered page holds the snippet back for consent, and consent has not been given.
+fn held_back(tab: &Tab, plan: &Plan<'_>) -> bool {
+    let seen = tab.observation();
+    let Some(consent) = plan.consent.filter(|_| plan.condition.consent == ConsentAct::Untouched) else { return false };
+    let pieces = Inspector::new(plan.supplier, Some(consent)).pieces(&seen.page.html, plan.url);
+    !pieces.is_empty() && pieces.iter().all(|p| matches!(p.state, newtfern_core::placement::State::ConsentHeld(_)))
 }
 
 /// How long to look for the widget after the page is there: what the profile allows it, and the
@@ -182,7 +194,10 @@ pub(crate) fn emulation(viewport: Viewport, agent: &str) -> Vec<(&'static str, V
     let (width, height) = viewport.size();
     let phone = viewport == Viewport::Phone;
     let mut commands = vec![
-        ("Emulation.setDeviceMetricsOverride", json!({"width": width, "height": height, "deviceScaleFactor": if phone { 2 } else { 1 }, "mobile": phone, "screenWidth": width, "screenHeight": height})),
+        (
+            "Emulation.setDeviceMetricsOverride",
+            json!({"width": width, "height": height, "deviceScaleFactor": if phone { 2 } else { 1 }, "mobile": phone, "screenWidth": width, "screenHeight": height}),
+        ),
         ("Emulation.setUserAgentOverride", json!({"userAgent": if phone { PHONE_AGENT } else { agent }, "acceptLanguage": "en-GB,en"})),
         ("Emulation.setFocusEmulationEnabled", json!({"enabled": true})),
     ];

@@ -95,7 +95,8 @@ pub async fn nudge(tab: &Tab) -> Result<(), ProbeError> {
     tab.call("Input.dispatchMouseEvent", json!({"type": "mouseWheel", "x": 200, "y": 300, "deltaX": 0, "deltaY": 120})).await?;
     tab.call("Input.dispatchKeyEvent", json!({"type": "keyDown", "key": "Shift", "code": "ShiftLeft", "windowsVirtualKeyCode": 16})).await?;
     tab.call("Input.dispatchKeyEvent", json!({"type": "keyUp", "key": "Shift", "code": "ShiftLeft", "windowsVirtualKeyCode": 16})).await?;
-    tab.evaluate("(() => { window.dispatchEvent(new Event('touchstart')); document.dispatchEvent(new Event('touchstart', {bubbles: true})); return true; })()").await?;
+    tab.evaluate("(() => { window.dispatchEvent(new Event('touchstart')); document.dispatchEvent(new Event('touchstart', {bubbles: true})); return true; })()")
+        .await?;
     Ok(())
 }
 
@@ -188,7 +189,10 @@ async fn close(tab: &Tab, supplier: &Supplier, click: &str) -> Result<bool, Prob
 }
 
 async fn keyboard(tab: &Tab, supplier: &Supplier, click: &str) -> Result<(), ProbeError> {
-    let focus = format!("(() => {{ const el = nf.pick({}); const t = el && nf.focusTarget(el); if (!t) return false; t.focus(); let at = document.activeElement; while (at && at.shadowRoot && at.shadowRoot.activeElement) at = at.shadowRoot.activeElement; return at === t; }})()", Value::from(click));
+    let focus = format!(
+        "(() => {{ const el = nf.pick({}); const t = el && nf.focusTarget(el); if (!t) return false; t.focus(); let at = document.activeElement; while (at && at.shadowRoot && at.shadowRoot.activeElement) at = at.shadowRoot.activeElement; return at === t; }})()",
+        Value::from(click)
+    );
     let focused = tab.evaluate(&focus).await?.as_bool().unwrap_or(false);
     if !focused {
         tab.mark(|o| {

@@ -52,7 +52,11 @@ impl Tab {
         let context = text(&cdp.call("", "Target.createBrowserContext", json!({"disposeOnDetach": true}), ANSWER_MS).await?, "browserContextId");
         cdp.send("", "Browser.setDownloadBehavior", json!({"behavior": "deny", "browserContextId": context}));
         let (width, height) = viewport.size();
-        let target = text(&cdp.call("", "Target.createTarget", json!({"url": "about:blank", "browserContextId": context, "width": width, "height": height}), ANSWER_MS).await?, "targetId");
+        let target = text(
+            &cdp.call("", "Target.createTarget", json!({"url": "about:blank", "browserContextId": context, "width": width, "height": height}), ANSWER_MS)
+                .await?,
+            "targetId",
+        );
         let session = text(&cdp.call("", "Target.attachToTarget", json!({"targetId": target, "flatten": true}), ANSWER_MS).await?, "sessionId");
         let events = cdp.listen(&session);
         let state = Arc::new(Mutex::new(State { sessions: vec![(session.clone(), target.clone())], ..State::default() }));
@@ -238,7 +242,8 @@ impl Tab {
                 l.lost_ms.get_or_insert(now);
             }
             s.up = shown || !wanted;
-            s.alive && (shown || !wanted) || (s.seen.launcher.as_ref().is_some_and(|l| l.seen_ms.is_some()) && s.alive)
+            // Once seen it counts as come, even if it goes again: that is watched for.
+            s.alive && (shown || !wanted || s.seen.launcher.as_ref().is_some_and(|l| l.seen_ms.is_some()))
         }))
     }
 
@@ -366,7 +371,11 @@ impl Tab {
         if hosts.is_empty() {
             return Ok(());
         }
-        let patterns: Vec<Value> = hosts.iter().flat_map(|h| [format!("http://{h}:*/*"), format!("https://{h}:*/*")]).map(|p| json!({"urlPattern": p, "block": true})).collect();
+        let patterns: Vec<Value> = hosts
+            .iter()
+            .flat_map(|h| [format!("http://{h}:*/*"), format!("https://{h}:*/*")])
+            .map(|p| json!({"urlPattern": p, "block": true}))
+            .collect();
         self.call("Network.setBlockedURLs", json!({"urlPatterns": patterns})).await.map(|_| ())
     }
 

@@ -24,7 +24,14 @@ pub fn svg(chain: &[ChainLink], large: bool) -> String {
             LinkState::Holds => out.push_str(&format!(r#"<ellipse class="ring ok" cx="{x}" cy="{y}" rx="{w}" ry="{h}"/>"#)),
             LinkState::Broken => out.push_str(&format!(
                 r#"<path class="ring bad" d="M{} {y}a{w} {h} 0 0 1 {} -{h}M{} {}l-{} {}M{} {y}a{w} {h} 0 0 1 -{} {h}"/>"#,
-                x - w, w - 1.5 * k, x + 2.0 * k, y - h - 1.5 * k, 4.0 * k, 2.0 * h + 3.0 * k, x + w, w - 1.5 * k
+                x - w,
+                w - 1.5 * k,
+                x + 2.0 * k,
+                y - h - 1.5 * k,
+                4.0 * k,
+                2.0 * h + 3.0 * k,
+                x + w,
+                w - 1.5 * k
             )),
             LinkState::NotReached => out.push_str(&format!(r#"<circle class="ring faint" cx="{x}" cy="{y}" r="{}"/>"#, 1.8 * k)),
             LinkState::NotApplicable => out.push_str(&format!(r#"<path class="ring na" d="M{} {y}h{}"/>"#, x - 4.0 * k, 8.0 * k)),

@@ -20,7 +20,9 @@ pub fn svg(standings: &[(Family, State)]) -> String {
     let at = |family| standings.iter().find(|(f, _)| *f == family).map_or(State::NotYet, |(_, s)| *s);
     let words: Vec<String> = Family::ALL.iter().map(|f| format!("{}: {}", f.label(), at(*f).words())).collect();
     let words = escape(&words.join(", "));
-    let mut out = format!(r#"<svg class="frond" viewBox="0 0 112 34" width="112" height="34" role="img" aria-label="{words}"><title>{words}</title><path class="stem" d="M2 20Q56 14 110 16"/>"#);
+    let mut out = format!(
+        r#"<svg class="frond" viewBox="0 0 112 34" width="112" height="34" role="img" aria-label="{words}"><title>{words}</title><path class="stem" d="M2 20Q56 14 110 16"/>"#
+    );
     for (i, family) in Family::ALL.into_iter().enumerate() {
         let x = 9.0 + 11.6 * i as f64;
         let t = x / 112.0;

@@ -14,7 +14,10 @@ const WIDTH: f64 = 260.0;
 pub fn svg(bar: &Bar, budget: Option<f64>, floor: Option<(f64, f64)>, from: f64, to: f64, words: &str) -> String {
     let x = |v: f64| 6.0 + (v.clamp(from, to) - from) / (to - from) * (WIDTH - 12.0);
     let words = escape(words);
-    let mut out = format!(r#"<svg class="interval" viewBox="0 0 {WIDTH} 30" width="{WIDTH}" height="30" role="img" aria-label="{words}"><title>{words}</title><path class="axis" d="M6 24H{}"/>"#, WIDTH - 6.0);
+    let mut out = format!(
+        r#"<svg class="interval" viewBox="0 0 {WIDTH} 30" width="{WIDTH}" height="30" role="img" aria-label="{words}"><title>{words}</title><path class="axis" d="M6 24H{}"/>"#,
+        WIDTH - 6.0
+    );
     for i in 0..=4 {
         let v = from + (to - from) * f64::from(i) / 4.0;
         out.push_str(&format!(r#"<path class="axis" d="M{0:.1} 22v4"/>"#, x(v)));
@@ -31,7 +34,13 @@ pub fn svg(bar: &Bar, budget: Option<f64>, floor: Option<(f64, f64)>, from: f64,
         Some(b) if bar.high <= b => "ok",
         _ => "open",
     };
-    out.push_str(&format!(r#"<path class="range {class}" d="M{:.1} 12H{:.1}"/><path class="end {class}" d="M{:.1} 8v8M{:.1} 8v8"/>"#, x(bar.low), x(bar.high).max(x(bar.low) + 1.0), x(bar.low), x(bar.high)));
+    out.push_str(&format!(
+        r#"<path class="range {class}" d="M{:.1} 12H{:.1}"/><path class="end {class}" d="M{:.1} 8v8M{:.1} 8v8"/>"#,
+        x(bar.low),
+        x(bar.high).max(x(bar.low) + 1.0),
+        x(bar.low),
+        x(bar.high)
+    ));
     out.push_str(&format!(r#"<rect class="mid {class}" x="{:.1}" y="7.5" width="5" height="9"/>"#, x(bar.mid) - 2.5));
     if bar.high > to {
         out.push_str(&format!(r#"<path class="end {class}" d="M{0:.1} 7l5 5l-5 5"/>"#, WIDTH - 8.0));

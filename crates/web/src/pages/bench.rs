@@ -137,13 +137,45 @@ pub async fn page(State(app): State<App>, reader: Reader, Path(id): Path<i64>) -
         frame: Frame::new(&app, &reader, &site.name, "", "bench").await?,
         address: short(&site.url),
         frond: frond_of(&standings),
-        sections: standings.iter().map(|s| Section { family: s.family().key(), label: s.family().label(), mark: frond::mark(s.state()), state: s.state().words(), state_key: s.state().key(), summary: s.summary.clone(), when: if s.state() == Standing::NotYet { String::new() } else { ago(s.at) } }).collect(),
+        sections: standings
+            .iter()
+            .map(|s| Section {
+                family: s.family().key(),
+                label: s.family().label(),
+                mark: frond::mark(s.state()),
+                state: s.state().words(),
+                state_key: s.state().key(),
+                summary: s.summary.clone(),
+                when: if s.state() == Standing::NotYet { String::new() } else { ago(s.at) },
+            })
+            .collect(),
         chain: diagnosis.as_ref().map(|d| chain::svg(&d.chain, true)).unwrap_or_default(),
-        findings: told(diagnosis.map(|d| d.findings).unwrap_or_default()),
+        // What Place shows with its evidence is not told twice.
+        findings: told(
+            diagnosis
+                .map(|d| d.findings.into_iter().filter(|f| !f.code.starts_with("placed.") && !f.code.starts_with("delivered.")).collect())
+                .unwrap_or_default(),
+        ),
         place_findings: told(read(&standings, Family::Place, "findings").unwrap_or_default()),
-        shots: shots.iter().filter_map(|s| Some(Shot { key: s["picture"].as_str()?.to_string(), words: format!("{}, consent {}", s["viewport"].as_str().unwrap_or_default(), s["consent"].as_str().unwrap_or_default()) })).collect(),
-        design: design.values.iter().map(|v| (v.field.label(), v.value.clone(), v.from.words(), v.field.is_colour().then(|| swatch(&v.value, "")))).collect(),
-        echo_times: echo.iter().flat_map(|e| [("Seen at the console", e.at_console_ms), ("Answered there", e.answered_ms), ("Answer seen in the widget", e.answer_seen_ms)]).filter_map(|(n, t)| t.map(|t| (n, format!("{:.2} s", t / 1000.0)))).collect(),
+        shots: shots
+            .iter()
+            .filter_map(|s| {
+                Some(Shot {
+                    key: s["picture"].as_str()?.to_string(),
+                    words: format!("{}, consent {}", s["viewport"].as_str().unwrap_or_default(), s["consent"].as_str().unwrap_or_default()),
+                })
+            })
+            .collect(),
+        design: design
+            .values
+            .iter()
+            .map(|v| (v.field.label(), v.value.clone(), v.from.words(), v.field.is_colour().then(|| swatch(&v.value, ""))))
+            .collect(),
+        echo_times: echo
+            .iter()
+            .flat_map(|e| [("Seen at the console", e.at_console_ms), ("Answered there", e.answered_ms), ("Answer seen in the widget", e.answer_seen_ms)])
+            .filter_map(|(n, t)| t.map(|t| (n, format!("{:.2} s", t / 1000.0))))
+            .collect(),
         echo,
         weigh_lines: weigh.as_ref().map(weigh_lines).unwrap_or_default(),
         weigh,
@@ -155,8 +187,20 @@ pub async fn page(State(app): State<App>, reader: Reader, Path(id): Path<i64>) -
         brand_figures: brand.as_ref().map(brand_figures).unwrap_or_default(),
         brand_findings: told(read(&standings, Family::Brand, "findings").unwrap_or_default()),
         brand,
-        placements: placements.into_iter().map(|p| { let when = moment(p.at); (p, when) }).collect(),
-        handovers: handovers.into_iter().map(|h| { let (when, until) = (moment(h.created_at), moment(h.expires_at)); (h, when, until) }).collect(),
+        placements: placements
+            .into_iter()
+            .map(|p| {
+                let when = moment(p.at);
+                (p, when)
+            })
+            .collect(),
+        handovers: handovers
+            .into_iter()
+            .map(|h| {
+                let (when, until) = (moment(h.created_at), moment(h.expires_at));
+                (h, when, until)
+            })
+            .collect(),
         next_kind,
         next_link,
         next,
@@ -174,17 +218,27 @@ pub fn weigh_lines(w: &WeighIn) -> Vec<Line> {
     let page = |name, s: Option<Shift>| {
         s.map(|s| {
             let figures = format!("{:+.1} ms ({:+.1} to {:+.1}), chance alone {:+.1} to {:+.1}", s.shift, s.low, s.high, s.floor_low, s.floor_high);
-            Line { name, drawing: interval::svg(&interval::Bar { low: s.low, mid: s.shift, high: s.high }, None, Some((s.floor_low, s.floor_high)), -100.0, 200.0, &figures), figures }
+            Line {
+                name,
+                drawing: interval::svg(&interval::Bar { low: s.low, mid: s.shift, high: s.high }, None, Some((s.floor_low, s.floor_high)), -100.0, 200.0, &figures),
+                figures,
+            }
         })
     };
-    out.extend([page("Page: blocking time", w.page.tbt_ms), page("Page: largest paint", w.page.lcp_ms), page("Page: load", w.page.load_ms)].into_iter().flatten());
+    out.extend(
+        [page("Page: blocking time", w.page.tbt_ms), page("Page: largest paint", w.page.lcp_ms), page("Page: load", w.page.load_ms)]
+            .into_iter()
+            .flatten(),
+    );
     out
 }
 
 fn brand_rows(c: &Compared) -> Vec<(&'static str, Swatch, Swatch, String)> {
     [("Launcher", c.launcher), ("Header", c.header)]
         .into_iter()
-        .filter_map(|(name, pair)| pair.map(|p| (name, swatch(&p.seen.hex(), "seen"), swatch(&p.expected.hex(), "designed"), format!("{:.1}, {}", p.difference, difference_in_words(p.difference)))))
+        .filter_map(|(name, pair)| {
+            pair.map(|p| (name, swatch(&p.seen.hex(), "seen"), swatch(&p.expected.hex(), "designed"), format!("{:.1}, {}", p.difference, difference_in_words(p.difference))))
+        })
         .collect()
 }
 

@@ -15,5 +15,9 @@ pub async fn blob(State(app): State<App>, _: Reader, Path((folder, name)): Path<
 
 /// An SVG is a document that could carry script: it is shown under a policy that lets none run.
 pub fn answer(key: &str, bytes: Vec<u8>) -> Response {
-    ([("content-type", media_type(key)), ("content-security-policy", "default-src 'none'; style-src 'unsafe-inline'; sandbox"), ("cache-control", "private, max-age=86400")], bytes).into_response()
+    (
+        [("content-type", media_type(key)), ("content-security-policy", "default-src 'none'; style-src 'unsafe-inline'; sandbox"), ("cache-control", "private, max-age=86400")],
+        bytes,
+    )
+        .into_response()
 }

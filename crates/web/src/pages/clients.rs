@@ -62,10 +62,14 @@ pub async fn list(State(app): State<App>, reader: Reader, Query(asked): Query<As
 
 fn read_sheet(posted: &Posted) -> Result<Sheet, PageError> {
     let f = &posted.fields;
-    let colour = |name: &str, label: &str| -> Result<Option<Rgb>, PageError> {
-        f.some(name).map(|v| Rgb::parse(&v).map_err(|e| PageError::Bad(format!("{label}: {e}.")))).transpose()
-    };
-    Ok(Sheet { primary: colour("primary", "Primary colour")?, secondary: colour("secondary", "Secondary colour")?, public_name: f.get("public_name").trim().into(), legal_name: f.get("legal_name").trim().into() })
+    let colour =
+        |name: &str, label: &str| -> Result<Option<Rgb>, PageError> { f.some(name).map(|v| Rgb::parse(&v).map_err(|e| PageError::Bad(format!("{label}: {e}.")))).transpose() };
+    Ok(Sheet {
+        primary: colour("primary", "Primary colour")?,
+        secondary: colour("secondary", "Secondary colour")?,
+        public_name: f.get("public_name").trim().into(),
+        legal_name: f.get("legal_name").trim().into(),
+    })
 }
 
 pub async fn add(State(app): State<App>, posted: Posted) -> PageResult {
@@ -99,7 +103,8 @@ pub async fn change(State(app): State<App>, Path(id): Path<i64>, posted: Posted)
     let name = posted.fields.some("name").ok_or_else(|| PageError::Bad("Give the client a name.".into()))?;
     let tokens = posted.fields.get("tokens");
     // A pasted token file wins over the fields: it is the client's own.
-    let sheet = if tokens.trim().is_empty() { read_sheet(&posted)? } else { Sheet::from_tokens(tokens).map_err(|e| PageError::Bad(format!("The design tokens cannot be used: {e}.")))? };
+    let sheet =
+        if tokens.trim().is_empty() { read_sheet(&posted)? } else { Sheet::from_tokens(tokens).map_err(|e| PageError::Bad(format!("The design tokens cannot be used: {e}.")))? };
     app.store.set_sheet(id, &name, &sheet).await?;
     app.store.note(posted.who(), "changed a brand sheet", &name, json!({"before": before.sheet, "after": sheet})).await?;
     Ok(Redirect::to(&format!("/clients/{id}")).into_response())

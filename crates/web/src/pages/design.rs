@@ -35,8 +35,7 @@ struct Page {
     lines: Vec<Line>,
     corners: [&'static str; 4],
     problem: String,
-    /// For the preview's script: design and pictures.
-    brand: String,
+    /// The ground of the preview until a picture of the page is there.
     page_colour: String,
 }
 
@@ -86,7 +85,6 @@ pub async fn page(State(app): State<App>, reader: Reader, Path(id): Path<i64>) -
         lines: lines(&l, &own, None),
         corners: CORNERS,
         problem: String::new(),
-        brand: l.primary.map(Rgb::hex).unwrap_or_default(),
         page_colour: page_colour(&app, id).await.map(Rgb::hex).unwrap_or_else(|| "#ffffff".into()),
         site: l.site,
     })
@@ -117,7 +115,14 @@ pub async fn save(State(app): State<App>, Path(id): Path<i64>, posted: Posted) -
         Err(problem) => {
             let reader = Reader(posted.session.clone());
             let own = l.site.layer()?;
-            let page = Page { frame: Frame::new(&app, &reader, &format!("Design: {}", l.site.name), Family::Design.key(), "").await?, lines: lines(&l, &own, Some(&posted)), corners: CORNERS, problem, brand: l.primary.map(Rgb::hex).unwrap_or_default(), page_colour: "#ffffff".into(), site: l.site };
+            let page = Page {
+                frame: Frame::new(&app, &reader, &format!("Design: {}", l.site.name), Family::Design.key(), "").await?,
+                lines: lines(&l, &own, Some(&posted)),
+                corners: CORNERS,
+                problem,
+                page_colour: "#ffffff".into(),
+                site: l.site,
+            };
             Ok((StatusCode::UNPROCESSABLE_ENTITY, render(&page)?).into_response())
         }
     }

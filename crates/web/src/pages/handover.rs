@@ -18,7 +18,8 @@ const LINK_DAYS: i64 = 30;
 
 pub async fn preview(State(app): State<App>, _: Reader, Path(id): Path<i64>) -> PageResult {
     let h = app.store.handover(id).await?.ok_or(PageError::NotFound("handover sheet"))?;
-    Ok(Html(crate::sheet::page(&h.html, &format!("<p class=\"bar\"><a href=\"/sites/{}\">Back to the bench</a> <a href=\"/handovers/{}/pdf\">PDF</a></p>", h.site_id, h.id))).into_response())
+    Ok(Html(crate::sheet::page(&h.html, &format!("<p class=\"bar\"><a href=\"/sites/{}\">Back to the bench</a> <a href=\"/handovers/{}/pdf\">PDF</a></p>", h.site_id, h.id)))
+        .into_response())
 }
 
 async fn pdf_of(app: &App, h: &Handover) -> PageResult {
@@ -39,7 +40,11 @@ pub async fn link(State(app): State<App>, Path(id): Path<i64>, posted: Posted) -
     let token = app.store.renew_link(id, until).await?;
     app.store.note(posted.who(), "made a client's link", &format!("sheet {id}"), json!({"until": moment(until)})).await?;
     let address = format!("{}/for-client/{token}", app.settings.public_address);
-    let body = format!("<h1>The client's link</h1><p>It works without an account until {} and is shown only now. Copy it and send it to the client.</p><p><input class=\"wide\" id=\"client-link\" readonly aria-label=\"Link\" value=\"{address}\"></p><p class=\"bar\"><a href=\"{address}\">Look at it as the client does</a> <a href=\"/sites/{}\">Back to the bench</a></p>", moment(until), h.site_id);
+    let body = format!(
+        "<h1>The client's link</h1><p>It works without an account until {} and is shown only now. Copy it and send it to the client.</p><p><input class=\"wide\" id=\"client-link\" readonly aria-label=\"Link\" value=\"{address}\"></p><p class=\"bar\"><a href=\"{address}\">Look at it as the client does</a> <a href=\"/sites/{}\">Back to the bench</a></p>",
+        moment(until),
+        h.site_id
+    );
     Ok(Html(crate::sheet::page(&body, "")).into_response())
 }
 
@@ -59,9 +64,12 @@ pub async fn for_client(State(app): State<App>, Path(token): Path<String>) -> Pa
     let Some(h) = app.store.handover_by_token(&token).await? else { return Ok(gone()) };
     let yes = match h.accepted_at {
         Some(at) => format!("<p class=\"yes\" role=\"status\">Confirmed by {} on {}.</p>", crate::draw::escape(&h.accepted_by), moment(at)),
-        None => format!("<form class=\"yes\" method=\"post\" action=\"/for-client/{token}\"><label for=\"by\">Your name</label> <input id=\"by\" name=\"by\" required maxlength=\"120\"> <button>Yes, I have seen it and it works</button></form>"),
+        None => format!(
+            "<form class=\"yes\" method=\"post\" action=\"/for-client/{token}\"><label for=\"by\">Your name</label> <input id=\"by\" name=\"by\" required maxlength=\"120\"> <button>Yes, I have seen it and it works</button></form>"
+        ),
     };
-    Ok(([("referrer-policy", "no-referrer")], Html(crate::sheet::page(&h.html, &format!("{yes}<p class=\"bar\"><a href=\"/for-client/{token}/pdf\">Save as PDF</a></p>")))).into_response())
+    Ok(([("referrer-policy", "no-referrer")], Html(crate::sheet::page(&h.html, &format!("{yes}<p class=\"bar\"><a href=\"/for-client/{token}/pdf\">Save as PDF</a></p>"))))
+        .into_response())
 }
 
 pub async fn accept(State(app): State<App>, Path(token): Path<String>, body: Bytes) -> PageResult {
@@ -71,7 +79,13 @@ pub async fn accept(State(app): State<App>, Path(token): Path<String>, body: Byt
         return Err(PageError::Bad("Write your name, so that the agency knows who confirmed.".into()));
     }
     if app.store.accept_handover(h.id, &by).await? {
-        let standing = newtfern_store::standings::NewStanding { family: newtfern_core::standing::Family::HandOver, state: newtfern_core::standing::State::Passing, summary: format!("Confirmed by {by}."), remedy: String::new(), detail: json!({"sheet": h.id}) };
+        let standing = newtfern_store::standings::NewStanding {
+            family: newtfern_core::standing::Family::HandOver,
+            state: newtfern_core::standing::State::Passing,
+            summary: format!("Confirmed by {by}."),
+            remedy: String::new(),
+            detail: json!({"sheet": h.id}),
+        };
         app.store.set_standing(h.site_id, &standing).await?;
         app.store.note(&by, "confirmed a handover", &format!("sheet {}", h.id), json!({})).await?;
     }

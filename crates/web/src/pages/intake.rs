@@ -93,7 +93,18 @@ async fn take(app: &App, row: SiteRow, line: u64, allow_private: bool, supplier:
         None => app.store.add_client(&row.client, &Sheet { public_name: row.client.clone(), ..Sheet::default() }).await?,
     };
     let some = |v: &str| Some(v.to_string()).filter(|v| !v.is_empty());
-    let new = NewSite { client_id, name: row.name.clone(), url: row.address.clone(), platform_id: some(&row.platform), supplier_id: some(&row.key).and(supplier), key: row.key.clone(), languages: row.languages.clone(), country: row.country.clone(), time_zone: row.time_zone.clone(), ..NewSite::default() };
+    let new = NewSite {
+        client_id,
+        name: row.name.clone(),
+        url: row.address.clone(),
+        platform_id: some(&row.platform),
+        supplier_id: some(&row.key).and(supplier),
+        key: row.key.clone(),
+        languages: row.languages.clone(),
+        country: row.country.clone(),
+        time_zone: row.time_zone.clone(),
+        ..NewSite::default()
+    };
     match app.store.add_site(&new).await {
         Ok(id) => Ok(Outcome { line, what: row.address.clone(), accepted: true, why: format!("added to {}", row.client), id }),
         Err(StoreError::Taken { .. }) => Ok(refused("a site with this address is there already".into())),
@@ -106,7 +117,16 @@ pub async fn export(State(app): State<App>, _: Reader) -> PageResult {
     let mut offset = 0;
     loop {
         let (sites, total) = app.store.sites(&Filter::default(), offset, 1000).await?;
-        rows.extend(sites.into_iter().map(|s| SiteRow { client: s.client_name, name: s.name, address: s.url, platform: s.platform_id.unwrap_or_default(), languages: s.languages, country: s.country, time_zone: s.time_zone, key: s.key }));
+        rows.extend(sites.into_iter().map(|s| SiteRow {
+            client: s.client_name,
+            name: s.name,
+            address: s.url,
+            platform: s.platform_id.unwrap_or_default(),
+            languages: s.languages,
+            country: s.country,
+            time_zone: s.time_zone,
+            key: s.key,
+        }));
         offset += 1000;
         if offset >= total {
             break;

@@ -107,7 +107,12 @@ pub async fn page(State(app): State<App>, reader: Reader, Path(lens): Path<Strin
                 let design = Design::resolve(house, &sheet.layer(), &site.layer().unwrap_or_default());
                 row.swatches = [Field::ButtonColour, Field::IconColour, Field::HeaderColour].map(|f| swatch(design.get(f), f.label())).into();
                 let n = newtfern_core::design::numbers(&design, sheet.primary, None);
-                row.note = format!("{} \u{b7} text contrast {:.1}{}", design.get(Field::Corner).replace('-', " "), n.text_on_button, n.to_brand.map(|d| format!(" \u{b7} {d:.1} from the brand")).unwrap_or_default());
+                row.note = format!(
+                    "{} \u{b7} text contrast {:.1}{}",
+                    design.get(Field::Corner).replace('-', " "),
+                    n.text_on_button,
+                    n.to_brand.map(|d| format!(" \u{b7} {d:.1} from the brand")).unwrap_or_default()
+                );
             }
             row
         })
@@ -125,7 +130,10 @@ pub async fn page(State(app): State<App>, reader: Reader, Path(lens): Path<Strin
         pager: Pager::new(number, total, &query),
         clients,
         asked,
-        states: ["failing", "undecided", "stale", "not_yet", "passing", "not_applicable"].into_iter().filter_map(|k| Some((k, Standing::from_key(k)?.words()))).collect(),
+        states: ["failing", "undecided", "stale", "not_yet", "passing", "not_applicable"]
+            .into_iter()
+            .filter_map(|k| Some((k, Standing::from_key(k)?.words())))
+            .collect(),
         act,
     })
 }
@@ -137,14 +145,40 @@ fn words(family: Option<Family>) -> Words {
     let leaf = |s: Standing| format!("{} {}", frond::mark(s), s.words());
     let leaves = [Standing::Passing, Standing::Failing, Standing::Undecided, Standing::NotYet, Standing::Stale].map(leaf).join(" &nbsp; ");
     match family {
-        None => ("Estate", "How does each site stand, and what is next?", "Next", leaves, Some(("check", "Verify"))),
+        None => ("Estate", "How does each site stand, and what is next?", "Chain", leaves, Some(("check", "Verify"))),
         Some(Family::Design) => ("Design", "Which colours and corner does each widget have?", "Design", leaves, None),
         Some(Family::Place) => ("Place", "Is the snippet in the page, once, with the right key?", "Slot", leaves, Some(("check", "Verify"))),
-        Some(Family::Load) => ("Load", "Does the widget come up for a visitor, and which link broke?", "Chain", "delivered, placed, allowed, fetched, ran, started, shown, usable".into(), Some(("check", "Verify"))),
-        Some(Family::Echo) => ("Echo", "Does a message get through, and its answer back?", "Times", "seconds to the console, and for the answer back".into(), Some(("echo", "Send test messages"))),
-        Some(Family::Weigh) => ("Weigh", "What does the widget cost the page?", "Own thread time, 0 to 200 ms", "the bar is the 95 % interval, the upright line the budget".into(), Some(("weigh", "Weigh"))),
-        Some(Family::Consent) => ("Consent", "Does anything happen before consent?", "Signals", "hollow dot: silence \u{b7} square: a signal that may be \u{b7} triangle: one that may not".into(), Some(("check", "Verify"))),
-        Some(Family::Brand) => ("Brand", "Does the widget look as designed?", "Seen beside designed", "crop of the launcher, then seen and designed colour with their CIEDE2000 difference".into(), Some(("check", "Verify"))),
+        Some(Family::Load) => (
+            "Load",
+            "Does the widget come up for a visitor, and which link broke?",
+            "Chain",
+            "delivered, placed, allowed, fetched, ran, started, shown, usable".into(),
+            Some(("check", "Verify")),
+        ),
+        Some(Family::Echo) => {
+            ("Echo", "Does a message get through, and its answer back?", "Times", "seconds to the console, and for the answer back".into(), Some(("echo", "Send test messages")))
+        }
+        Some(Family::Weigh) => (
+            "Weigh",
+            "What does the widget cost the page?",
+            "Own thread time, 0 to 200 ms",
+            "the bar is the 95 % interval, the upright line the budget".into(),
+            Some(("weigh", "Weigh")),
+        ),
+        Some(Family::Consent) => (
+            "Consent",
+            "Does anything happen before consent?",
+            "Signals",
+            "hollow dot: silence \u{b7} square: a signal that may be \u{b7} triangle: one that may not".into(),
+            Some(("check", "Verify")),
+        ),
+        Some(Family::Brand) => (
+            "Brand",
+            "Does the widget look as designed?",
+            "Seen beside designed",
+            "crop of the launcher, then seen and designed colour with their CIEDE2000 difference".into(),
+            Some(("check", "Verify")),
+        ),
         Some(Family::HandOver) => ("Hand over", "Has the client the proof, and did they say yes?", "Sheet", leaves, Some(("sheet", "Make handover sheets"))),
         Some(Family::Watch) => ("Watch", "Whose results are getting old?", "Last visit", leaves, Some(("check", "Visit again"))),
     }
@@ -152,7 +186,10 @@ fn words(family: Option<Family>) -> Words {
 
 pub fn swatch(colour: &str, label: &str) -> Swatch {
     let plain: String = colour.chars().filter(|c| c.is_ascii_alphanumeric() || *c == '#').take(7).collect();
-    Swatch { svg: format!(r#"<svg class="swatch" width="22" height="22" viewBox="0 0 22 22" aria-hidden="true"><rect width="22" height="22" rx="3" fill="{plain}"/></svg>"#), label: format!("{label} {plain}") }
+    Swatch {
+        svg: format!(r#"<svg class="swatch" width="22" height="22" viewBox="0 0 22 22" aria-hidden="true"><rect width="22" height="22" rx="3" fill="{plain}"/></svg>"#),
+        label: format!("{label} {plain}"),
+    }
 }
 
 fn read<T: serde::de::DeserializeOwned>(detail: &Value, name: &str) -> Option<T> {

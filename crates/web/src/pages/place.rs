@@ -153,7 +153,11 @@ pub async fn page(State(app): State<App>, reader: Reader, Path(id): Path<i64>, Q
     };
     match fitted(&app, &l, &slot).await {
         Ok(code) => {
-            page.steps = slot.steps.iter().map(|s| Step { code: s.act.contains("{{code}}"), act: s.act.replace("{{code}}", "").trim().to_string(), check: s.check.clone() }).collect();
+            page.steps = slot
+                .steps
+                .iter()
+                .map(|s| Step { code: s.act.contains("{{code}}"), act: s.act.replace("{{code}}", "").trim().to_string(), check: s.check.clone() })
+                .collect();
             if let (Some(address), Some(token)) = (slot_address(&l, &slot, false), token(&app, id).await?) {
                 match app.outside.read_slot(&address, &token).await {
                     Ok(held) => {
@@ -163,7 +167,8 @@ pub async fn page(State(app): State<App>, reader: Reader, Path(id): Path<i64>, Q
                         page.unchanged = !after.changed;
                         page.preview = diff(&held.text, &after.text);
                         if after.changed && other_copy(&l, &held.text) {
-                            page.problem = "The slot already holds this widget in another form. Pushing would place it twice: take the other one out first, or check the key.".into();
+                            page.problem =
+                                "The slot already holds this widget in another form. Pushing would place it twice: take the other one out first, or check the key.".into();
                             page.can_push = false;
                         }
                     }
@@ -187,7 +192,12 @@ fn other_copy(l: &Loaded, held: &str) -> bool {
 
 pub async fn push(State(app): State<App>, Path(id): Path<i64>, posted: Posted) -> PageResult {
     let l = load(&app, id).await?;
-    let slot = l.platform.as_ref().and_then(|p| p.slot(posted.fields.get("slot"))).cloned().ok_or_else(|| PageError::Bad("This platform has no such slot.".into()))?;
+    let slot = l
+        .platform
+        .as_ref()
+        .and_then(|p| p.slot(posted.fields.get("slot")))
+        .cloned()
+        .ok_or_else(|| PageError::Bad("This platform has no such slot.".into()))?;
     let code = fitted(&app, &l, &slot).await?;
     let (Some(read), Some(write), Some(token)) = (slot_address(&l, &slot, false), slot_address(&l, &slot, true), token(&app, id).await?) else {
         return Err(PageError::Bad("This slot has no interface, or the site has no token for it: paste the code by hand.".into()));
@@ -221,7 +231,12 @@ pub async fn put_back(State(app): State<App>, Path(id): Path<i64>, posted: Poste
     let wanted: i64 = posted.fields.get("placement").parse().unwrap_or(0);
     let past = app.store.placements(id).await?;
     let placement = past.iter().find(|p| p.id == wanted && p.put_back_at.is_none()).ok_or(PageError::NotFound("kept state"))?;
-    let slot = l.platform.as_ref().and_then(|p| p.slot(&placement.slot_id)).cloned().ok_or_else(|| PageError::Bad("This platform has no such slot.".into()))?;
+    let slot = l
+        .platform
+        .as_ref()
+        .and_then(|p| p.slot(&placement.slot_id))
+        .cloned()
+        .ok_or_else(|| PageError::Bad("This platform has no such slot.".into()))?;
     let (Some(read), Some(write), Some(token)) = (slot_address(&l, &slot, false), slot_address(&l, &slot, true), token(&app, id).await?) else {
         return Err(PageError::Bad("This slot has no interface: put the text back by hand.".into()));
     };

@@ -42,7 +42,13 @@ pub struct Paged {
 pub async fn list(State(app): State<App>, reader: Reader, Query(q): Query<Paged>) -> PageResult {
     let page = q.page.unwrap_or(1);
     let (rounds, total) = app.store.rounds(Pager::offset(page), PAGE_SIZE).await?;
-    let rounds = rounds.into_iter().map(|r| { let when = moment(r.created_at); (r, when) }).collect();
+    let rounds = rounds
+        .into_iter()
+        .map(|r| {
+            let when = moment(r.created_at);
+            (r, when)
+        })
+        .collect();
     render(&List { frame: Frame::new(&app, &reader, "Rounds", "", "rounds").await?, rounds, pager: Pager::new(page, total, &[]) })
 }
 

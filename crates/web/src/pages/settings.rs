@@ -29,7 +29,13 @@ pub async fn page(State(app): State<App>, reader: Reader) -> PageResult {
         let text = app.store.supplier_text(&s.id).await?.unwrap_or_default();
         suppliers.push((s.id, s.name, text));
     }
-    render(&Page { frame: Frame::new(&app, &reader, "Settings", "", "settings").await?, people: app.store.people().await?, roles: Role::ALL, suppliers, allow_private: app.store.allow_private().await? })
+    render(&Page {
+        frame: Frame::new(&app, &reader, "Settings", "", "settings").await?,
+        people: app.store.people().await?,
+        roles: Role::ALL,
+        suppliers,
+        allow_private: app.store.allow_private().await?,
+    })
 }
 
 pub async fn save(State(app): State<App>, posted: Posted) -> PageResult {

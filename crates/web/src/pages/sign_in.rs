@@ -72,4 +72,3 @@ pub async fn sign_out(State(app): State<App>, headers: HeaderMap, body: Bytes) -
     }
     Ok(with_cookie(&app, "", 0, Redirect::to("/sign-in")))
 }
-

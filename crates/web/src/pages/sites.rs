@@ -28,7 +28,12 @@ pub struct Choices {
 
 impl Choices {
     pub async fn of(app: &App) -> PageResult<Choices> {
-        Ok(Choices { clients: app.store.clients("", 0, 1000).await?.0, suppliers: app.store.all_suppliers().await?, platforms: app.store.platforms().await?, managers: app.store.consent_managers().await? })
+        Ok(Choices {
+            clients: app.store.clients("", 0, 1000).await?.0,
+            suppliers: app.store.all_suppliers().await?,
+            platforms: app.store.platforms().await?,
+            managers: app.store.consent_managers().await?,
+        })
     }
 }
 
@@ -52,14 +57,25 @@ pub struct Preset {
 
 pub async fn form(State(app): State<App>, reader: Reader, Query(preset): Query<Preset>) -> PageResult {
     let site = NewSite { client_id: preset.client.unwrap_or(0), ..NewSite::default() };
-    render(&Form { frame: Frame::new(&app, &reader, "Add a site", "", "add").await?, id: 0, site, choices: Choices::of(&app).await?, problem: String::new(), budget: "50".into(), has_token: false })
+    render(&Form {
+        frame: Frame::new(&app, &reader, "Add a site", "", "add").await?,
+        id: 0,
+        site,
+        choices: Choices::of(&app).await?,
+        problem: String::new(),
+        budget: "50".into(),
+        has_token: false,
+    })
 }
 
 fn read(posted: &Posted) -> Result<NewSite, String> {
     let f = &posted.fields;
-    let budget = f.some("budget_ms").map(|b| b.parse::<f64>().ok().filter(|v| v.is_finite() && (0.0..=10_000.0).contains(v)).ok_or("The budget must be a number of ms from 0 to 10000.")).transpose()?;
+    let budget = f
+        .some("budget_ms")
+        .map(|b| b.parse::<f64>().ok().filter(|v| v.is_finite() && (0.0..=10_000.0).contains(v)).ok_or("The budget must be a number of ms from 0 to 10000."))
+        .transpose()?;
     let country = f.get("country").trim().to_uppercase();
-    if !country.is_empty() && !(country.len() == 2 && country.chars().all(|c| c.is_ascii_alphabetic())) {
+    if !newtfern_core::intake::is_country(&country) {
         return Err(format!("The country \u{201c}{country}\u{201d} is no two-letter code (ISO 3166-1)."));
     }
     Ok(NewSite {
@@ -82,14 +98,24 @@ fn read(posted: &Posted) -> Result<NewSite, String> {
 /// The form again, with what was typed and what is wrong.
 async fn again(app: &App, posted: &Posted, id: i64, site: NewSite, problem: String) -> PageResult {
     let reader = Reader(posted.session.clone());
-    let page = Form { frame: Frame::new(app, &reader, if id == 0 { "Add a site" } else { "Settings of the site" }, "", "add").await?, id, budget: posted.fields.get("budget_ms").to_string(), site, choices: Choices::of(app).await?, problem, has_token: false };
+    let page = Form {
+        frame: Frame::new(app, &reader, if id == 0 { "Add a site" } else { "Settings of the site" }, "", "add").await?,
+        id,
+        budget: posted.fields.get("budget_ms").to_string(),
+        site,
+        choices: Choices::of(app).await?,
+        problem,
+        has_token: false,
+    };
     Ok((StatusCode::UNPROCESSABLE_ENTITY, render(&page)?).into_response())
 }
 
 pub async fn add(State(app): State<App>, posted: Posted) -> PageResult {
     let mut site = match read(&posted) {
         Ok(site) => site,
-        Err(problem) => return again(&app, &posted, 0, NewSite { url: posted.fields.get("url").into(), name: posted.fields.get("name").into(), ..NewSite::default() }, problem).await,
+        Err(problem) => {
+            return again(&app, &posted, 0, NewSite { url: posted.fields.get("url").into(), name: posted.fields.get("name").into(), ..NewSite::default() }, problem).await;
+        }
     };
     if app.store.client(site.client_id).await?.is_none() {
         return again(&app, &posted, 0, site, "Choose the client that the site belongs to.".into()).await;
@@ -133,8 +159,30 @@ pub async fn look(State(app): State<App>, posted: Posted) -> PageResult<Response
 pub async fn settings(State(app): State<App>, reader: Reader, Path(id): Path<i64>) -> PageResult {
     let s = app.store.site(id).await?.ok_or(PageError::NotFound("site"))?;
     let has_token = app.store.site_token(id).await?.is_some();
-    let site = NewSite { client_id: s.client_id, name: s.name, url: s.url, platform_id: s.platform_id, consent_id: s.consent_id, supplier_id: s.supplier_id, key: s.key, slot_id: s.slot_id, languages: s.languages, country: s.country, time_zone: s.time_zone, contact: s.contact, budget_ms: Some(s.budget_ms) };
-    render(&Form { frame: Frame::new(&app, &reader, "Settings of the site", "", "add").await?, id, site, choices: Choices::of(&app).await?, problem: String::new(), budget: s.budget_ms.to_string(), has_token })
+    let site = NewSite {
+        client_id: s.client_id,
+        name: s.name,
+        url: s.url,
+        platform_id: s.platform_id,
+        consent_id: s.consent_id,
+        supplier_id: s.supplier_id,
+        key: s.key,
+        slot_id: s.slot_id,
+        languages: s.languages,
+        country: s.country,
+        time_zone: s.time_zone,
+        contact: s.contact,
+        budget_ms: Some(s.budget_ms),
+    };
+    render(&Form {
+        frame: Frame::new(&app, &reader, "Settings of the site", "", "add").await?,
+        id,
+        site,
+        choices: Choices::of(&app).await?,
+        problem: String::new(),
+        budget: s.budget_ms.to_string(),
+        has_token,
+    })
 }
 
 pub async fn change(State(app): State<App>, Path(id): Path<i64>, posted: Posted) -> PageResult {
@@ -146,12 +194,23 @@ pub async fn change(State(app): State<App>, Path(id): Path<i64>, posted: Posted)
     };
     site.url = before.url.clone();
     app.store.set_site(id, &site).await?;
-    let (state, summary) = if site.supplier_id.is_some() && !site.key.is_empty() { (newtfern_core::standing::State::Passing, "Supplier and key are chosen.") } else { (newtfern_core::standing::State::NotYet, "") };
-    app.store.set_standing(id, &newtfern_store::standings::NewStanding { family: newtfern_core::standing::Family::Design, state, summary: summary.into(), remedy: String::new(), detail: json!({}) }).await?;
+    let (state, summary) = if site.supplier_id.is_some() && !site.key.is_empty() {
+        (newtfern_core::standing::State::Passing, "Supplier and key are chosen.")
+    } else {
+        (newtfern_core::standing::State::NotYet, "")
+    };
+    app.store
+        .set_standing(
+            id,
+            &newtfern_store::standings::NewStanding { family: newtfern_core::standing::Family::Design, state, summary: summary.into(), remedy: String::new(), detail: json!({}) },
+        )
+        .await?;
     if let Some(token) = posted.fields.some("token") {
         app.store.set_site_token(id, &app.sealer.seal(&token)?).await?;
     }
-    app.store.note(posted.who(), "changed a site", &before.url, json!({"key": {"before": before.key, "after": site.key}, "supplier": site.supplier_id, "slot": site.slot_id})).await?;
+    app.store
+        .note(posted.who(), "changed a site", &before.url, json!({"key": {"before": before.key, "after": site.key}, "supplier": site.supplier_id, "slot": site.slot_id}))
+        .await?;
     Ok(Redirect::to(&format!("/sites/{id}")).into_response())
 }
 
