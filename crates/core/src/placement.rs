@@ -439,7 +439,9 @@ impl<'a> Inspector<'a> {
     }
 
     fn key_seen(&self, text: &str) -> KeySeen {
-        let known = self.supplier.key_in(text).or_else(|| self.supplier.key_in(&text.replace("=\"\"", "")));
+        // Script text in the other quotes is the same script.
+        let in_double_quotes = || self.supplier.key_in(&scan(text).minimal);
+        let known = self.supplier.key_in(text).or_else(|| self.supplier.key_in(&text.replace("=\"\"", ""))).or_else(in_double_quotes);
         let loose = || {
             let m = self.shape.loose_key.as_ref()?.captures(text)?;
             Some(m.name("key")?.as_str().to_string())
@@ -482,9 +484,14 @@ impl<'a> Inspector<'a> {
             .collect()
     }
 
-    /// True when the pieces lack a key although the template carries one.
+    /// The template carries a key.
     pub fn expects_key(&self) -> bool {
         self.shape.has_key
+    }
+
+    /// The template's script element itself carries the key, in its address or an attribute.
+    pub fn expects_key_on_element(&self) -> bool {
+        self.shape.attributes.iter().any(|(_, value)| value.contains(KEY_MARK))
     }
 }
 

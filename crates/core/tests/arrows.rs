@@ -2,8 +2,24 @@
 
 use std::process::Command;
 
-const BANNED: &[&str] =
-    &["tokio", "sqlx", "axum", "hyper", "reqwest", "askama", "tower", "object_store", "async-std", "futures-util", "rand", "tracing", "newtfern-probe", "newtfern-store", "newtfern-web", "newtfern-standins"];
+const BANNED: &[&str] = &[
+    "tokio",
+    "sqlx",
+    "axum",
+    "hyper",
+    "reqwest",
+    "askama",
+    "tower",
+    "object_store",
+    "async-std",
+    "futures-util",
+    "rand",
+    "tracing",
+    "newtfern-probe",
+    "newtfern-store",
+    "newtfern-web",
+    "newtfern-standins",
+];
 
 #[test]
 fn the_core_depends_on_no_io() {

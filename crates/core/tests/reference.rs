@@ -145,7 +145,8 @@ fn documents_are_parsed_as_html5lib_does() {
                         scripts.push((document.attribute(id, "src").map(str::to_string), document.text(id)));
                     }
                 }
-                Kind::Comment(_) => comments += 1,
+                // html5lib's tree begins at the html element: comments before it are not in it.
+                Kind::Comment(_) if document.ancestors(id).contains(&"html") => comments += 1,
                 _ => {}
             }
         }

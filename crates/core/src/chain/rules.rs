@@ -83,6 +83,7 @@ fn stopped_answering(c: &Ctx) -> Option<Finding> {
     };
     Some(
         Finding::broken("delivered.timeout", summary, "Find the script that does not end, by taking the last changed ones out, and visit again.")
+            .with(Evidence::fact("no question of the visit was answered any more"))
             .with_all(c.seen.requests.iter().filter(|r| r.kind == "script").take(5).map(|r| Evidence::Request { url: r.url.clone(), outcome: r.outcome() })),
     )
 }

@@ -61,7 +61,8 @@ pub fn no_key(c: &Ctx) -> Option<Finding> {
     let (piece, text) = match blank {
         Some(found) => found,
         None if c.alive => return None,
-        None => (c.live().find(|p| p.key == KeySeen::Nothing)?, String::new()),
+        None if !c.inspector.expects_key_on_element() => return None,
+        None => (c.live().find(|p| p.key == KeySeen::Nothing && p.form == Form::External)?, String::new()),
     };
     let said = if text.trim().is_empty() { "is empty".to_string() } else { format!("is still the sample \u{201c}{text}\u{201d}") };
     Some(
