@@ -86,6 +86,8 @@ fn consent_family(e: &Expectation, visits: &[Observation]) -> Assessed {
     let came = grid.cells.iter().any(|c| c.count > 0);
     let (state, summary) = if !reached {
         (State::Undecided, "The page could not be had, so nothing is known about consent.".to_string())
+    } else if grid.up.iter().all(|(_, up)| !up) && grid.cells.iter().all(|c| c.allowed || c.count == 0) {
+        (State::Undecided, "The widget starts in no consent state: see the chain first.".to_string())
     } else if !came && findings.is_empty() {
         (State::Undecided, "The widget sent no signal in any state, so nothing is known about consent.".to_string())
     } else {

@@ -182,7 +182,12 @@ async fn first_round(house: &House) -> Result<()> {
     }
     house.store.start_round("check", &format!("First round: {} sites", ids.len()), "Newtfern", &ids, &serde_json::json!({})).await?;
     // A few deeper looks, so that every lens has something to show.
-    let few: Vec<i64> = ids.iter().take(2).chain(ids.iter().rev().take(2)).copied().collect();
+    let mut few = Vec::new();
+    for host in ["northmere", "curling.northmere", "wendlemill"] {
+        if let Some(s) = SITES.iter().find(|s| s.host == host) {
+            few.extend(house.store.site_by_url(&s.address(port)).await?);
+        }
+    }
     house
         .store
         .start_round("preview", &format!("Pictures for the design: {} sites", ids.len()), "Newtfern", &ids, &serde_json::json!({}))

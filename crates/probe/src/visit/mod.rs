@@ -172,7 +172,8 @@ async fn settle(tab: &Tab, plan: &Plan<'_>, pictures: &mut Pictures) -> Result<(
     if plan.pictures {
         let png = tab.picture().await?;
         let scale = if plan.condition.viewport == Viewport::Phone { 2.0 } else { 1.0 };
-        let rect = tab.observation().launcher.filter(|l| l.present && l.hidden_by.is_none()).map(|l| l.rect);
+        // Under something else, the pixels are not the launcher's.
+        let rect = tab.observation().launcher.filter(|l| l.present && l.hidden_by.is_none() && l.reachable >= 0.5).map(|l| l.rect);
         if let Some(rect) = rect {
             let crop = pixels::crop(&png, &rect, scale, 10.0);
             let colours = pixels::launcher_colours(&png, &rect, scale);

@@ -1,0 +1,162 @@
+//! Hostile pages cost one visit and never the worker; and our page figures beside those of the npm
+//! package web-vitals in the same load.
+
+use axum::Router;
+use axum::extract::Request as HttpRequest;
+use axum::http::StatusCode;
+use axum::response::{Html, IntoResponse, Redirect, Response};
+use newtfern_core::chain::{Case, Expect, diagnose};
+use newtfern_core::observation::{Condition, ConsentAct, FailureKind, Observation, Viewport};
+use newtfern_core::profile::Supplier;
+use newtfern_probe::browser::Browser;
+use newtfern_probe::guard::Guard;
+use newtfern_probe::visit::{Plan, visit};
+use std::sync::Arc;
+use std::sync::atomic::{AtomicUsize, Ordering};
+use std::time::{Duration, Instant};
+use url::Url;
+
+const VITALS: &str = include_str!("data/web-vitals.iife.js");
+
+/// Counts requests that a guarded visit must never make.
+static INSIDE: AtomicUsize = AtomicUsize::new(0);
+
+/// Told when the page that never answers has been asked for.
+static ASKED: tokio::sync::Notify = tokio::sync::Notify::const_new();
+
+async fn answer(request: HttpRequest) -> Response {
+    let page = |body: &str| Html(format!("<!doctype html><title>x</title><body><h1>Page</h1>{body}</body>")).into_response();
+    match request.uri().path() {
+        "/dialogs" => page("<script>alert(1); confirm(2); prompt(3); window.onbeforeunload = () => 'stay';</script>"),
+        "/loop" => page("<script>setTimeout(() => { for (;;) {} }, 50)</script>"),
+        "/instant-loop" => page("<script>for (;;) {}</script>"),
+        "/redirects" => Redirect::temporary("/redirects").into_response(),
+        "/meta" => page("<meta http-equiv=refresh content='0;url=/meta'>"),
+        "/popups" => page("<script>for (let i = 0; i < 5; i++) window.open('/loop')</script>"),
+        "/download" => ([("content-type", "application/octet-stream"), ("content-disposition", "attachment; filename=x.bin")], vec![0u8; 1000]).into_response(),
+        "/huge" => page(&"<p>much</p>".repeat(400_000)),
+        "/wait" => {
+            ASKED.notify_one();
+            std::future::pending().await
+        }
+        "/silent" => {
+            tokio::time::sleep(Duration::from_secs(60)).await;
+            StatusCode::OK.into_response()
+        }
+        "/memory" => page("<script>const a = []; setInterval(() => a.push(new Array(1e6).fill(1)), 20)</script>"),
+        "/inside" => {
+            INSIDE.fetch_add(1, Ordering::Relaxed);
+            page("inside")
+        }
+        "/vitals" => page(&format!(
+            "<p id=text>Much text to paint, so that something is the largest.</p><script>{VITALS}</script><script>const put = (n) => (m) => document.documentElement.setAttribute('data-' + n, m.value); webVitals.onFCP(put('fcp')); webVitals.onLCP(put('lcp'), {{reportAllChanges: true}}); webVitals.onCLS(put('cls'), {{reportAllChanges: true}}); setTimeout(() => {{ const d = document.createElement('div'); d.style.height = '200px'; document.body.prepend(d); }}, 300);</script>"
+        )),
+        _ => StatusCode::NOT_FOUND.into_response(),
+    }
+}
+
+async fn serve() -> u16 {
+    let listener = tokio::net::TcpListener::bind("127.0.0.1:0").await.unwrap();
+    let port = listener.local_addr().unwrap().port();
+    tokio::spawn(async move { axum::serve(listener, Router::new().fallback(answer)).await });
+    port
+}
+
+fn supplier() -> Supplier {
+    Supplier::from_toml("id='x'\nname='X'\n[recognise]\nscript_hosts=['cdn.x.test']\n[snippet]\ntemplate='<script src=\"https://cdn.x.test/l.js\"></script>'\n[alive]\nscript='window.X'\nlauncher='#x'\nstart_within_ms=1000").unwrap()
+}
+
+async fn see(browser: &Browser, url: &str, total_ms: u64) -> Observation {
+    let url = Url::parse(url).unwrap();
+    let supplier = supplier();
+    let condition = Condition { viewport: Viewport::Desktop, consent: ConsentAct::Untouched };
+    let plan = Plan { url: &url, condition, supplier: &supplier, consent: None, page_ms: total_ms.min(8000), total_ms, pictures: false };
+    visit(browser, &plan).await.unwrap().0
+}
+
+fn root(seen: Observation) -> String {
+    let supplier = supplier();
+    diagnose(&Case { supplier: &supplier, rivals: &[], key: None, expect: Expect::Present, consent: None, visits: &[seen], asides: &[] }).root.unwrap_or_default()
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn a_hostile_page_costs_one_visit() {
+    let port = serve().await;
+    let browser = Arc::new(Browser::launch(Guard { allow_private: true }, None).await.unwrap());
+    let expected = [
+        ("/dialogs", "placed.absent"),
+        ("/loop", "delivered.timeout"),
+        ("/instant-loop", "delivered.timeout"),
+        ("/redirects", "delivered.redirect-loop"),
+        ("/meta", "delivered.redirect-loop"),
+        ("/popups", "placed.absent"),
+        ("/huge", "placed.absent"),
+        ("/silent", "delivered.timeout"),
+        ("/inside", "placed.absent"),
+    ];
+    let mut wrong = Vec::new();
+    for (path, code) in expected {
+        let began = Instant::now();
+        let seen = see(&browser, &format!("http://hostile.localhost:{port}{path}"), 12_000).await;
+        // The deadline holds whatever the page does; closing a hung page takes a moment more.
+        assert!(began.elapsed() < Duration::from_secs(18), "{path} took {:?}", began.elapsed());
+        let got = root(seen);
+        if got != code {
+            wrong.push(format!("{path}: {got} should be {code}"));
+        }
+    }
+    let seen = see(&browser, &format!("http://hostile.localhost:{port}/download"), 8000).await;
+    assert!(root(seen).starts_with("delivered."));
+    assert!(wrong.is_empty(), "{wrong:?}");
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn the_guard_holds_for_every_request_of_the_browser() {
+    let port = serve().await;
+    let browser = Browser::launch(Guard { allow_private: false }, None).await.unwrap();
+    let before = INSIDE.load(Ordering::Relaxed);
+    for host in ["127.0.0.1", "inside.localhost", "[::ffff:127.0.0.1]", "2130706433"] {
+        let seen = see(&browser, &format!("http://{host}:{port}/inside"), 8000).await;
+        assert_eq!(seen.page.failure.map(|f| f.kind), Some(FailureKind::Guard), "{host}");
+    }
+    assert_eq!(INSIDE.load(Ordering::Relaxed), before, "no request reached the inside");
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn a_killed_browser_is_told_at_once() {
+    let port = serve().await;
+    let browser = Arc::new(Browser::launch(Guard { allow_private: true }, None).await.unwrap());
+    let under_way = {
+        let browser = browser.clone();
+        tokio::spawn(async move {
+            let url = Url::parse(&format!("http://killed.localhost:{port}/wait")).unwrap();
+            let supplier = supplier();
+            let plan = Plan { url: &url, condition: Condition::default(), supplier: &supplier, consent: None, page_ms: 20_000, total_ms: 20_000, pictures: false };
+            visit(&browser, &plan).await.map(|_| ())
+        })
+    };
+    ASKED.notified().await;
+    browser.cdp.send("", "Browser.close", serde_json::json!({}));
+    let began = Instant::now();
+    let outcome = under_way.await.unwrap();
+    assert!(outcome.is_err() && began.elapsed() < Duration::from_secs(10), "{outcome:?} after {:?}", began.elapsed());
+    assert!(browser.cdp.is_gone());
+}
+
+/// npm web-vitals 6.2.3, injected in the page of the same load. Its FCP and LCP are rounded by the
+/// browser as ours are; both read the same entries, so they agree to a tenth of a millisecond.
+#[tokio::test(flavor = "multi_thread")]
+async fn page_figures_are_those_of_web_vitals() {
+    let port = serve().await;
+    let browser = Browser::launch(Guard { allow_private: true }, None).await.unwrap();
+    let seen = see(&browser, &format!("http://vitals.localhost:{port}/vitals"), 12_000).await;
+    let theirs = |name: &str| -> f64 {
+        let mark = format!("data-{name}=\"");
+        let at = seen.final_html.find(&mark).unwrap_or_else(|| panic!("web-vitals reported no {name}")) + mark.len();
+        seen.final_html[at..].split('"').next().unwrap().parse().unwrap()
+    };
+    let m = &seen.metrics;
+    assert!((m.fcp_ms.unwrap() - theirs("fcp")).abs() < 0.15, "{m:?}");
+    assert!((m.lcp_ms.unwrap() - theirs("lcp")).abs() < 0.15, "{m:?}");
+    assert!(m.cls.unwrap() > 0.0 && (m.cls.unwrap() - theirs("cls")).abs() < 1e-4, "{m:?} {}", theirs("cls"));
+}

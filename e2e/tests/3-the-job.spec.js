@@ -1,0 +1,114 @@
+// From a site without the widget to a confirmed handover, on the stand-ins, through the real worker.
+const { test, expect } = require("@playwright/test");
+const { address, signIn, bench, section } = require("./help");
+
+test.describe.configure({ mode: "serial" });
+
+test("design: values say where they come from, numbers follow, a wrong value is told and kept", async ({ page }) => {
+  const errors = await signIn(page);
+  await bench(page, "Members");
+  await page.getByRole("link", { name: "Design", exact: true }).last().click();
+  const line = page.locator(".line", { has: page.getByLabel("Button colour") });
+  await expect(line.locator(".from")).toContainText("brand sheet");
+  await expect(page.locator(".numbers")).toContainText("0.0, the same to the eye");
+  await page.getByLabel("Button colour").fill("#ffe680");
+  await expect(page.locator(".numbers td.weak")).not.toHaveCount(0);
+  await expect(page.locator(".numbers")).toContainText("another colour");
+  await page.getByLabel("Button colour").fill("greenish");
+  await page.getByRole("button", { name: "Keep the design" }).click();
+  await expect(page.getByRole("alert").first()).toContainText("no colour");
+  await expect(page.getByLabel("Button colour")).toHaveValue("greenish");
+  await page.getByLabel("Button colour").fill("#2b2f6c");
+  await page.getByRole("button", { name: "Keep the design" }).click();
+  await expect(line.locator(".from")).toContainText("this site");
+  await line.getByRole("button", { name: "take the one above" }).click();
+  await page.getByRole("button", { name: "Keep the design" }).click();
+  await expect(line.locator(".from")).toContainText("brand sheet");
+  expect(errors.filter((e) => !e.includes("422"))).toEqual([]);
+});
+
+test("verify: a site without the snippet is told so", async ({ page }) => {
+  await signIn(page);
+  const url = await bench(page, "Members");
+  await page.getByRole("button", { name: "Verify", exact: true }).first().click();
+  await section(page, url, "load", "failing");
+  await expect(page.locator("#place")).toContainText("placed.absent");
+  await expect(page.locator(".shots img").first()).toBeVisible();
+  expect(await page.locator(".shots img").first().evaluate((i) => i.naturalWidth)).toBeGreaterThan(300);
+});
+
+test("place: pushing adds the code, keeps others' code, twice changes nothing, and it can be put back", async ({ page }) => {
+  await signIn(page);
+  const url = await bench(page, "Members");
+  await page.goto(url + "/place");
+  await expect(page.locator(".diff .added").first()).toContainText("harrowdown-live");
+  await expect(page.locator(".diff .same").first()).toContainText("visitor counter");
+  await page.getByRole("button", { name: "Push", exact: true }).click();
+  await expect(page.getByRole("status")).toContainText("Pushed");
+  await page.getByRole("button", { name: "Push again" }).click();
+  await expect(page.getByRole("status")).toContainText("nothing was changed");
+  await page.locator("details", { hasText: "footer-code" }).first().locator("summary").click();
+  await page.getByRole("button", { name: "Put back what was there" }).click();
+  await expect(page.getByRole("status")).toContainText("as it was");
+  await expect(page.locator(".diff .added").first()).toContainText("harrowdown-live");
+  await page.getByRole("button", { name: "Push", exact: true }).click();
+  await expect(page.getByRole("status")).toContainText("Pushed");
+});
+
+test("verify again: the chain holds, consent waits, the looks are compared", async ({ page }) => {
+  await signIn(page);
+  const url = await bench(page, "Members");
+  await page.getByRole("button", { name: "Verify", exact: true }).first().click();
+  await section(page, url, "load", "passing");
+  await expect(page.locator("#load")).toContainText("allowed.consent-waits");
+  await expect(page.locator("#consent .statewords")).toHaveText("passing");
+  await expect(page.locator("#brand .statewords")).toHaveText("passing");
+  await expect(page.locator("#brand img.crop")).toBeVisible();
+});
+
+test("echo: a message through the live widget and its answer back", async ({ page }) => {
+  await signIn(page);
+  const url = await bench(page, "Members");
+  await page.getByRole("button", { name: "Send a test message" }).first().click();
+  await section(page, url, "echo", "passing");
+  await expect(page.locator("#echo")).toContainText("Seen at the console");
+  await expect(page.locator("#echo")).toContainText("members.harrowdown.localhost");
+});
+
+test("hand over: a sheet on the web and as PDF, a link that works without an account and can be withdrawn", async ({ page, browser }) => {
+  await signIn(page);
+  const url = await bench(page, "Members");
+  await page.getByRole("button", { name: "Make a sheet" }).click();
+  await section(page, url, "hand_over", "undecided");
+  const pdf = await page.request.get(address() + (await page.getByRole("link", { name: "PDF" }).getAttribute("href")));
+  expect((await pdf.body()).subarray(0, 5).toString()).toBe("%PDF-");
+  await page.getByRole("button", { name: "Link for the client" }).click();
+  const link = await page.getByLabel("Link").inputValue();
+  const stranger = await (await browser.newContext()).newPage();
+  await stranger.goto(link);
+  await expect(stranger.locator("h1")).toContainText("Chat on Members");
+  await expect(stranger.locator(".pictures img").first()).toBeVisible();
+  await stranger.getByLabel("Your name").fill("The observer");
+  await stranger.getByRole("button", { name: /Yes/ }).click();
+  await expect(stranger.getByRole("status")).toContainText("Confirmed by The observer");
+  await section(page, url, "hand_over", "passing");
+  await page.getByRole("button", { name: "Withdraw the link" }).click();
+  await stranger.goto(link);
+  await expect(stranger.locator("h1")).toContainText("does not work");
+});
+
+test("a round is watched live and can be cancelled", async ({ page }) => {
+  await signIn(page);
+  await page.goto(address() + "/lens/load?q=reedwater");
+  await page.getByLabel("Tick all rows of this page").check();
+  await expect(page.locator(".bulkbar")).toContainText("4 ticked");
+  await page.getByRole("button", { name: "Verify", exact: true }).click();
+  await expect(page).toHaveURL(/rounds\/\d+/);
+  const words = page.locator(".roundpage span[aria-live]");
+  await expect(words).toContainText("of 4 sites");
+  // The count moves by itself: the page is not loaded anew meanwhile.
+  await page.evaluate(() => { window.stillHere = true; });
+  await expect(words).not.toContainText("0 of 4", { timeout: 60_000 });
+  await page.getByRole("button", { name: "Cancel what is left" }).click();
+  await expect(page.locator(".question")).toContainText("0 waiting");
+});
