@@ -132,10 +132,11 @@ pub fn compare(seen: &Observation, design: &Design, brand: Option<Rgb>) -> Optio
     let launcher = seen.launcher.as_ref().filter(|l| l.present)?;
     let parse = |text: &Option<String>| text.as_deref().and_then(|t| Rgb::parse(t).ok());
     let observed = parse(&seen.launcher_colour).or_else(|| Rgb::parse(&launcher.background).ok());
-    let (w, h) = seen.condition.viewport.size();
+    let view = seen.view();
+    let (w, h) = (view.width, view.height);
     let r = &launcher.rect;
-    let right = r.x + r.width / 2.0 > f64::from(w) / 2.0;
-    let bottom = r.y + r.height / 2.0 > f64::from(h) / 2.0;
+    let right = r.x + r.width / 2.0 > w / 2.0;
+    let bottom = r.y + r.height / 2.0 > h / 2.0;
     let corner = format!("{}-{}", if bottom { "bottom" } else { "top" }, if right { "right" } else { "left" });
     Some(Compared {
         launcher: ColourPair::of(observed, design.colour(Field::ButtonColour)),
@@ -144,8 +145,8 @@ pub fn compare(seen: &Observation, design: &Design, brand: Option<Rgb>) -> Optio
         on_page: observed.zip(parse(&seen.behind_colour)).map(|(o, p)| o.contrast(p)),
         text_on_launcher: observed.zip(Rgb::parse(&launcher.colour).ok()).map(|(o, t)| o.contrast(t)),
         expected_corner: design.get(Field::Corner).to_string(),
-        offset_x: if right { f64::from(w) - r.x - r.width } else { r.x },
-        offset_y: if bottom { f64::from(h) - r.y - r.height } else { r.y },
+        offset_x: if right { w - r.x - r.width } else { r.x },
+        offset_y: if bottom { h - r.y - r.height } else { r.y },
         expected_x: design.number(Field::OffsetX),
         expected_y: design.number(Field::OffsetY),
         crop: seen.launcher_picture.clone(),

@@ -78,6 +78,9 @@ pub struct Observation {
     pub alive: AliveSign,
     pub launcher: Option<Launcher>,
     pub fixed: Vec<FixedElement>,
+    /// Width and height of the viewport the page was laid out in. A page without a viewport meta
+    /// element is laid out wider than a phone and shown smaller.
+    pub layout: Option<(f64, f64)>,
     pub operation: Option<Operation>,
     pub metrics: Metrics,
     pub consent: ConsentSeen,
@@ -97,6 +100,15 @@ pub struct Observation {
     pub browser: String,
     /// When the visit began, RFC 3339.
     pub at: String,
+}
+
+impl Observation {
+    /// The size that boxes are measured against.
+    pub fn view(&self) -> Rect {
+        let (w, h) = self.condition.viewport.size();
+        let (width, height) = self.layout.unwrap_or((f64::from(w), f64::from(h)));
+        Rect { x: 0.0, y: 0.0, width, height }
+    }
 }
 
 /// The main document as delivered.

@@ -1,4 +1,5 @@
 //! Real Chromium against the stand-ins: each fault has a site of its own, and its code.
+#![allow(clippy::unwrap_used)]
 
 use newtfern_core::chain::{Case, Diagnosis, Expect, Outcome, diagnose};
 use newtfern_core::observation::Viewport;
@@ -38,7 +39,9 @@ impl World {
     async fn check(&self, site: &Site) -> Diagnosis {
         let url = Url::parse(&site.address(self.standins.port)).unwrap();
         let consent = site.banner.then_some(&self.consent);
-        let evidence = run(&self.pool, &self.http, &Request { url: &url, supplier: &self.supplier, consent, viewports: &[Viewport::Desktop, Viewport::Phone], pictures: false }).await.unwrap();
+        let evidence = run(&self.pool, &self.http, &Request { url: &url, supplier: &self.supplier, consent, viewports: &[Viewport::Desktop, Viewport::Phone], pictures: false })
+            .await
+            .unwrap();
         let visits: Vec<_> = evidence.visits.into_iter().map(|(seen, _)| seen).collect();
         let key = site.key();
         diagnose(&Case { supplier: &self.supplier, rivals: &self.rivals, key: Some(&key), expect: Expect::Present, consent, visits: &visits, asides: &evidence.asides })

@@ -1,5 +1,6 @@
 //! Hostile pages cost one visit and never the worker; and our page figures beside those of the npm
 //! package web-vitals in the same load.
+#![allow(clippy::unwrap_used)]
 
 use axum::Router;
 use axum::extract::Request as HttpRequest;
@@ -76,7 +77,9 @@ async fn see(browser: &Browser, url: &str, total_ms: u64) -> Observation {
 
 fn root(seen: Observation) -> String {
     let supplier = supplier();
-    diagnose(&Case { supplier: &supplier, rivals: &[], key: None, expect: Expect::Present, consent: None, visits: &[seen], asides: &[] }).root.unwrap_or_default()
+    diagnose(&Case { supplier: &supplier, rivals: &[], key: None, expect: Expect::Present, consent: None, visits: &[seen], asides: &[] })
+        .root
+        .unwrap_or_default()
 }
 
 #[tokio::test(flavor = "multi_thread")]

@@ -1,5 +1,6 @@
 //! The store against real PostgreSQL: a database a test. `./run test` gives the server's address in
 //! NEWTFERN_TEST_DATABASE (`newtfern admin with-database COMMAND`).
+#![allow(clippy::unwrap_used)]
 
 use newtfern_core::brand::Sheet;
 use newtfern_core::observation::{Condition, Observation, Viewport};
@@ -38,11 +39,21 @@ async fn with_sites(n: usize) -> (Store, Vec<i64>) {
 }
 
 fn seen() -> Observation {
-    Observation { url: "https://mill0.example/".into(), final_html: "a\u{0}b".into(), condition: Condition { viewport: Viewport::Phone, ..Condition::default() }, ..Observation::default() }
+    Observation {
+        url: "https://mill0.example/".into(),
+        final_html: "a\u{0}b".into(),
+        condition: Condition { viewport: Viewport::Phone, ..Condition::default() },
+        ..Observation::default()
+    }
 }
 
 fn result() -> Done {
-    Done { outcome: "working".into(), visits: vec![seen()], standings: vec![NewStanding { family: Family::Load, state: State::Passing, summary: "holds".into(), remedy: String::new(), detail: json!({}) }], ..Done::default() }
+    Done {
+        outcome: "working".into(),
+        visits: vec![seen()],
+        standings: vec![NewStanding { family: Family::Load, state: State::Passing, summary: "holds".into(), remedy: String::new(), detail: json!({}) }],
+        ..Done::default()
+    }
 }
 
 #[tokio::test]

@@ -263,13 +263,13 @@ pub fn empty(c: &Ctx) -> Option<Finding> {
 
 pub fn outside(c: &Ctx) -> Option<Finding> {
     let l = launcher(c)?;
-    let (w, h) = c.seen.condition.viewport.size();
-    let view = Rect { x: 0.0, y: 0.0, width: w as f64, height: h as f64 };
+    let view = c.seen.view();
+    let (w, h) = (view.width, view.height);
     // Less than half in view is no launcher a visitor finds.
     (l.rect.overlap(&view) < 0.5 * l.rect.area()).then(|| {
         Finding::broken(
             "shown.outside",
-            format!("The launcher lies outside the {w} \u{d7} {h} px viewport."),
+            format!("The launcher lies outside the {w:.0} \u{d7} {h:.0} px viewport."),
             "Correct the offsets in the widget's design, and look for a style of the site that moves it.",
         )
         .with(boxed("launcher", &l.rect))

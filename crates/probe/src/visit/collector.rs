@@ -29,6 +29,8 @@ pub struct State {
     pub document_session: String,
     pub sessions: Vec<(String, String)>,
     pub began: Option<Instant>,
+    /// The same instant in seconds since 1970.
+    pub began_wall_s: f64,
     pub keep_bodies: Vec<String>,
     pub wanted_bodies: Vec<(String, String, usize)>,
     /// Scripts that the widget pulled in are asked for by these ids.
@@ -36,6 +38,7 @@ pub struct State {
     pub(super) sockets: HashMap<String, usize>,
     pub(super) t0: Option<f64>,
     pub(super) bytes: HashMap<String, u64>,
+    pub(super) raw_status: HashMap<String, u16>,
     /// Failure of the document, until it is known whether another document follows.
     pub(super) document_failure: Option<NetFailure>,
     pub popup: Option<String>,
@@ -55,6 +58,7 @@ impl State {
         match event.method.as_str() {
             "Network.requestWillBeSent" => self.request(event, p),
             "Network.responseReceived" => self.response(p),
+            "Network.responseReceivedExtraInfo" => self.extra(p),
             "Network.dataReceived" => {
                 *self.bytes.entry(text(p, "requestId")).or_default() += p["encodedDataLength"].as_u64().unwrap_or(0);
             }
@@ -119,8 +123,14 @@ impl State {
     }
 
     fn time(&mut self, p: &Value) -> f64 {
+        // The browser counts from its own start; its wall time at the first request ties that to the
+        // beginning of the visit, so that requests and what we do to the page stand on one scale.
         let stamp = p["timestamp"].as_f64().unwrap_or(0.0);
-        let zero = *self.t0.get_or_insert(stamp);
+        let began = self.began_wall_s;
+        let zero = *self.t0.get_or_insert_with(|| {
+            let after = p["wallTime"].as_f64().filter(|w| began > 0.0 && (0.0..60.0).contains(&(w - began))).map_or(0.0, |w| w - began);
+            stamp - after
+        });
         (stamp - zero) * 1000.0
     }
 
@@ -201,6 +211,20 @@ impl State {
         }
     }
 
+    /// The raw status. An answer that the browser blocks (opaque response blocking) never comes as a
+    /// response; then this is the only word of its status.
+    fn extra(&mut self, p: &Value) {
+        let Some(status) = p["statusCode"].as_u64().map(|s| s as u16).filter(|s| !(300..400).contains(s)) else { return };
+        let id = text(p, "requestId");
+        if let Some(i) = self.request_index(&id) {
+            let r = &mut self.seen.requests[i];
+            if r.failure.is_some() && r.status.is_none() {
+                r.status = Some(status);
+            }
+        }
+        self.raw_status.insert(id, status);
+    }
+
     fn finished(&mut self, event: &Event, p: &Value) {
         let id = text(p, "requestId");
         let at = self.time(p);
@@ -226,6 +250,7 @@ impl State {
         r.end_ms = Some(at);
         r.bytes = bytes;
         r.failure = Some(found.clone());
+        r.status = r.status.or(self.raw_status.get(&id).copied());
         if r.kind.is_empty() {
             r.kind = text(p, "type").to_lowercase();
         }

@@ -51,6 +51,7 @@ const HELD_MS: u64 = 2500;
 /// Makes the visit. Only a browser that cannot be had is an error; all else is observation.
 pub async fn visit(browser: &Browser, plan: &Plan<'_>) -> Result<(Observation, Pictures), ProbeError> {
     let tab = Tab::open(browser, plan.condition.viewport).await?;
+    tab.mark(|o| o.condition = plan.condition);
     let mut pictures = Pictures::default();
     let total = Duration::from_millis(plan.total_ms);
     tab.keep_bodies(plan.supplier.hosts().map(str::to_string).collect());
@@ -161,7 +162,7 @@ async fn settle(tab: &Tab, plan: &Plan<'_>, pictures: &mut Pictures) -> Result<(
     let selector = Value::from(plan.supplier.alive.launcher.clone());
     let read = tab
         .evaluate(&format!(
-            "({{html: document.documentElement.outerHTML.slice(0, 1500000), seen: window.__nfSeen, fixed: nf.fixed({selector}), launcher: nf.launcher({selector}), load: (() => {{ const n = performance.getEntriesByType('navigation')[0]; return n ? [n.loadEventEnd, n.domContentLoadedEventEnd] : [0, 0]; }})(), background: getComputedStyle(document.body || document.documentElement).backgroundColor}})"
+            "({{view: [innerWidth, innerHeight], html: document.documentElement.outerHTML.slice(0, 1500000), seen: window.__nfSeen, fixed: nf.fixed({selector}), launcher: nf.launcher({selector}), load: (() => {{ const n = performance.getEntriesByType('navigation')[0]; return n ? [n.loadEventEnd, n.domContentLoadedEventEnd] : [0, 0]; }})(), background: getComputedStyle(document.body || document.documentElement).backgroundColor}})"
         ))
         .await?;
     let name = match read["launcher"]["present"].as_bool() {
@@ -171,7 +172,7 @@ async fn settle(tab: &Tab, plan: &Plan<'_>, pictures: &mut Pictures) -> Result<(
     tab.settle(&read, &plan.supplier.alive.launcher, name);
     if plan.pictures {
         let png = tab.picture().await?;
-        let scale = if plan.condition.viewport == Viewport::Phone { 2.0 } else { 1.0 };
+        let scale = pixel_scale(&tab.observation());
         // Under something else, the pixels are not the launcher's.
         let rect = tab.observation().launcher.filter(|l| l.present && l.hidden_by.is_none() && l.reachable >= 0.5).map(|l| l.rect);
         if let Some(rect) = rect {
@@ -188,6 +189,13 @@ async fn settle(tab: &Tab, plan: &Plan<'_>, pictures: &mut Pictures) -> Result<(
         pictures.page = Some(png);
     }
     Ok(())
+}
+
+/// Picture pixels for one CSS px of the layout.
+pub(crate) fn pixel_scale(seen: &Observation) -> f64 {
+    let (width, _) = seen.condition.viewport.size();
+    let density = if seen.condition.viewport == Viewport::Phone { 2.0 } else { 1.0 };
+    density * f64::from(width) / seen.view().width.max(1.0)
 }
 
 /// Emulation for a viewport, as commands.

@@ -2,7 +2,7 @@
 
 use super::{Pictures, Tab};
 use crate::{ProbeError, pixels};
-use newtfern_core::observation::{ConsentAct, Operation, Viewport};
+use newtfern_core::observation::{ConsentAct, Operation};
 use newtfern_core::profile::{ConsentManager, Supplier};
 use serde_json::{Value, json};
 use std::time::{Duration, Instant};
@@ -161,7 +161,7 @@ pub async fn work(tab: &Tab, supplier: &Supplier, pictures: &mut Pictures, pictu
         // The panel may still be moving in; its header is read once it stands still.
         tokio::time::sleep(Duration::from_millis(250)).await;
         let png = tab.picture().await?;
-        let scale = if tab.observation().condition.viewport == Viewport::Phone { 2.0 } else { 1.0 };
+        let scale = super::pixel_scale(&tab.observation());
         if let Ok(colour) = pixels::header_colour(&png, &rect, scale) {
             tab.mark(|o| o.header_colour = Some(colour.hex()));
         }
@@ -202,8 +202,16 @@ async fn keyboard(tab: &Tab, supplier: &Supplier, click: &str) -> Result<(), Pro
         });
         return Ok(());
     }
+    // A launcher that is a frame: Tab goes on to the control inside it.
+    let frame = tab
+        .evaluate(&format!("(() => {{ const el = nf.pick({}); const t = el && nf.focusTarget(el); return !!t && t.tagName === 'IFRAME'; }})()", Value::from(click)))
+        .await?;
+    let frame = frame.as_bool().unwrap_or(false);
     let mut opened = false;
     for key in ["Enter", " "] {
+        if frame {
+            tab.press("Tab").await?;
+        }
         tab.press(key).await?;
         opened = panel_shown(tab, &supplier.open.panel, true, CLOSE_MS).await?;
         if opened {

@@ -136,7 +136,10 @@ impl Tab {
 
     /// Starts loading. False where nothing came, with the reason in the observation.
     pub async fn goto(&self, url: &Url, ms: u64) -> Result<bool, ProbeError> {
-        self.with(|s| s.began = Some(Instant::now()));
+        self.with(|s| {
+            s.began = Some(Instant::now());
+            s.began_wall_s = std::time::SystemTime::now().duration_since(std::time::UNIX_EPOCH).map_or(0.0, |d| d.as_secs_f64());
+        });
         let answer = match self.cdp.call(&self.session, "Page.navigate", json!({"url": url.as_str()}), ms).await {
             Ok(answer) => answer,
             // A server that answers nothing keeps this command waiting too.
@@ -251,6 +254,7 @@ impl Tab {
     pub fn settle(&self, read: &Value, selector: &str, name: (String, String)) {
         self.with(|s| {
             s.seen.final_html = text(read, "html");
+            s.seen.layout = read["view"][0].as_f64().zip(read["view"][1].as_f64()).filter(|(w, h)| *w > 0.0 && *h > 0.0);
             let seen = &read["seen"];
             s.seen.violations = serde_json::from_value(seen["violations"].clone()).unwrap_or_default();
             s.seen.fixed = serde_json::from_value(read["fixed"].clone()).unwrap_or_default();
