@@ -1,5 +1,6 @@
 //! The chain over recorded observations: real runs against the stand-ins (CONTRIBUTING.md has the
 //! command that made them), judged again without a browser.
+#![allow(clippy::unwrap_used)]
 
 use newtfern_core::assess::{self, Expectation};
 use newtfern_core::chain::{Aside, Case, Diagnosis, Expect, Outcome, diagnose};
