@@ -36,7 +36,8 @@ pub struct Evidence {
 pub async fn one(pool: &Pool, plan: &Plan<'_>) -> Result<(Observation, Pictures), ProbeError> {
     let browser = pool.browser().await?;
     match visit::visit(&browser, plan).await {
-        Err(ProbeError::BrowserGone { .. }) => {
+        // A page that could not even be opened (a machine at its limit) says nothing of the site either.
+        Err(ProbeError::BrowserGone { .. } | ProbeError::Silent { .. }) => {
             let browser = pool.browser().await?;
             visit::visit(&browser, plan).await
         }

@@ -17,6 +17,8 @@ const TOOLS: &str = include_str!("../page/tools.js");
 const WATCH: &str = include_str!("../page/watch.js");
 /// One evaluation may take this long before the page counts as hung.
 const ANSWER_MS: u64 = 5000;
+/// Opening an empty page is our own doing: a busy machine gets more time for it.
+const OPEN_MS: u64 = 20_000;
 
 pub struct Tab {
     pub cdp: Cdp,
@@ -49,28 +51,28 @@ impl Drop for Tab {
 impl Tab {
     pub async fn open(browser: &Browser, viewport: Viewport) -> Result<Tab, ProbeError> {
         let cdp = browser.cdp.clone();
-        let context = text(&cdp.call("", "Target.createBrowserContext", json!({"disposeOnDetach": true}), ANSWER_MS).await?, "browserContextId");
+        let context = text(&cdp.call("", "Target.createBrowserContext", json!({"disposeOnDetach": true}), OPEN_MS).await?, "browserContextId");
         cdp.send("", "Browser.setDownloadBehavior", json!({"behavior": "deny", "browserContextId": context}));
         let (width, height) = viewport.size();
         let target = text(
-            &cdp.call("", "Target.createTarget", json!({"url": "about:blank", "browserContextId": context, "width": width, "height": height}), ANSWER_MS)
+            &cdp.call("", "Target.createTarget", json!({"url": "about:blank", "browserContextId": context, "width": width, "height": height}), OPEN_MS)
                 .await?,
             "targetId",
         );
-        let session = text(&cdp.call("", "Target.attachToTarget", json!({"targetId": target, "flatten": true}), ANSWER_MS).await?, "sessionId");
+        let session = text(&cdp.call("", "Target.attachToTarget", json!({"targetId": target, "flatten": true}), OPEN_MS).await?, "sessionId");
         let events = cdp.listen(&session);
         let state = Arc::new(Mutex::new(State { sessions: vec![(session.clone(), target.clone())], ..State::default() }));
         let changed = Arc::new(Notify::new());
         let pump = tokio::spawn(pump(events, cdp.clone(), state.clone(), changed.clone(), browser.proxy.failures()));
         let tab = Tab { cdp, session, context, target, state, changed, pump };
-        let tree = tab.call("Page.getFrameTree", json!({})).await?;
+        let tree = tab.cdp.call(&tab.session, "Page.getFrameTree", json!({}), OPEN_MS).await?;
         tab.with(|s| s.main_frame = text(&tree["frameTree"]["frame"], "id"));
         for (method, params) in emulation(viewport, &browser.user_agent) {
-            tab.call(method, params).await?;
+            tab.cdp.call(&tab.session, method, params, OPEN_MS).await?;
         }
         set_up(&tab.cdp, &tab.session, true);
         // The last of the set-up commands answers after all before it.
-        tab.call("Page.addScriptToEvaluateOnNewDocument", json!({"source": WATCH})).await?;
+        tab.cdp.call(&tab.session, "Page.addScriptToEvaluateOnNewDocument", json!({"source": WATCH}), OPEN_MS).await?;
         Ok(tab)
     }
 
