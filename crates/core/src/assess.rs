@@ -132,7 +132,7 @@ pub fn weighing(w: &WeighIn) -> Assessed {
 pub fn echoing(seen: &echo::Seen) -> Assessed {
     let findings = echo::judge(seen);
     let good = match (seen.at_console_ms, seen.answer_seen_ms) {
-        (Some(there), Some(back)) => format!("There after {:.1} s, the answer back after {:.1} s.", there / 1000.0, back / 1000.0),
+        (Some(there), Some(back)) => format!("There after {:.2} s, the answer back after {:.2} s.", there / 1000.0, back / 1000.0),
         _ => String::new(),
     };
     let (state, summary) = standing::of_findings(&findings, &good);

@@ -3,7 +3,7 @@
 use crate::error::PageError;
 use crate::state::App;
 use axum::body::Bytes;
-use axum::extract::{FromRef, FromRequest, FromRequestParts, Request};
+use axum::extract::{FromRef, FromRequest, FromRequestParts, Multipart, Request};
 use axum::http::request::Parts;
 use axum::http::{HeaderMap, Method, StatusCode};
 use axum::middleware::Next;
@@ -93,6 +93,22 @@ pub fn check(session: &Session, csrf: &str) -> Result<(), PageError> {
         return Err(PageError::Forbidden("This form is from another sign-in. Go back, load the page anew and send it again; copy what you typed first."));
     }
     Ok(())
+}
+
+/// Reads a form with one file: the form token and the file's bytes.
+pub async fn upload(form: &mut Multipart, file: &str) -> Result<(String, Vec<u8>), PageError> {
+    let mut csrf = String::new();
+    let mut bytes = Vec::new();
+    while let Some(part) = form.next_field().await.map_err(|e| PageError::Bad(format!("The file did not arrive whole: {e}.")))? {
+        let name = part.name().unwrap_or_default().to_string();
+        let body = part.bytes().await.map_err(|_| PageError::Bad("The file is too large: 5 MB is the most.".into()))?;
+        if name == "csrf" {
+            csrf = String::from_utf8_lossy(&body).into_owned();
+        } else if name == file {
+            bytes = body.to_vec();
+        }
+    }
+    Ok((csrf, bytes))
 }
 
 impl<S: Send + Sync> FromRequest<S> for Posted

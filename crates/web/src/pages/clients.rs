@@ -3,7 +3,7 @@
 use super::render;
 use crate::error::{PageError, PageResult};
 use crate::pages::lens::{Swatch, swatch};
-use crate::session::{Posted, Reader, check};
+use crate::session::{Posted, Reader, check, upload};
 use crate::state::App;
 use crate::view::{Frame, PAGE_SIZE, Pager, short};
 use askama::Template;
@@ -125,17 +125,7 @@ fn logo_kind(bytes: &[u8]) -> Option<(&'static str, &'static str)> {
 
 pub async fn logo(State(app): State<App>, reader: Reader, Path(id): Path<i64>, mut form: Multipart) -> PageResult {
     let client = app.store.client(id).await?.ok_or(PageError::NotFound("client"))?;
-    let mut csrf = String::new();
-    let mut bytes = Vec::new();
-    while let Some(part) = form.next_field().await.map_err(|e| PageError::Bad(format!("The file did not arrive whole: {e}.")))? {
-        let name = part.name().unwrap_or_default().to_string();
-        let body = part.bytes().await.map_err(|_| PageError::Bad("The file is too large: 5 MB is the most.".into()))?;
-        match name.as_str() {
-            "csrf" => csrf = String::from_utf8_lossy(&body).into_owned(),
-            "logo" => bytes = body.to_vec(),
-            _ => {}
-        }
-    }
+    let (csrf, bytes) = upload(&mut form, "logo").await?;
     check(&reader.0, &csrf)?;
     let (extension, media_type) = logo_kind(&bytes).ok_or_else(|| PageError::Bad("The logo must be a PNG, JPEG or SVG picture.".into()))?;
     let key = app.blobs.put(bytes, extension).await?;

@@ -1,8 +1,8 @@
 //! Sites from CSV with a result a row, and back to CSV.
 
 use super::render;
-use crate::error::{PageError, PageResult};
-use crate::session::{Reader, check};
+use crate::error::PageResult;
+use crate::session::{Reader, check, upload};
 use crate::state::App;
 use crate::view::Frame;
 use askama::Template;
@@ -39,17 +39,7 @@ pub async fn form(State(app): State<App>, reader: Reader) -> PageResult {
 }
 
 pub async fn submit(State(app): State<App>, reader: Reader, mut form: Multipart) -> PageResult {
-    let mut csrf = String::new();
-    let mut bytes = Vec::new();
-    while let Some(part) = form.next_field().await.map_err(|e| PageError::Bad(format!("The file did not arrive whole: {e}.")))? {
-        let name = part.name().unwrap_or_default().to_string();
-        let body = part.bytes().await.map_err(|_| PageError::Bad("The file is too large: 5 MB is the most.".into()))?;
-        match name.as_str() {
-            "csrf" => csrf = String::from_utf8_lossy(&body).into_owned(),
-            "file" => bytes = body.to_vec(),
-            _ => {}
-        }
-    }
+    let (csrf, bytes) = upload(&mut form, "file").await?;
     check(&reader.0, &csrf)?;
     let platforms = app.store.platforms().await?;
     let known: Vec<&str> = platforms.iter().map(|p| p.id.as_str()).collect();

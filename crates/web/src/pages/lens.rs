@@ -255,7 +255,7 @@ pub fn row(site: &Site, standings: &[Stored], family: Option<Family>) -> Row {
         Some(Family::Echo) => {
             if let Some(s) = read::<newtfern_core::echo::Seen>(&stored.detail, "seen") {
                 row.note = match (s.at_console_ms, s.answer_seen_ms) {
-                    (Some(a), Some(b)) => format!("there {:.1} s \u{b7} answered {:.1} s", a / 1000.0, b / 1000.0),
+                    (Some(a), Some(b)) => format!("there {:.2} s \u{b7} answered {:.2} s", a / 1000.0, b / 1000.0),
                     _ => s.stopped,
                 };
             }
