@@ -188,6 +188,25 @@ async fn close(tab: &Tab, supplier: &Supplier, click: &str) -> Result<bool, Prob
     panel_shown(tab, &open.panel, false, CLOSE_MS).await
 }
 
+/// Puts the focus on the first control inside a launcher that is a frame, of this site or another.
+async fn focus_inside(tab: &Tab, click: &str) -> Result<(), ProbeError> {
+    const CONTROL: &str = "'button,[role=button],a[href],[tabindex]'";
+    let same = format!(
+        "(() => {{ const el = nf.pick({}); const f = el && nf.focusTarget(el); const inner = f && f.contentDocument && f.contentDocument.querySelector({CONTROL}); if (!inner) return false; inner.focus(); return true; }})()",
+        Value::from(click)
+    );
+    if tab.evaluate(&same).await?.as_bool().unwrap_or(false) {
+        return Ok(());
+    }
+    for session in tab.child_sessions() {
+        let there = format!("(() => {{ const el = document.querySelector({CONTROL}); if (!el) return false; window.focus(); el.focus(); return true; }})()");
+        if tab.evaluate_in(&session, &there).await.is_ok_and(|v| v.as_bool().unwrap_or(false)) {
+            break;
+        }
+    }
+    Ok(())
+}
+
 async fn keyboard(tab: &Tab, supplier: &Supplier, click: &str) -> Result<(), ProbeError> {
     let focus = format!(
         "(() => {{ const el = nf.pick({}); const t = el && nf.focusTarget(el); if (!t) return false; t.focus(); let at = document.activeElement; while (at && at.shadowRoot && at.shadowRoot.activeElement) at = at.shadowRoot.activeElement; return at === t; }})()",
@@ -202,7 +221,7 @@ async fn keyboard(tab: &Tab, supplier: &Supplier, click: &str) -> Result<(), Pro
         });
         return Ok(());
     }
-    // A launcher that is a frame: Tab goes on to the control inside it.
+    // A launcher that is a frame: the control is inside it.
     let frame = tab
         .evaluate(&format!("(() => {{ const el = nf.pick({}); const t = el && nf.focusTarget(el); return !!t && t.tagName === 'IFRAME'; }})()", Value::from(click)))
         .await?;
@@ -210,7 +229,7 @@ async fn keyboard(tab: &Tab, supplier: &Supplier, click: &str) -> Result<(), Pro
     let mut opened = false;
     for key in ["Enter", " "] {
         if frame {
-            tab.press("Tab").await?;
+            focus_inside(tab, click).await?;
         }
         tab.press(key).await?;
         opened = panel_shown(tab, &supplier.open.panel, true, CLOSE_MS).await?;
