@@ -139,7 +139,8 @@ async fn a_killed_browser_is_told_at_once() {
         })
     };
     ASKED.notified().await;
-    browser.cdp.send("", "Browser.close", serde_json::json!({}));
+    // Not a polite close, in which pages end first: the process goes.
+    browser.cdp.send("", "Browser.crash", serde_json::json!({}));
     let began = Instant::now();
     let outcome = under_way.await.unwrap();
     assert!(outcome.is_err() && began.elapsed() < Duration::from_secs(10), "{outcome:?} after {:?}", began.elapsed());
