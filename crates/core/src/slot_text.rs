@@ -31,10 +31,10 @@ pub fn push(held: &str, fitted: &str, previous: Option<&str>) -> Pushed {
     Pushed { text, changed: true }
 }
 
-/// Would the slot then hold the widget more than once? Asked before pushing.
-pub fn holds_live(held: &str, supplier: &Supplier) -> bool {
+/// Does the slot hold the widget with this key already, in whatever form? Asked before pushing.
+pub fn holds_live(held: &str, supplier: &Supplier, key: &str) -> bool {
     let page = Url::parse("https://slot.invalid/").expect("constant address");
-    Inspector::new(supplier, None).pieces(held, &page).iter().any(|p| p.state == State::Live)
+    Inspector::new(supplier, None).pieces(held, &page).iter().any(|p| p.state == State::Live && p.key.key() == Some(key))
 }
 
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]

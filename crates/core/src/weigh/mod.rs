@@ -140,7 +140,7 @@ pub fn conclude(url: &str, seed: u64, measured: &Measured, budget_ms: f64) -> Re
     }
     let centre = |pick: fn(&OwnLoad) -> f64| {
         let values: Vec<f64> = measured.own.iter().map(pick).collect();
-        let interval = statistics::centre(&values, 0.95);
+        let interval = shift(&values, 0.95);
         Centre { median: statistics::median(&values), low: interval.low, high: interval.high }
     };
     let median_of = |pick: fn(&OwnLoad) -> f64| statistics::median(&measured.own.iter().map(pick).collect::<Vec<_>>());

@@ -73,11 +73,6 @@ pub fn shift(differences: &[f64], confidence: f64) -> Interval {
     }
 }
 
-/// An interval for the centre of single values, by the same ranks around the value itself.
-pub fn centre(values: &[f64], confidence: f64) -> Interval {
-    shift(values, confidence)
-}
-
 /// Wilcoxon's statistic T+ of differences without zeros, ties sharing their mean rank.
 pub fn signed_rank_statistic(differences: &[f64]) -> f64 {
     let mut values: Vec<f64> = differences.iter().copied().filter(|d| *d != 0.0).collect();

@@ -42,7 +42,6 @@ struct Page {
     primary: String,
     secondary: String,
     sites: Vec<(i64, String, String)>,
-    problem: String,
 }
 
 pub async fn list(State(app): State<App>, reader: Reader, Query(asked): Query<Asked>) -> PageResult {
@@ -94,7 +93,6 @@ pub async fn page(State(app): State<App>, reader: Reader, Path(id): Path<i64>) -
         sites: sites.into_iter().map(|s| (s.id, s.name, short(&s.url))).collect(),
         sheet,
         client,
-        problem: String::new(),
     })
 }
 

@@ -10,7 +10,6 @@ use crate::view::{Frame, moment};
 use askama::Template;
 use axum::extract::{Path, Query, State};
 use axum::response::{IntoResponse, Redirect};
-use newtfern_core::placement::{Inspector, State as PieceState};
 use newtfern_core::platform::{Fitted, Interface, Platform, Slot, fit};
 use newtfern_core::profile::Supplier;
 use newtfern_core::slot_text::{self, Mark};
@@ -117,13 +116,12 @@ async fn token(app: &App, site: i64) -> PageResult<Option<String>> {
 }
 
 /// What the slot would hold after a push.
-fn pushed(l: &Loaded, slot: &Slot, held: &str, code: &str, past: &[Placement]) -> slot_text::Pushed {
+fn pushed(slot: &Slot, held: &str, code: &str, past: &[Placement]) -> slot_text::Pushed {
     // A field for a key holds one key and nothing of others.
     if matches!(slot.takes, newtfern_core::platform::Takes::Key | newtfern_core::platform::Takes::Address) {
         return slot_text::Pushed { text: code.to_string(), changed: held.trim() != code };
     }
     let ours = past.iter().filter(|p| p.slot_id == slot.id && p.put_back_at.is_none()).map(|p| p.ours.as_str()).find(|o| held.contains(o.trim_end()));
-    let _ = l;
     slot_text::push(held, code, ours)
 }
 
@@ -163,7 +161,7 @@ pub async fn page(State(app): State<App>, reader: Reader, Path(id): Path<i64>, Q
                     Ok(held) => {
                         page.can_push = true;
                         page.version = held.version.map(|v| v.to_string()).unwrap_or_default();
-                        let after = pushed(&l, &slot, &held.text, &code.code, &past);
+                        let after = pushed(&slot, &held.text, &code.code, &past);
                         page.unchanged = !after.changed;
                         page.preview = diff(&held.text, &after.text);
                         if after.changed && other_copy(&l, &held.text) {
@@ -185,9 +183,7 @@ pub async fn page(State(app): State<App>, reader: Reader, Path(id): Path<i64>, Q
 
 /// A live copy that is none we put there.
 fn other_copy(l: &Loaded, held: &str) -> bool {
-    let Some(supplier) = &l.supplier else { return false };
-    let page = Url::parse("https://slot.invalid/").expect("constant address");
-    Inspector::new(supplier, None).pieces(held, &page).iter().any(|p| p.state == PieceState::Live && p.key.key() == Some(l.site.key.as_str()))
+    l.supplier.as_ref().is_some_and(|supplier| slot_text::holds_live(held, supplier, &l.site.key))
 }
 
 pub async fn push(State(app): State<App>, Path(id): Path<i64>, posted: Posted) -> PageResult {
@@ -209,7 +205,7 @@ pub async fn push(State(app): State<App>, Path(id): Path<i64>, posted: Posted) -
         return Err(slot_error(crate::outside::SlotError::Conflict));
     }
     let past = app.store.placements(id).await?;
-    let after = pushed(&l, &slot, &held.text, &code.code, &past);
+    let after = pushed(&slot, &held.text, &code.code, &past);
     if !after.changed {
         return Ok(Redirect::to(&format!("/sites/{id}/place?slot={}&done=same", slot.id)).into_response());
     }
