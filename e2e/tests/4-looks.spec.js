@@ -10,6 +10,11 @@ for (const [name, size] of [["desktop", { width: 1280, height: 800 }], ["phone",
     // axe is put in past our own policy.
     const page = await (await browser.newContext({ viewport: size, bypassCSP: true })).newPage();
     const errors = await signIn(page);
+    // Pages under way renew themselves: what is looked at should stand still.
+    await expect(async () => {
+      await page.goto(address() + "/lens/estate");
+      await expect(page.locator(".roundbar")).toHaveCount(0, { timeout: 200 });
+    }).toPass({ timeout: 60_000, intervals: [500] });
     const site = (await bench(page, "Members")).replace(address(), "");
     for (const path of ["/lens/estate", "/lens/load", "/lens/weigh", "/lens/brand", "/worklist", "/clients", "/sites/new", "/sites/import", "/rounds", "/settings", "/house-style", "/audit", site, site + "/design", site + "/place", site + "/settings"]) {
       await page.goto(address() + path);

@@ -1,4 +1,23 @@
 // Small behaviour of the pages. Everything works without it except live progress and the preview.
+
+// The page as the server has it now, put in place of the old one. No reload: the window keeps its scroll
+// position and its keyboard focus, and a page being read by something else is not taken away under it.
+async function renew() {
+  const answer = await fetch(location.href);
+  if (!answer.ok || answer.redirected) { location.reload(); return; }
+  const fresh = new DOMParser().parseFromString(await answer.text(), "text/html");
+  const at = document.activeElement, id = at && at.id, href = at && at.getAttribute("href");
+  for (const part of [".trail", ".roundbar", "main"]) {
+    const old = document.querySelector(part), now = fresh.querySelector(part);
+    if (old && now) old.replaceWith(document.adoptNode(now));
+    else if (old) old.remove();
+  }
+  if (at && !at.isConnected) {
+    const again = id ? document.getElementById(id) : href && [...document.querySelectorAll("main a")].find((a) => a.getAttribute("href") === href);
+    if (again) again.focus({ preventScroll: true });
+  }
+}
+
 document.addEventListener("alpine:init", () => {
   // Ticked rows of a lens.
   Alpine.data("selection", () => ({
@@ -21,7 +40,7 @@ document.addEventListener("alpine:init", () => {
         this.$refs.words.textContent = p.over + " of " + p.total + " sites" + (p.finished ? ", done" : "");
         this.$refs.fresh.hidden = false;
         this.$refs.fresh.href = location.pathname + location.search;
-        if (p.finished && (reload || !document.querySelector(":focus-within input, input:checked"))) location.reload();
+        if (p.finished && (reload || !document.querySelector(":focus-within input, input:checked"))) renew();
       });
     },
     destroy() { if (this.source) this.source.close(); },

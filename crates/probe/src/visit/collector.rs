@@ -365,13 +365,7 @@ fn argument(value: &Value) -> String {
 }
 
 fn cut(mut words: String) -> String {
-    if words.len() > 1000 {
-        let mut at = 1000;
-        while !words.is_char_boundary(at) {
-            at -= 1;
-        }
-        words.truncate(at);
-    }
+    words.truncate(words.floor_char_boundary(1000));
     words
 }
 

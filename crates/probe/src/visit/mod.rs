@@ -5,6 +5,8 @@ mod collector;
 mod failure;
 mod operate;
 pub mod tab;
+#[cfg(test)]
+mod tests;
 
 use crate::ProbeError;
 use crate::browser::Browser;

@@ -186,13 +186,7 @@ impl Tab {
         if let Ok(body) = self.cdp.call(&session, "Network.getResponseBody", json!({"requestId": id}), ANSWER_MS).await {
             let mut html = body_text(&body);
             let cut = html.len() > 2_000_000;
-            if cut {
-                let mut at = 2_000_000;
-                while !html.is_char_boundary(at) {
-                    at -= 1;
-                }
-                html.truncate(at);
-            }
+            html.truncate(html.floor_char_boundary(2_000_000));
             self.mark(|o| {
                 o.page.html = html;
                 o.page.html_cut = cut;
@@ -495,11 +489,7 @@ async fn pump(mut events: tokio::sync::mpsc::UnboundedReceiver<Event>, cdp: Cdp,
                     tokio::spawn(async move {
                         if let Ok(answer) = cdp.call(&session, "Network.getResponseBody", json!({"requestId": id}), 3000).await {
                             let mut body = body_text(&answer);
-                            let mut at = body.len().min(64_000);
-                            while !body.is_char_boundary(at) {
-                                at -= 1;
-                            }
-                            body.truncate(at);
+                            body.truncate(body.floor_char_boundary(64_000));
                             if let Ok(mut s) = state.lock()
                                 && let Some(r) = s.seen.requests.get_mut(index)
                             {

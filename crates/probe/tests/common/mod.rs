@@ -1,0 +1,62 @@
+//! One whole check of one address, as `newtfern check` makes it, shared by the browser tests.
+#![allow(clippy::unwrap_used)]
+
+use newtfern_core::chain::{Case, Diagnosis, Expect, diagnose};
+use newtfern_core::observation::{Observation, Viewport};
+use newtfern_core::profile::{ConsentManager, Supplier};
+use newtfern_probe::browser::Pool;
+use newtfern_probe::check::{Request, run};
+use newtfern_probe::guard::Guard;
+use newtfern_probe::http::Http;
+use std::future::Future;
+use std::sync::Arc;
+use url::Url;
+
+pub struct Checker {
+    pub pool: Pool,
+    http: Http,
+}
+
+/// What is expected of the page.
+pub struct Ask<'a> {
+    pub supplier: &'a Supplier,
+    pub rivals: &'a [Supplier],
+    pub consent: Option<&'a ConsentManager>,
+    pub key: &'a str,
+}
+
+impl Checker {
+    /// May visit loopback, where the tests serve their pages.
+    pub fn new() -> Checker {
+        let guard = Guard { allow_private: true };
+        Checker { pool: Pool::new(guard, None), http: Http::new(guard, None).unwrap() }
+    }
+
+    pub async fn check(&self, url: &str, ask: &Ask<'_>) -> (Diagnosis, Vec<Observation>) {
+        let url = Url::parse(url).unwrap();
+        let request = Request { url: &url, supplier: ask.supplier, consent: ask.consent, viewports: &[Viewport::Desktop, Viewport::Phone], pictures: false };
+        let evidence = run(&self.pool, &self.http, &request).await.unwrap();
+        let visits: Vec<_> = evidence.visits.into_iter().map(|(seen, _)| seen).collect();
+        let case =
+            Case { supplier: ask.supplier, rivals: ask.rivals, key: Some(ask.key), expect: Expect::Present, consent: ask.consent, visits: &visits, asides: &evidence.asides };
+        (diagnose(&case), visits)
+    }
+}
+
+/// Runs the work for each item, two at a time: more only queue for the processor.
+pub async fn two_at_a_time<T, R, F>(items: impl IntoIterator<Item = T>, work: impl Fn(T) -> F) -> Vec<R>
+where
+    F: Future<Output = R> + Send + 'static,
+    R: Send + 'static,
+{
+    let gate = Arc::new(tokio::sync::Semaphore::new(2));
+    let mut tasks = tokio::task::JoinSet::new();
+    for item in items {
+        let (gate, job) = (gate.clone(), work(item));
+        tasks.spawn(async move {
+            let _permit = gate.acquire().await.unwrap();
+            job.await
+        });
+    }
+    tasks.join_all().await
+}
