@@ -150,18 +150,29 @@ pub struct NextAction {
     pub why: String,
 }
 
-pub fn next_action(standings: &[(Family, State, String)], remedy: Option<&str>) -> Option<NextAction> {
-    let at = |family: Family| standings.iter().find(|(f, _, _)| *f == family).map(|(_, s, w)| (*s, w.as_str())).unwrap_or((State::NotYet, ""));
+/// How a site stands in one family, as far as the next action depends on it.
+#[derive(Debug, Clone, Copy)]
+pub struct Stood<'a> {
+    pub family: Family,
+    pub state: State,
+    pub summary: &'a str,
+    /// What to do about a failure, if the check knows.
+    pub remedy: &'a str,
+}
+
+pub fn next_action(standings: &[Stood<'_>]) -> Option<NextAction> {
+    let at = |family: Family| standings.iter().find(|s| s.family == family).copied().unwrap_or(Stood { family, state: State::NotYet, summary: "", remedy: "" });
     for family in Family::ALL {
-        let (state, why) = at(family);
+        let Stood { state, summary: why, remedy, .. } = at(family);
         let act = match (family, state) {
             (_, State::Passing | State::NotApplicable) => continue,
             // A page that cannot be had says nothing of placing; the failure of loading names what to do.
-            (Family::Place, State::Undecided) if at(Family::Load).0 == State::Failing => continue,
+            (Family::Place, State::Undecided) if at(Family::Load).state == State::Failing => continue,
             (Family::Design, State::NotYet) => "Choose a supplier and key for this site.",
             (Family::Design, _) => "Mend the design.",
-            (Family::Place, State::NotYet) if at(Family::Load).0 == State::NotYet => "Place the snippet, then verify.",
-            (Family::Place | Family::Load, State::Failing) => remedy.unwrap_or("See the chain and mend its broken link."),
+            (Family::Place, State::NotYet) if at(Family::Load).state == State::NotYet => "Place the snippet, then verify.",
+            (Family::Place | Family::Load, State::Failing) if !remedy.is_empty() => remedy,
+            (Family::Place | Family::Load, State::Failing) => "See the chain and mend its broken link.",
             (Family::Place | Family::Load, _) => "Verify in the browser.",
             (Family::Echo, State::Failing) => "See where the test message stopped.",
             (Family::Echo, _) => "Send a test message.",
@@ -185,13 +196,43 @@ mod tests {
 
     #[test]
     fn the_next_action_follows_the_order_of_the_job() {
-        let mut s: Vec<(Family, State, String)> = Family::ALL.into_iter().map(|f| (f, State::Passing, String::new())).collect();
-        assert_eq!(next_action(&s, None), None);
-        s[4].1 = State::Failing;
-        s[7].1 = State::NotYet;
-        assert_eq!(next_action(&s, None).unwrap().family, Family::Weigh);
-        s[1].1 = State::Failing;
-        assert_eq!(next_action(&s, Some("Remove one of the two.")).unwrap().act, "Remove one of the two.");
+        let mut s: Vec<Stood> = Family::ALL.into_iter().map(|family| Stood { family, state: State::Passing, summary: "", remedy: "" }).collect();
+        assert_eq!(next_action(&s), None);
+        s[4].state = State::Failing;
+        s[7].state = State::NotYet;
+        assert_eq!(next_action(&s).unwrap().family, Family::Weigh);
+        s[1] = Stood { family: Family::Place, state: State::Failing, summary: "It is there twice.", remedy: "Remove one of the two." };
+        let next = next_action(&s).unwrap();
+        assert_eq!((next.family, next.act.as_str(), next.why.as_str()), (Family::Place, "Remove one of the two.", "It is there twice."));
+        s[1].remedy = "";
+        assert!(next_action(&s).unwrap().act.contains("broken link"));
+    }
+
+    #[test]
+    fn a_page_that_cannot_be_had_is_a_matter_of_loading_not_of_placing() {
+        let stood = |family, state, remedy| Stood { family, state, summary: "", remedy };
+        let s = [
+            stood(Family::Design, State::Passing, ""),
+            stood(Family::Place, State::Undecided, ""),
+            stood(Family::Load, State::Failing, "Ask the client why the page answers 503."),
+        ];
+        assert_eq!(next_action(&s).unwrap().act, "Ask the client why the page answers 503.");
+        // A site nobody looked at begins with its first step.
+        assert_eq!(next_action(&[]).unwrap().family, Family::Design);
+    }
+
+    #[test]
+    fn every_state_that_asks_for_something_names_an_act() {
+        for family in Family::ALL {
+            for state in [State::Failing, State::Undecided, State::Stale, State::NotYet] {
+                let s: Vec<Stood> = Family::ALL
+                    .into_iter()
+                    .map(|f| Stood { family: f, state: if f == family { state } else { State::Passing }, summary: "", remedy: "" })
+                    .collect();
+                let next = next_action(&s).unwrap_or_else(|| panic!("{family:?} {state:?} asks for nothing"));
+                assert!(next.family == family && next.act.ends_with('.') && !next.why.is_empty(), "{next:?}");
+            }
+        }
     }
 
     #[test]

@@ -11,6 +11,7 @@ pub mod placements;
 pub mod profiles;
 pub mod queue;
 pub mod rounds;
+pub mod scratch;
 pub mod seal;
 pub mod sites;
 pub mod standings;

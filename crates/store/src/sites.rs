@@ -3,7 +3,7 @@
 use crate::audit::like;
 use crate::{Result, Store, StoreError, doing, unique};
 use newtfern_core::design::Layer;
-use newtfern_core::standing::{Family, STALE_AFTER_S, State};
+use newtfern_core::standing::{Family, NextAction, STALE_AFTER_S, State, Stood, next_action};
 use serde_json::Value;
 use std::collections::HashMap;
 use time::OffsetDateTime;
@@ -76,6 +76,12 @@ impl Standing {
     }
 }
 
+/// What a site needs next, by its stored standings.
+pub fn next_of(standings: &[Standing]) -> Option<NextAction> {
+    let stood: Vec<Stood> = standings.iter().map(|s| Stood { family: s.family(), state: s.state(), summary: &s.summary, remedy: &s.remedy }).collect();
+    next_action(&stood)
+}
+
 /// Which rows of the estate, in which order.
 #[derive(Debug, Clone, Default)]
 pub struct Filter {
@@ -89,10 +95,11 @@ pub struct Filter {
 
 const COLUMNS: &str = "s.id, s.client_id, c.name as client_name, s.name, s.url, s.platform_id, s.consent_id, s.supplier_id, s.key, s.slot_id, s.languages, s.country, s.time_zone, s.contact, s.adjustments, s.budget_ms, s.preview_desktop, s.preview_phone";
 
-/// A stored state as it stands now; the age is the core's, given as a parameter.
-const AGED: &str = "case when t.state in ('passing', 'failing', 'undecided') and t.at < now() - make_interval(secs => $1) then 'stale' else t.state end";
+/// What a filter asks of a row; $1 is the age in seconds after which a state is stale.
+const MATCHES: &str = "(s.name ilike $2 or s.url ilike $2 or c.name ilike $2) and ($3::bigint is null or s.client_id = $3) and ($4::text is null or exists (select 1 from standings t where t.site_id = s.id and t.family = $4 and ($5::text is null or aged(t.state, t.at, $1) = $5)))";
 
-const MATCHES: &str = "(s.name ilike $2 or s.url ilike $2 or c.name ilike $2) and ($3::bigint is null or s.client_id = $3) and ($4::text is null or exists (select 1 from standings t where t.site_id = s.id and t.family = $4 and ($5::text is null or (case when t.state in ('passing', 'failing', 'undecided') and t.at < now() - make_interval(secs => $1) then 'stale' else t.state end) = $5)))";
+/// Worst first.
+const ORDER: &str = "array_position(array['failing', 'undecided', 'stale', 'not_yet', 'passing', 'not_applicable'], aged(w.state, w.at, $1)), c.name, s.id";
 
 impl Store {
     pub async fn add_site(&self, site: &NewSite) -> Result<i64> {
@@ -144,13 +151,10 @@ impl Store {
 
     /// One page of rows and how many there are in all.
     pub async fn sites(&self, f: &Filter, offset: i64, limit: i64) -> Result<(Vec<Site>, i64)> {
-        let order = match f.worst_in {
-            Some(_) => format!(
-                "array_position(array['failing', 'undecided', 'stale', 'not_yet', 'passing', 'not_applicable'], (select {AGED} from standings t where t.site_id = s.id and t.family = $8)), c.name, s.id"
-            ),
-            None => "c.name, s.id".to_string(),
-        };
-        let sql = format!("select {COLUMNS} from sites s join clients c on c.id = s.client_id where {MATCHES} and ($8::text is null or true) order by {order} offset $6 limit $7");
+        // Without a family to sort by, no row of `w` is found and all are equal in it.
+        let sql = format!(
+            "select {COLUMNS} from sites s join clients c on c.id = s.client_id left join standings w on w.site_id = s.id and w.family = $8 where {MATCHES} order by {ORDER} offset $6 limit $7"
+        );
         let rows = sqlx::query_as(sqlx::AssertSqlSafe(sql))
             .bind(STALE_AFTER_S as f64)
             .bind(like(&f.search))
@@ -183,13 +187,8 @@ impl Store {
     }
 
     pub async fn standings_of(&self, sites: &[i64]) -> Result<HashMap<i64, Vec<Standing>>> {
-        let sql = format!("select t.site_id, t.family, {AGED} as state, t.summary, t.remedy, t.detail, t.at from standings t where t.site_id = any($2)");
-        let rows: Vec<Standing> = sqlx::query_as(sqlx::AssertSqlSafe(sql))
-            .bind(STALE_AFTER_S as f64)
-            .bind(sites)
-            .fetch_all(&self.pool)
-            .await
-            .map_err(doing("reading standings"))?;
+        let sql = "select t.site_id, t.family, aged(t.state, t.at, $1) as state, t.summary, t.remedy, t.detail, t.at from standings t where t.site_id = any($2)";
+        let rows: Vec<Standing> = sqlx::query_as(sql).bind(STALE_AFTER_S as f64).bind(sites).fetch_all(&self.pool).await.map_err(doing("reading standings"))?;
         let mut out: HashMap<i64, Vec<Standing>> = HashMap::new();
         for row in rows {
             out.entry(row.site_id).or_default().push(row);
@@ -202,9 +201,8 @@ impl Store {
 
     /// How many sites are in each state of each family: the counts of the Trail.
     pub async fn counts(&self) -> Result<HashMap<(Family, State), i64>> {
-        let sql = format!("select t.family, {AGED} as state, count(*) from standings t group by 1, 2");
-        let rows: Vec<(String, String, i64)> =
-            sqlx::query_as(sqlx::AssertSqlSafe(sql)).bind(STALE_AFTER_S as f64).fetch_all(&self.pool).await.map_err(doing("counting standings"))?;
+        let sql = "select t.family, aged(t.state, t.at, $1) as state, count(*) from standings t group by 1, 2";
+        let rows: Vec<(String, String, i64)> = sqlx::query_as(sql).bind(STALE_AFTER_S as f64).fetch_all(&self.pool).await.map_err(doing("counting standings"))?;
         Ok(rows.into_iter().filter_map(|(f, s, n)| Some(((Family::from_key(&f)?, State::from_key(&s)?), n))).collect())
     }
 

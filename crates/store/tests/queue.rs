@@ -9,22 +9,13 @@ use newtfern_store::people::Role;
 use newtfern_store::queue::Done;
 use newtfern_store::sites::{Filter, NewSite};
 use newtfern_store::standings::NewStanding;
-use newtfern_store::{Store, StoreError};
+use newtfern_store::{Store, StoreError, scratch};
 use serde_json::json;
-use std::sync::atomic::{AtomicU32, Ordering};
 use time::{Duration, OffsetDateTime};
 
-static NEXT: AtomicU32 = AtomicU32::new(0);
-
 async fn fresh() -> Store {
-    let server = std::env::var("NEWTFERN_TEST_DATABASE").expect("NEWTFERN_TEST_DATABASE is not set: run ./run test, or newtfern admin with-database cargo test");
-    let name = format!("t{}_{}", std::process::id(), NEXT.fetch_add(1, Ordering::Relaxed));
-    let admin = Store::connect(&server).await.unwrap();
-    sqlx::query(sqlx::AssertSqlSafe(format!("create database {name}"))).execute(&admin.pool).await.unwrap();
-    admin.pool.close().await;
-    let store = Store::connect(&server.replace("/postgres", &format!("/{name}"))).await.unwrap();
-    store.migrate().await.unwrap();
-    store
+    let server = std::env::var(scratch::SERVER).expect("NEWTFERN_TEST_DATABASE is not set: run ./run test, or newtfern admin with-database cargo test");
+    scratch::database(&server).await.unwrap()
 }
 
 async fn with_sites(n: usize) -> (Store, Vec<i64>) {

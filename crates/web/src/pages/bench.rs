@@ -15,7 +15,7 @@ use newtfern_core::colour::difference_in_words;
 use newtfern_core::consent::{Cell, Grid};
 use newtfern_core::design::Design;
 use newtfern_core::finding::{Evidence, Finding};
-use newtfern_core::standing::{Family, NextAction, State as Standing, next_action};
+use newtfern_core::standing::{Family, NextAction, State as Standing};
 use newtfern_core::weigh::{Shift, WeighIn};
 use newtfern_store::handovers::Handover;
 use newtfern_store::placements::Placement;
@@ -113,9 +113,7 @@ pub async fn page(State(app): State<App>, reader: Reader, Path(id): Path<i64>) -
     let handovers = app.store.handovers(id).await?;
 
     let diagnosis: Option<Diagnosis> = read(&standings, Family::Load, "diagnosis");
-    let list: Vec<(Family, Standing, String)> = standings.iter().map(|s| (s.family(), s.state(), s.summary.clone())).collect();
-    let remedy = diagnosis.as_ref().and_then(Diagnosis::root_finding).map(|f| f.remedy.clone());
-    let next = next_action(&list, remedy.as_deref());
+    let next = newtfern_store::sites::next_of(&standings);
     let weigh: Option<WeighIn> = read(&standings, Family::Weigh, "weigh");
     let consent: Option<Grid> = read(&standings, Family::Consent, "grid");
     let brand: Option<Compared> = read(&standings, Family::Brand, "compared");

@@ -1,9 +1,9 @@
 //! Clients and their brand sheets.
 
-use super::render;
+use super::{form_again, render};
 use crate::error::{PageError, PageResult};
 use crate::pages::lens::{Swatch, swatch};
-use crate::session::{Posted, Reader, check, upload};
+use crate::session::{Fields, Posted, Reader, check, upload};
 use crate::state::App;
 use crate::view::{Frame, PAGE_SIZE, Pager, short};
 use askama::Template;
@@ -12,12 +12,13 @@ use axum::http::header;
 use axum::response::{IntoResponse, Redirect};
 use newtfern_core::brand::Sheet;
 use newtfern_core::colour::Rgb;
+use newtfern_store::StoreError;
 use newtfern_store::clients::Client;
 use newtfern_store::sites::Filter;
 use serde::Deserialize;
 use serde_json::json;
 
-#[derive(Deserialize)]
+#[derive(Default, Deserialize)]
 pub struct Asked {
     #[serde(default)]
     q: String,
@@ -31,6 +32,9 @@ struct List {
     clients: Vec<(Client, Vec<Swatch>)>,
     q: String,
     pager: Pager,
+    /// What was typed into the form of a new client, and what is wrong with it.
+    typed: Fields,
+    problem: String,
 }
 
 #[derive(Template)]
@@ -38,13 +42,17 @@ struct List {
 struct Page {
     frame: Frame,
     client: Client,
-    sheet: Sheet,
-    primary: String,
-    secondary: String,
+    /// As stored, or as typed where that cannot be kept.
+    typed: Fields,
+    problem: String,
     sites: Vec<(i64, String, String)>,
 }
 
 pub async fn list(State(app): State<App>, reader: Reader, Query(asked): Query<Asked>) -> PageResult {
+    render(&list_page(&app, &reader, asked, Fields::default(), String::new()).await?)
+}
+
+async fn list_page(app: &App, reader: &Reader, asked: Asked, typed: Fields, problem: String) -> PageResult<List> {
     let number = asked.page.unwrap_or(1);
     let (clients, total) = app.store.clients(&asked.q, Pager::offset(number), PAGE_SIZE).await?;
     let clients = clients
@@ -56,54 +64,82 @@ pub async fn list(State(app): State<App>, reader: Reader, Query(asked): Query<As
         })
         .collect();
     let pager = Pager::new(number, total, &[("q", &asked.q)]);
-    render(&List { frame: Frame::new(&app, &reader, "Clients", "", "clients").await?, clients, q: asked.q, pager })
+    Ok(List { frame: Frame::new(app, reader, "Clients", "", "clients").await?, clients, q: asked.q, pager, typed, problem })
 }
 
-fn read_sheet(posted: &Posted) -> Result<Sheet, PageError> {
-    let f = &posted.fields;
-    let colour =
-        |name: &str, label: &str| -> Result<Option<Rgb>, PageError> { f.some(name).map(|v| Rgb::parse(&v).map_err(|e| PageError::Bad(format!("{label}: {e}.")))).transpose() };
-    Ok(Sheet {
+/// The client's name and brand sheet from the form, or what is wrong with them.
+fn read(f: &Fields) -> Result<(String, Sheet), String> {
+    let name = f.some("name").ok_or("Give the client a name.")?;
+    if name.chars().count() > 120 {
+        return Err("The name is longer than 120 characters.".into());
+    }
+    let tokens = f.get("tokens");
+    // A pasted token file wins over the fields: it is the client's own.
+    if !tokens.trim().is_empty() {
+        return Ok((name, Sheet::from_tokens(tokens).map_err(|e| format!("The design tokens cannot be used: {e}."))?));
+    }
+    let colour = |name: &str, label: &str| f.some(name).map(|v| Rgb::parse(&v).map_err(|e| format!("{label}: {e}."))).transpose();
+    let sheet = Sheet {
         primary: colour("primary", "Primary colour")?,
         secondary: colour("secondary", "Secondary colour")?,
-        public_name: f.get("public_name").trim().into(),
+        public_name: f.some("public_name").unwrap_or_else(|| name.clone()),
         legal_name: f.get("legal_name").trim().into(),
-    })
+    };
+    Ok((name, sheet))
+}
+
+/// What a refusal of the store means to the person at the form; other errors stay errors.
+fn taken<T>(result: newtfern_store::Result<T>, name: &str) -> PageResult<Result<T, String>> {
+    match result {
+        Ok(value) => Ok(Ok(value)),
+        Err(StoreError::Taken { .. }) => Ok(Err(format!("A client named \u{201c}{name}\u{201d} is there already."))),
+        Err(other) => Err(other.into()),
+    }
 }
 
 pub async fn add(State(app): State<App>, posted: Posted) -> PageResult {
-    let name = posted.fields.some("name").ok_or_else(|| PageError::Bad("Give the client a name.".into()))?;
-    let mut sheet = read_sheet(&posted)?;
-    if sheet.public_name.is_empty() {
-        sheet.public_name = name.clone();
-    }
-    let id = app.store.add_client(&name, &sheet).await?;
+    let added = match read(&posted.fields) {
+        Ok((name, sheet)) => taken(app.store.add_client(&name, &sheet).await, &name)?.map(|id| (id, name)),
+        Err(problem) => Err(problem),
+    };
+    let (id, name) = match added {
+        Ok(added) => added,
+        Err(problem) => return form_again(&list_page(&app, &Reader(posted.session), Asked::default(), posted.fields, problem).await?),
+    };
     app.store.note(posted.who(), "added a client", &name, json!({"id": id})).await?;
     Ok(Redirect::to(&format!("/clients/{id}")).into_response())
 }
 
 pub async fn page(State(app): State<App>, reader: Reader, Path(id): Path<i64>) -> PageResult {
     let client = app.store.client(id).await?.ok_or(PageError::NotFound("client"))?;
-    let (sites, _) = app.store.sites(&Filter { client: Some(id), ..Filter::default() }, 0, 200).await?;
     let sheet = client.sheet()?;
-    render(&Page {
-        frame: Frame::new(&app, &reader, &client.name, "", "clients").await?,
-        primary: sheet.primary.map(Rgb::hex).unwrap_or_default(),
-        secondary: sheet.secondary.map(Rgb::hex).unwrap_or_default(),
+    let hex = |colour: Option<Rgb>| colour.map(Rgb::hex).unwrap_or_default();
+    let stored =
+        [("name", client.name.clone()), ("public_name", sheet.public_name), ("legal_name", sheet.legal_name), ("primary", hex(sheet.primary)), ("secondary", hex(sheet.secondary))];
+    render(&sheet_page(&app, &reader, client, Fields(stored.map(|(n, v)| (n.to_string(), v)).into()), String::new()).await?)
+}
+
+async fn sheet_page(app: &App, reader: &Reader, client: Client, typed: Fields, problem: String) -> PageResult<Page> {
+    let (sites, _) = app.store.sites(&Filter { client: Some(client.id), ..Filter::default() }, 0, 200).await?;
+    Ok(Page {
+        frame: Frame::new(app, reader, &client.name, "", "clients").await?,
         sites: sites.into_iter().map(|s| (s.id, s.name, short(&s.url))).collect(),
-        sheet,
+        typed,
+        problem,
         client,
     })
 }
 
 pub async fn change(State(app): State<App>, Path(id): Path<i64>, posted: Posted) -> PageResult {
     let before = app.store.client(id).await?.ok_or(PageError::NotFound("client"))?;
-    let name = posted.fields.some("name").ok_or_else(|| PageError::Bad("Give the client a name.".into()))?;
-    let tokens = posted.fields.get("tokens");
-    // A pasted token file wins over the fields: it is the client's own.
-    let sheet =
-        if tokens.trim().is_empty() { read_sheet(&posted)? } else { Sheet::from_tokens(tokens).map_err(|e| PageError::Bad(format!("The design tokens cannot be used: {e}.")))? };
-    app.store.set_sheet(id, &name, &sheet).await?;
+    let kept = match read(&posted.fields) {
+        Ok((name, sheet)) => taken(app.store.set_sheet(id, &name, &sheet).await, &name)?.map(|()| (name, sheet)),
+        Err(problem) => Err(problem),
+    };
+    let (name, sheet) = match kept {
+        Ok(kept) => kept,
+        Err(problem) => return form_again(&sheet_page(&app, &Reader(posted.session), before, posted.fields, problem).await?),
+    };
     app.store.note(posted.who(), "changed a brand sheet", &name, json!({"before": before.sheet, "after": sheet})).await?;
     Ok(Redirect::to(&format!("/clients/{id}")).into_response())
 }

@@ -1,6 +1,6 @@
 //! The widget design of one site, with its sources, its numbers and a live preview on the site's own page.
 
-use super::render;
+use super::{form_again, render};
 use crate::error::{PageError, PageResult};
 use crate::session::{Posted, Reader};
 use crate::state::App;
@@ -8,7 +8,6 @@ use crate::view::Frame;
 use askama::Template;
 use axum::Json;
 use axum::extract::{Path, State};
-use axum::http::StatusCode;
 use axum::response::{IntoResponse, Redirect, Response};
 use newtfern_core::colour::{Rgb, difference_in_words};
 use newtfern_core::design::{CORNERS, Design, Field, Layer, numbers as figures};
@@ -123,7 +122,7 @@ pub async fn save(State(app): State<App>, Path(id): Path<i64>, posted: Posted) -
                 page_colour: "#ffffff".into(),
                 site: l.site,
             };
-            Ok((StatusCode::UNPROCESSABLE_ENTITY, render(&page)?).into_response())
+            form_again(&page)
         }
     }
 }

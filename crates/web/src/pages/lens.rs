@@ -11,10 +11,10 @@ use axum::extract::{Path, Query, State};
 use newtfern_core::chain::Diagnosis;
 use newtfern_core::consent::Grid;
 use newtfern_core::design::{Design, Field};
-use newtfern_core::standing::{Family, State as Standing, next_action};
+use newtfern_core::standing::{Family, State as Standing};
 use newtfern_core::weigh::WeighIn;
 use newtfern_store::clients::Client;
-use newtfern_store::sites::{Filter, Site, Standing as Stored};
+use newtfern_store::sites::{Filter, Site, Standing as Stored, next_of};
 use serde::Deserialize;
 use serde_json::Value;
 use std::collections::HashMap;
@@ -200,9 +200,7 @@ pub fn row(site: &Site, standings: &[Stored], family: Option<Family>) -> Row {
     let of = |f: Family| standings.iter().find(|s| s.family() == f);
     let shown = of(family.unwrap_or(Family::Load));
     let state = shown.map(Stored::state).unwrap_or_default();
-    let remedy = [Family::Place, Family::Load].iter().find_map(|f| of(*f).filter(|s| s.state() == Standing::Failing)).map(|s| s.remedy.as_str());
-    let list: Vec<(Family, Standing, String)> = standings.iter().map(|s| (s.family(), s.state(), s.summary.clone())).collect();
-    let next = next_action(&list, remedy.filter(|r| !r.is_empty()));
+    let next = next_of(standings);
     let mut row = Row {
         id: site.id,
         name: site.name.clone(),

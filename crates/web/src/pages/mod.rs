@@ -18,8 +18,14 @@ pub mod worklist;
 
 use crate::error::PageError;
 use askama::Template;
+use axum::http::StatusCode;
 use axum::response::{Html, IntoResponse, Response};
 
 pub(crate) fn render(page: &impl Template) -> Result<Response, PageError> {
     Ok(Html(page.render()?).into_response())
+}
+
+/// A form again, with what was typed and what is wrong with it.
+pub(crate) fn form_again(page: &impl Template) -> Result<Response, PageError> {
+    Ok((StatusCode::UNPROCESSABLE_ENTITY, render(page)?).into_response())
 }

@@ -1,8 +1,8 @@
 //! People, suppliers, the network rule, the audit trail.
 
-use super::render;
+use super::{form_again, render};
 use crate::error::{PageError, PageResult};
-use crate::session::{Posted, Reader};
+use crate::session::{Fields, Posted, Reader};
 use crate::state::App;
 use crate::view::{Frame, PAGE_SIZE, Pager, moment};
 use askama::Template;
@@ -21,20 +21,32 @@ struct Page {
     roles: [Role; 3],
     suppliers: Vec<(String, String, String)>,
     allow_private: bool,
+    /// A form that could not be kept, by the id of the profile, `new` or `person`; what was typed into
+    /// it and what is wrong.
+    refused: String,
+    typed: Fields,
+    problem: String,
 }
 
 pub async fn page(State(app): State<App>, reader: Reader) -> PageResult {
+    render(&whole(&app, &reader, "", Fields::default(), String::new()).await?)
+}
+
+async fn whole(app: &App, reader: &Reader, refused: &str, typed: Fields, problem: String) -> PageResult<Page> {
     let mut suppliers = Vec::new();
     for s in app.store.all_suppliers().await? {
         let text = app.store.supplier_text(&s.id).await?.unwrap_or_default();
         suppliers.push((s.id, s.name, text));
     }
-    render(&Page {
-        frame: Frame::new(&app, &reader, "Settings", "", "settings").await?,
+    Ok(Page {
+        frame: Frame::new(app, reader, "Settings", "", "settings").await?,
         people: app.store.people().await?,
         roles: Role::ALL,
         suppliers,
         allow_private: app.store.allow_private().await?,
+        refused: refused.to_string(),
+        typed,
+        problem,
     })
 }
 
@@ -49,7 +61,14 @@ pub async fn save(State(app): State<App>, posted: Posted) -> PageResult {
 pub async fn supplier(State(app): State<App>, posted: Posted) -> PageResult {
     posted.administrator()?;
     let text = posted.fields.get("profile");
-    let supplier = Supplier::from_toml(text).map_err(|e| PageError::Bad(format!("The profile was not kept: {e}")))?;
+    let supplier = match Supplier::from_toml(text) {
+        Ok(supplier) => supplier,
+        Err(error) => {
+            let which = posted.fields.some("which").unwrap_or_else(|| "new".into());
+            let problem = format!("The profile was not kept: {error}");
+            return form_again(&whole(&app, &Reader(posted.session), &which, posted.fields, problem).await?);
+        }
+    };
     app.store.put_supplier(&supplier, text).await?;
     if let Some(token) = posted.fields.some("token") {
         app.store.set_supplier_token(&supplier.id, &app.sealer.seal(&token)?).await?;
@@ -62,11 +81,17 @@ pub async fn add_person(State(app): State<App>, posted: Posted) -> PageResult {
     posted.administrator()?;
     let f = &posted.fields;
     let (email, name, password) = (f.get("email").trim().to_string(), f.get("name").trim().to_string(), f.get("password").to_string());
-    if !email.contains('@') || name.is_empty() {
-        return Err(PageError::Bad("Give the person a name and an e-mail address.".into()));
-    }
-    if password.chars().count() < 12 {
-        return Err(PageError::Bad("The first password must have 12 characters or more.".into()));
+    let problem = if !email.contains('@') || name.is_empty() {
+        Some("Give the person a name and an e-mail address.".to_string())
+    } else if password.chars().count() < 12 {
+        Some("The first password must have 12 characters or more.".to_string())
+    } else if app.store.person_by_email(&email).await?.is_some() {
+        Some(format!("There is a person with the address {email} already."))
+    } else {
+        None
+    };
+    if let Some(problem) = problem {
+        return form_again(&whole(&app, &Reader(posted.session), "person", posted.fields, problem).await?);
     }
     let role = Role::from_word(f.get("role"));
     let hash = tokio::task::spawn_blocking(move || crate::hash_password(&password)).await.map_err(|_| PageError::Bad("Try again.".into()))?;

@@ -1,6 +1,6 @@
 //! Adding and changing a site; the address is looked at at once.
 
-use super::render;
+use super::{form_again, render};
 use crate::error::{PageError, PageResult};
 use crate::outside::Looked;
 use crate::session::{Posted, Reader};
@@ -9,7 +9,6 @@ use crate::view::Frame;
 use askama::Template;
 use axum::Json;
 use axum::extract::{Path, Query, State};
-use axum::http::StatusCode;
 use axum::response::{IntoResponse, Redirect, Response};
 use newtfern_core::platform::Platform;
 use newtfern_core::profile::Supplier;
@@ -18,6 +17,9 @@ use newtfern_store::profiles::Named;
 use newtfern_store::sites::NewSite;
 use serde::Deserialize;
 use serde_json::json;
+
+/// Characters of a name that still fit a row.
+const MOST_NAME: usize = 120;
 
 pub struct Choices {
     pub clients: Vec<Client>,
@@ -68,17 +70,21 @@ pub async fn form(State(app): State<App>, reader: Reader, Query(preset): Query<P
     })
 }
 
-fn read(posted: &Posted) -> Result<NewSite, String> {
+/// The site as typed, and what is wrong with it: nothing typed is lost over a mistake in one field.
+fn read(posted: &Posted) -> (NewSite, Option<String>) {
     let f = &posted.fields;
-    let budget = f
-        .some("budget_ms")
-        .map(|b| b.parse::<f64>().ok().filter(|v| v.is_finite() && (0.0..=10_000.0).contains(v)).ok_or("The budget must be a number of ms from 0 to 10000."))
-        .transpose()?;
+    let budget = f.some("budget_ms").map(|b| b.parse::<f64>().ok().filter(|v| (0.0..=10_000.0).contains(v)));
     let country = f.get("country").trim().to_uppercase();
-    if !newtfern_core::intake::is_country(&country) {
-        return Err(format!("The country \u{201c}{country}\u{201d} is no two-letter code (ISO 3166-1)."));
-    }
-    Ok(NewSite {
+    let problem = if budget == Some(None) {
+        Some("The budget must be a number of ms from 0 to 10000.".to_string())
+    } else if !newtfern_core::intake::is_country(&country) {
+        Some(format!("The country \u{201c}{country}\u{201d} is no two-letter code (ISO 3166-1)."))
+    } else if f.get("name").trim().chars().count() > MOST_NAME {
+        Some(format!("The name is longer than {MOST_NAME} characters."))
+    } else {
+        None
+    };
+    let site = NewSite {
         client_id: f.get("client_id").parse().unwrap_or(0),
         name: f.get("name").trim().to_string(),
         url: f.get("url").trim().to_string(),
@@ -91,8 +97,9 @@ fn read(posted: &Posted) -> Result<NewSite, String> {
         country,
         time_zone: f.get("time_zone").trim().to_string(),
         contact: f.get("contact").trim().to_string(),
-        budget_ms: budget,
-    })
+        budget_ms: budget.flatten(),
+    };
+    (site, problem)
 }
 
 /// The form again, with what was typed and what is wrong.
@@ -105,18 +112,16 @@ async fn again(app: &App, posted: &Posted, id: i64, site: NewSite, problem: Stri
         site,
         choices: Choices::of(app).await?,
         problem,
-        has_token: false,
+        has_token: id != 0 && app.store.site_token(id).await?.is_some(),
     };
-    Ok((StatusCode::UNPROCESSABLE_ENTITY, render(&page)?).into_response())
+    form_again(&page)
 }
 
 pub async fn add(State(app): State<App>, posted: Posted) -> PageResult {
-    let mut site = match read(&posted) {
-        Ok(site) => site,
-        Err(problem) => {
-            return again(&app, &posted, 0, NewSite { url: posted.fields.get("url").into(), name: posted.fields.get("name").into(), ..NewSite::default() }, problem).await;
-        }
-    };
+    let (mut site, problem) = read(&posted);
+    if let Some(problem) = problem {
+        return again(&app, &posted, 0, site, problem).await;
+    }
     if app.store.client(site.client_id).await?.is_none() {
         return again(&app, &posted, 0, site, "Choose the client that the site belongs to.".into()).await;
     }
@@ -187,12 +192,14 @@ pub async fn settings(State(app): State<App>, reader: Reader, Path(id): Path<i64
 
 pub async fn change(State(app): State<App>, Path(id): Path<i64>, posted: Posted) -> PageResult {
     let before = app.store.site(id).await?.ok_or(PageError::NotFound("site"))?;
-    let mut site = match read(&posted) {
-        Ok(site) if !site.name.is_empty() => site,
-        Ok(site) => return again(&app, &posted, id, site, "Give the site a name.".into()).await,
-        Err(problem) => return again(&app, &posted, id, NewSite { url: before.url.clone(), name: posted.fields.get("name").into(), ..NewSite::default() }, problem).await,
-    };
+    let (mut site, mut problem) = read(&posted);
     site.url = before.url.clone();
+    if site.name.is_empty() {
+        problem = Some("Give the site a name.".into());
+    }
+    if let Some(problem) = problem {
+        return again(&app, &posted, id, site, problem).await;
+    }
     app.store.set_site(id, &site).await?;
     let (state, summary) = if site.supplier_id.is_some() && !site.key.is_empty() {
         (newtfern_core::standing::State::Passing, "Supplier and key are chosen.")

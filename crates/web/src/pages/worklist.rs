@@ -8,8 +8,8 @@ use crate::state::App;
 use crate::view::Frame;
 use askama::Template;
 use axum::extract::State;
-use newtfern_core::standing::{Family, State as Standing, next_action};
-use newtfern_store::sites::Filter;
+use newtfern_core::standing::{Family, State as Standing};
+use newtfern_store::sites::{Filter, next_of};
 use std::collections::BTreeMap;
 
 pub struct Batch {
@@ -52,11 +52,9 @@ pub async fn page(State(app): State<App>, reader: Reader) -> PageResult {
         let standings = app.store.standings_of(&ids).await?;
         for site in &sites {
             let of = standings.get(&site.id).map(Vec::as_slice).unwrap_or_default();
-            let list: Vec<(Family, Standing, String)> = of.iter().map(|s| (s.family(), s.state(), s.summary.clone())).collect();
-            let remedy = of.iter().find(|s| matches!(s.family(), Family::Place | Family::Load) && s.state() == Standing::Failing).map(|s| s.remedy.as_str());
-            let Some(next) = next_action(&list, remedy.filter(|r| !r.is_empty())) else { continue };
+            let Some(next) = next_of(of) else { continue };
             total += 1;
-            let state = list.iter().find(|(f, _, _)| *f == next.family).map(|(_, s, _)| *s).unwrap_or_default();
+            let state = of.iter().find(|s| s.family() == next.family).map(newtfern_store::sites::Standing::state).unwrap_or_default();
             let urgency = if state == Standing::Failing { 0 } else { 1 };
             let batch = batches.entry((urgency, next.family, next.act.clone())).or_insert_with(|| Batch {
                 family: next.family.label(),
