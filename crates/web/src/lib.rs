@@ -19,9 +19,15 @@ pub use state::{App, Settings};
 use std::future::Future;
 use tokio::net::TcpListener;
 
-/// Serves until `shutdown` resolves.
+/// Serves until `shutdown` resolves. Requests under way are answered; streams of events end, or an open
+/// page would keep the program from ever stopping.
 pub async fn serve(app: App, listener: TcpListener, shutdown: impl Future<Output = ()> + Send + 'static) -> std::io::Result<()> {
     app.follow_events();
+    let closing = app.closing.clone();
+    let shutdown = async move {
+        shutdown.await;
+        closing.send_replace(true);
+    };
     axum::serve(listener, router::router(app).into_make_service_with_connect_info::<std::net::SocketAddr>())
         .with_graceful_shutdown(shutdown)
         .await

@@ -3,6 +3,7 @@
 use crate::error::PageError;
 use crate::state::App;
 use axum::body::Bytes;
+use axum::extract::multipart::MultipartError;
 use axum::extract::{FromRef, FromRequest, FromRequestParts, Multipart, Request};
 use axum::http::request::Parts;
 use axum::http::{HeaderMap, Method, StatusCode};
@@ -99,9 +100,12 @@ pub fn check(session: &Session, csrf: &str) -> Result<(), PageError> {
 pub async fn upload(form: &mut Multipart, file: &str) -> Result<(String, Vec<u8>), PageError> {
     let mut csrf = String::new();
     let mut bytes = Vec::new();
-    while let Some(part) = form.next_field().await.map_err(|e| PageError::Bad(format!("The file did not arrive whole: {e}.")))? {
+    let failed = |e: MultipartError| {
+        PageError::Bad(if e.status() == StatusCode::PAYLOAD_TOO_LARGE { "The file is too large: 5 MB is the most.".into() } else { format!("The file did not arrive whole: {e}.") })
+    };
+    while let Some(part) = form.next_field().await.map_err(failed)? {
         let name = part.name().unwrap_or_default().to_string();
-        let body = part.bytes().await.map_err(|_| PageError::Bad("The file is too large: 5 MB is the most.".into()))?;
+        let body = part.bytes().await.map_err(failed)?;
         if name == "csrf" {
             csrf = String::from_utf8_lossy(&body).into_owned();
         } else if name == file {

@@ -8,7 +8,7 @@ use std::collections::HashMap;
 use std::net::IpAddr;
 use std::sync::{Arc, Mutex};
 use std::time::{Duration, Instant};
-use tokio::sync::broadcast;
+use tokio::sync::{broadcast, watch};
 
 #[derive(Clone, Default)]
 pub struct Settings {
@@ -29,6 +29,8 @@ pub struct App {
     pub settings: Arc<Settings>,
     /// What workers report, as JSON texts.
     pub events: broadcast::Sender<String>,
+    /// True when the program is about to stop.
+    pub closing: watch::Sender<bool>,
     attempts: Arc<Mutex<Attempts>>,
 }
 
@@ -41,7 +43,7 @@ const WINDOW: Duration = Duration::from_secs(300);
 
 impl App {
     pub fn new(store: Store, blobs: Blobs, sealer: Sealer, outside: Arc<dyn Outside>, settings: Settings) -> App {
-        App { store, blobs, sealer, outside, settings: Arc::new(settings), events: broadcast::channel(256).0, attempts: Arc::default() }
+        App { store, blobs, sealer, outside, settings: Arc::new(settings), events: broadcast::channel(256).0, closing: watch::Sender::new(false), attempts: Arc::default() }
     }
 
     /// Passes notices of the database on to the pages that listen. Reconnects by itself.

@@ -4,6 +4,7 @@ use crate::draw::frond;
 use crate::error::PageResult;
 use crate::session::Reader;
 use crate::state::App;
+use axum::response::Redirect;
 use newtfern_core::standing::{Family, State};
 use newtfern_store::people::Role;
 use newtfern_store::sites::Standing;
@@ -122,6 +123,12 @@ impl Pager {
         let text = q.finish();
         let from = if total == 0 { 0 } else { (page - 1) * PAGE_SIZE + 1 };
         Pager { page, pages, total, from, to: (page * PAGE_SIZE).min(total), query: if text.is_empty() { String::new() } else { format!("{text}&") } }
+    }
+
+    /// Where to go instead when a page past the last was asked for, as after rows were removed.
+    pub fn back_from(asked: i64, total: i64, path: &str, query: &[(&str, &str)]) -> Option<Redirect> {
+        let last = Pager::new(asked, total, query);
+        (asked > last.page).then(|| Redirect::to(&format!("{path}?{}page={}", last.query, last.page)))
     }
 
     pub fn offset(page: i64) -> i64 {

@@ -68,7 +68,7 @@ pub async fn run(args: Args) -> Result<ExitCode> {
                     site.fault.map_or("in order".into(), |f| format!("{f:?}"))
                 ));
             }
-            tokio::signal::ctrl_c().await?;
+            super::asked_to_stop().await;
             Ok(ExitCode::SUCCESS)
         }
         Act::WithDatabase { command } => with_database(&command).await,

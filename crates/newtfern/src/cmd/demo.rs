@@ -83,10 +83,8 @@ pub async fn run(args: Args) -> Result<ExitCode> {
     let app = App::new(house.store.clone(), house.blobs.clone(), house.sealer.clone(), Arc::new(Probe::new(house.store.clone())?), settings);
     super::say(&format!("\nNewtfern is at   {address}\nSign in as       {}\nwith             {PASSWORD}\n\nCtrl-C stops everything.", PEOPLE[0].0));
     let mut web = tokio::spawn(newtfern_web::serve(app, listener, std::future::pending()));
-    let mut terminate = tokio::signal::unix::signal(tokio::signal::unix::SignalKind::terminate())?;
     tokio::select! {
-        _ = tokio::signal::ctrl_c() => {}
-        _ = terminate.recv() => {}
+        () = super::asked_to_stop() => {}
         ended = &mut web => { ended??; }
     }
     super::say("Stopping.");

@@ -11,6 +11,20 @@ use anyhow::{Context, Result};
 use newtfern_core::profile::Supplier;
 use std::path::Path;
 
+/// Resolves when the program is asked to stop, by a person (Ctrl-C) or by what runs it (SIGTERM).
+pub async fn asked_to_stop() {
+    use tokio::signal::unix::{SignalKind, signal};
+    match signal(SignalKind::terminate()) {
+        Ok(mut terminate) => tokio::select! {
+            _ = tokio::signal::ctrl_c() => {}
+            _ = terminate.recv() => {}
+        },
+        Err(_) => {
+            let _ = tokio::signal::ctrl_c().await;
+        }
+    }
+}
+
 /// Output for people and pipes; a closed pipe is no error.
 pub fn say(text: &str) {
     use std::io::Write;

@@ -26,9 +26,6 @@ pub async fn run(args: Args) -> Result<ExitCode> {
     let settings = Settings { demo_sign_in: None, secure_cookies: public_address.starts_with("https:"), public_address: public_address.trim_end_matches('/').to_string() };
     let app = App::new(house.store.clone(), house.blobs, house.sealer, Arc::new(Probe::new(house.store)?), settings);
     super::say(&format!("Newtfern is at {public_address}"));
-    newtfern_web::serve(app, listener, async {
-        let _ = tokio::signal::ctrl_c().await;
-    })
-    .await?;
+    newtfern_web::serve(app, listener, super::asked_to_stop()).await?;
     Ok(ExitCode::SUCCESS)
 }

@@ -30,7 +30,7 @@ pub async fn run(args: Args) -> Result<ExitCode> {
     let house = open(&args.place).await?;
     let (stop, stopped) = watch::channel(false);
     let worker = tokio::spawn(work(house, args.at_once, stopped));
-    tokio::signal::ctrl_c().await?;
+    super::asked_to_stop().await;
     tracing::info!("stopping after the visits under way");
     let _ = stop.send(true);
     worker.await??;
@@ -47,30 +47,23 @@ pub async fn work(house: House, at_once: usize, mut stopped: watch::Receiver<boo
     let mut woken = newtfern_store::listen_for_jobs(&tools.house.store.pool).await?;
     let mut running = tokio::task::JoinSet::new();
     while !*stopped.borrow() {
-        let mut claimed = false;
-        if running.len() < at_once.max(1) {
-            if let Some(job) = tools.house.store.claim(SHARED).await? {
-                let tools = tools.clone();
-                running.spawn(async move { perform(&tools, job).await });
-                claimed = true;
-            } else if running.is_empty()
-                && let Some(job) = tools.house.store.claim(ALONE).await?
-            {
-                perform(&tools, job).await;
-                claimed = true;
-            }
-        }
-        if claimed {
-            continue;
+        let free = running.len() < at_once.max(1);
+        match if free { begin(&tools, &mut running).await } else { Ok(false) } {
+            Ok(true) => continue,
+            Ok(false) => {}
+            // A database that restarts must not end its workers.
+            Err(error) => tracing::warn!("no job could be claimed, trying again: {error}"),
         }
         tokio::select! {
             _ = stopped.changed() => {}
             Some(_) = running.join_next(), if !running.is_empty() => {}
             // A notice wakes at once; the clock finds jobs of workers that died.
-            notice = woken.next(), if running.len() < at_once.max(1) => {
+            notice = woken.next(), if free => {
                 if notice.is_err() {
                     tokio::time::sleep(Duration::from_secs(1)).await;
-                    woken = newtfern_store::listen_for_jobs(&tools.house.store.pool).await?;
+                    if let Ok(anew) = newtfern_store::listen_for_jobs(&tools.house.store.pool).await {
+                        woken = anew;
+                    }
                 }
             }
             _ = tokio::time::sleep(Duration::from_secs(5)) => {}
@@ -79,6 +72,22 @@ pub async fn work(house: House, at_once: usize, mut stopped: watch::Receiver<boo
     while running.join_next().await.is_some() {}
     tools.pool.close().await;
     Ok(())
+}
+
+/// Takes the next job; false where none waits.
+async fn begin(tools: &Arc<Tools>, running: &mut tokio::task::JoinSet<()>) -> newtfern_store::Result<bool> {
+    if let Some(job) = tools.house.store.claim(SHARED).await? {
+        let tools = tools.clone();
+        running.spawn(async move { perform(&tools, job).await });
+        return Ok(true);
+    }
+    if running.is_empty()
+        && let Some(job) = tools.house.store.claim(ALONE).await?
+    {
+        perform(tools, job).await;
+        return Ok(true);
+    }
+    Ok(false)
 }
 
 async fn perform(tools: &Arc<Tools>, job: Job) {

@@ -49,7 +49,13 @@ struct Page {
 }
 
 pub async fn list(State(app): State<App>, reader: Reader, Query(asked): Query<Asked>) -> PageResult {
-    render(&list_page(&app, &reader, asked, Fields::default(), String::new()).await?)
+    let number = asked.page.unwrap_or(1);
+    let q = asked.q.clone();
+    let page = list_page(&app, &reader, asked, Fields::default(), String::new()).await?;
+    match Pager::back_from(number, page.pager.total, "/clients", &[("q", &q)]) {
+        Some(back) => Ok(back.into_response()),
+        None => render(&page),
+    }
 }
 
 async fn list_page(app: &App, reader: &Reader, asked: Asked, typed: Fields, problem: String) -> PageResult<List> {

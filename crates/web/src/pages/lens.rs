@@ -8,6 +8,7 @@ use crate::state::App;
 use crate::view::{Frame, PAGE_SIZE, Pager, ago, frond_of, short};
 use askama::Template;
 use axum::extract::{Path, Query, State};
+use axum::response::IntoResponse;
 use newtfern_core::chain::Diagnosis;
 use newtfern_core::consent::Grid;
 use newtfern_core::design::{Design, Field};
@@ -92,6 +93,10 @@ pub async fn page(State(app): State<App>, reader: Reader, Path(lens): Path<Strin
     let filter = asked.filter(family);
     let number = asked.page.unwrap_or(1);
     let (sites, total) = app.store.sites(&filter, Pager::offset(number), PAGE_SIZE).await?;
+    let query = [("q", asked.q.as_str()), ("client", asked.client.as_str()), ("state", asked.state.as_str()), ("sort", asked.sort.as_str())];
+    if let Some(back) = Pager::back_from(number, total, &format!("/lens/{lens}"), &query) {
+        return Ok(back.into_response());
+    }
     let ids: Vec<i64> = sites.iter().map(|s| s.id).collect();
     let standings = app.store.standings_of(&ids).await?;
     let (clients, _) = app.store.clients("", 0, 500).await?;
@@ -117,7 +122,6 @@ pub async fn page(State(app): State<App>, reader: Reader, Path(lens): Path<Strin
             row
         })
         .collect();
-    let query = [("q", asked.q.as_str()), ("client", asked.client.as_str()), ("state", asked.state.as_str()), ("sort", asked.sort.as_str())];
     let (label, question, drawing_head, legend, act) = words(family);
     render(&Page {
         frame: Frame::new(&app, &reader, label, family.map_or("estate", Family::key), "").await?,

@@ -55,6 +55,9 @@ pub async fn list(State(app): State<App>, reader: Reader, Query(q): Query<Paged>
 pub async fn page(State(app): State<App>, reader: Reader, Path(id): Path<i64>, Query(q): Query<Paged>) -> PageResult {
     let round = app.store.round(id).await?.ok_or(PageError::NotFound("round"))?;
     let number = q.page.unwrap_or(1);
+    if let Some(back) = Pager::back_from(number, round.total, &format!("/rounds/{id}"), &[]) {
+        return Ok(back.into_response());
+    }
     let jobs = app.store.round_jobs(id, Pager::offset(number), PAGE_SIZE).await?;
     let when = moment(round.created_at);
     let pager = Pager::new(number, round.total, &[]);
@@ -116,10 +119,14 @@ pub async fn cancel(State(app): State<App>, Path(id): Path<i64>, posted: Posted)
 
 /// Server-sent events: what workers report, with the state of the round so that pages need not ask.
 pub async fn events(State(app): State<App>, _: Reader) -> Sse<impl Stream<Item = Result<Event, Infallible>>> {
-    let receiver = app.events.subscribe();
-    let stream = stream::unfold((app, receiver), |(app, mut receiver)| async move {
+    let heard = (app.events.subscribe(), app.closing.subscribe());
+    let stream = stream::unfold((app, heard), |(app, (mut receiver, mut closing))| async move {
         loop {
-            let text = match receiver.recv().await {
+            let notice = tokio::select! {
+                notice = receiver.recv() => notice,
+                _ = closing.wait_for(|c| *c) => return None,
+            };
+            let text = match notice {
                 Ok(text) => text,
                 // A page that fell behind reads the current state with the next notice.
                 Err(tokio::sync::broadcast::error::RecvError::Lagged(_)) => continue,
@@ -133,7 +140,7 @@ pub async fn events(State(app): State<App>, _: Reader) -> Sse<impl Stream<Item =
                 notice["percent"] = round.percent().into();
                 notice["finished"] = round.is_over().into();
             }
-            return Some((Ok(Event::default().event("progress").data(notice.to_string())), (app, receiver)));
+            return Some((Ok(Event::default().event("progress").data(notice.to_string())), (app, (receiver, closing))));
         }
     });
     Sse::new(stream).keep_alive(KeepAlive::new().interval(Duration::from_secs(15)))

@@ -102,6 +102,20 @@ fn read(posted: &Posted) -> (NewSite, Option<String>) {
     (site, problem)
 }
 
+/// A choice that is not among those offered: somebody removed it meanwhile, or the form was made up.
+fn not_offered(site: &NewSite, choices: &Choices) -> Option<String> {
+    let unknown = |chosen: &Option<String>, offered: Vec<&str>| chosen.as_deref().is_some_and(|c| !offered.contains(&c));
+    if unknown(&site.platform_id, choices.platforms.iter().map(|p| p.id.as_str()).collect()) {
+        Some("There is no such platform: choose one of the list.".into())
+    } else if unknown(&site.supplier_id, choices.suppliers.iter().map(|s| s.id.as_str()).collect()) {
+        Some("There is no such supplier: choose one of the list.".into())
+    } else if unknown(&site.consent_id, choices.managers.iter().map(|m| m.id.as_str()).collect()) {
+        Some("There is no such consent manager: choose one of the list.".into())
+    } else {
+        None
+    }
+}
+
 /// The form again, with what was typed and what is wrong.
 async fn again(app: &App, posted: &Posted, id: i64, site: NewSite, problem: String) -> PageResult {
     let reader = Reader(posted.session.clone());
@@ -119,7 +133,7 @@ async fn again(app: &App, posted: &Posted, id: i64, site: NewSite, problem: Stri
 
 pub async fn add(State(app): State<App>, posted: Posted) -> PageResult {
     let (mut site, problem) = read(&posted);
-    if let Some(problem) = problem {
+    if let Some(problem) = problem.or(not_offered(&site, &Choices::of(&app).await?)) {
         return again(&app, &posted, 0, site, problem).await;
     }
     if app.store.client(site.client_id).await?.is_none() {
@@ -130,7 +144,13 @@ pub async fn add(State(app): State<App>, posted: Posted) -> PageResult {
         return again(&app, &posted, 0, site, problem).await;
     }
     match newtfern_core::address::parse(&site.url) {
-        Ok(url) => site.url = url.to_string(),
+        Ok(url) => {
+            // Adding a site that does not answer yet is for the person to decide; the network rule is not.
+            if let (false, Err(error)) = (app.store.allow_private().await?, newtfern_core::address::refuse_private(&url)) {
+                return again(&app, &posted, 0, site, format!("{error}.")).await;
+            }
+            site.url = url.to_string();
+        }
         Err(error) => return again(&app, &posted, 0, site, format!("{error}.")).await,
     }
     site.platform_id = site.platform_id.or(looked.platform);
@@ -197,7 +217,7 @@ pub async fn change(State(app): State<App>, Path(id): Path<i64>, posted: Posted)
     if site.name.is_empty() {
         problem = Some("Give the site a name.".into());
     }
-    if let Some(problem) = problem {
+    if let Some(problem) = problem.or(not_offered(&site, &Choices::of(&app).await?)) {
         return again(&app, &posted, id, site, problem).await;
     }
     app.store.set_site(id, &site).await?;

@@ -1,0 +1,89 @@
+//! Worker processes on one database: one is killed in the middle, the other finishes the round.
+#![allow(clippy::unwrap_used)]
+
+use newtfern_core::brand::Sheet;
+use newtfern_core::profile::Supplier;
+use newtfern_core::standing::{Family, State};
+use newtfern_standins::Standins;
+use newtfern_standins::estate::SITES;
+use newtfern_store::sites::NewSite;
+use newtfern_store::{Store, scratch};
+use serde_json::json;
+use std::path::Path;
+use std::time::{Duration, Instant};
+use tokio::process::{Child, Command};
+
+fn worker(database: &str, folder: &Path) -> Child {
+    Command::new(env!("CARGO_BIN_EXE_newtfern"))
+        .args(["worker", "--database", database, "--folder"])
+        .arg(folder)
+        .kill_on_drop(true)
+        .spawn()
+        .unwrap()
+}
+
+async fn count(store: &Store, sql: &'static str) -> i64 {
+    sqlx::query_scalar(sql).fetch_one(&store.pool).await.unwrap()
+}
+
+/// Asks the database until the answer is yes.
+async fn until(store: &Store, what: &str, sql: &'static str) {
+    let began = Instant::now();
+    while count(store, sql).await == 0 {
+        assert!(began.elapsed() < Duration::from_secs(180), "waited in vain for: {what}");
+        tokio::time::sleep(Duration::from_millis(100)).await;
+    }
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn a_killed_worker_loses_no_visit_and_repeats_no_result() {
+    let server = std::env::var(scratch::SERVER).expect("NEWTFERN_TEST_DATABASE is not set: run ./run test");
+    let store = scratch::database(&server).await.unwrap();
+    let database: String = sqlx::query_scalar("select current_database()").fetch_one(&store.pool).await.unwrap();
+    let mut address = url::Url::parse(&server).unwrap();
+    address.set_path(&database);
+
+    let standins = Standins::start(0, None).await.unwrap();
+    let text = newtfern_standins::supplier_profile(standins.port);
+    let supplier = Supplier::from_toml(&text).unwrap();
+    store.put_supplier(&supplier, &text).await.unwrap();
+    store.set_setting("allow_private", &json!(true)).await.unwrap();
+    let client = store.add_client("Wendle Tide Mill", &Sheet::default()).await.unwrap();
+    let mut sites = Vec::new();
+    for site in SITES.iter().filter(|s| s.fault.is_none() && !s.banner).take(3) {
+        let new =
+            NewSite { client_id: client, name: site.host.into(), url: site.address(standins.port), supplier_id: Some(supplier.id.clone()), key: site.key(), ..NewSite::default() };
+        sites.push(store.add_site(&new).await.unwrap());
+    }
+    let round = store.start_round("check", "three", "test", &sites, &json!({})).await.unwrap();
+
+    let folder = tempfile::tempdir().unwrap();
+    let mut first = worker(address.as_str(), folder.path());
+    until(&store, "a job under way", "select count(*) from jobs where state = 'running'").await;
+    first.kill().await.unwrap();
+    assert_eq!(count(&store, "select count(*) from jobs where state = 'running'").await, 1, "the killed worker's job still carries its name");
+    // What the clock does after a minute.
+    sqlx::query("update jobs set lease_until = now() - interval '1 second' where state = 'running'").execute(&store.pool).await.unwrap();
+
+    let mut second = worker(address.as_str(), folder.path());
+    until(&store, "all jobs over", "select count(*) from rounds r where not exists (select 1 from jobs where round_id = r.id and state in ('waiting', 'running'))").await;
+    let round = store.round(round).await.unwrap().unwrap();
+    assert_eq!((round.done, round.failed), (3, 0));
+    assert_eq!(count(&store, "select count(*) from jobs where attempts = 2").await, 1, "the job of the killed worker was made again");
+    // Two visits a site, each stored once; their pictures are where the other worker's are.
+    assert_eq!(count(&store, "select count(*) from observations").await, 6);
+    for (site, standings) in store.standings_of(&sites).await.unwrap() {
+        let load = standings.iter().find(|s| s.family() == Family::Load).unwrap();
+        assert_eq!(load.state(), State::Passing, "site {site}: {}", load.summary);
+    }
+    let pictures = newtfern_store::blobs::Blobs::folder(&folder.path().join("blobs")).unwrap();
+    for visit in store.last_visits(sites[0]).await.unwrap() {
+        let kept = pictures.get(visit.picture.as_deref().unwrap()).await.unwrap().unwrap();
+        assert!(kept.starts_with(b"\x89PNG"));
+    }
+
+    // Asked to stop, a worker ends by itself and in order.
+    let interrupted = Command::new("kill").args(["-INT", &second.id().unwrap().to_string()]).status().await.unwrap();
+    assert!(interrupted.success());
+    assert!(second.wait().await.unwrap().success());
+}

@@ -1,0 +1,279 @@
+//! The house that the page tests share: the whole router over a database of its own, people of each
+//! role, and an outside that answers from memory. Nothing listens; requests go straight in.
+
+use async_trait::async_trait;
+use axum::Router;
+use axum::body::Body;
+use axum::extract::ConnectInfo;
+use axum::http::{HeaderMap, Method, Request, StatusCode};
+use newtfern_core::address;
+use newtfern_core::brand::Sheet;
+use newtfern_core::design::{Design, Field, Layer};
+use newtfern_core::platform::Platform;
+use newtfern_core::profile::{ConsentManager, Supplier};
+use newtfern_store::blobs::Blobs;
+use newtfern_store::people::Role;
+use newtfern_store::scratch;
+use newtfern_store::seal::Sealer;
+use newtfern_store::sites::NewSite;
+use newtfern_web::outside::{Looked, SlotError, SlotText};
+use newtfern_web::{App, Outside, Settings};
+use std::collections::HashMap;
+use std::net::SocketAddr;
+use std::sync::{Arc, Mutex};
+use time::{Duration, OffsetDateTime};
+use tower::ServiceExt;
+use url::Url;
+
+/// The outside of the tests: slots in memory, and what goes wrong when it is told to.
+#[derive(Default)]
+pub struct Stage {
+    pub slots: Mutex<HashMap<String, (String, u64)>>,
+    /// What looking at any address answers as a problem.
+    pub problem: Mutex<Option<String>>,
+    /// What reading or writing any slot fails with.
+    pub failing: Mutex<Option<SlotError>>,
+    pub tokens: Mutex<Vec<String>>,
+}
+
+impl Stage {
+    fn fails(&self, token: &str) -> Result<(), SlotError> {
+        self.tokens.lock().unwrap().push(token.to_string());
+        self.failing.lock().unwrap().clone().map_or(Ok(()), Err)
+    }
+
+    pub fn held(&self, address: &str) -> String {
+        self.slots.lock().unwrap().get(address).map(|(text, _)| text.clone()).unwrap_or_default()
+    }
+
+    /// Somebody else writes into the slot.
+    pub fn put(&self, address: &str, text: &str) {
+        let mut slots = self.slots.lock().unwrap();
+        let version = slots.get(address).map_or(1, |(_, v)| v + 1);
+        slots.insert(address.to_string(), (text.to_string(), version));
+    }
+}
+
+#[async_trait]
+impl Outside for Stage {
+    async fn look(&self, typed: &str, platforms: &[Platform], _: bool) -> Looked {
+        let problem = address::parse(typed).err().map(|e| format!("{e}.")).or_else(|| self.problem.lock().unwrap().clone());
+        Looked {
+            url: typed.into(),
+            final_url: typed.into(),
+            title: if problem.is_none() { "Kites for every wind".into() } else { String::new() },
+            platform: problem.is_none().then(|| platforms.iter().find(|p| p.interface.is_some()).map(|p| p.id.clone())).flatten(),
+            problem,
+            remarks: vec![],
+        }
+    }
+
+    async fn read_slot(&self, address: &Url, token: &str) -> Result<SlotText, SlotError> {
+        self.fails(token)?;
+        let slots = self.slots.lock().unwrap();
+        let (text, version) = slots.get(address.as_str()).cloned().unwrap_or_default();
+        Ok(SlotText { text, version: Some(version) })
+    }
+
+    async fn write_slot(&self, address: &Url, token: &str, text: &SlotText) -> Result<(), SlotError> {
+        self.fails(token)?;
+        let mut slots = self.slots.lock().unwrap();
+        let held = slots.entry(address.to_string()).or_default();
+        if text.version != Some(held.1) {
+            return Err(SlotError::Conflict);
+        }
+        *held = (text.text.clone(), held.1 + 1);
+        Ok(())
+    }
+}
+
+pub struct House {
+    pub app: App,
+    pub stage: Arc<Stage>,
+    pub supplier: Supplier,
+    pub platform: Platform,
+    _folder: tempfile::TempDir,
+}
+
+pub async fn house() -> House {
+    house_with(Settings { public_address: "http://newtfern.test".into(), ..Settings::default() }).await
+}
+
+pub async fn house_with(settings: Settings) -> House {
+    let server = std::env::var(scratch::SERVER).expect("NEWTFERN_TEST_DATABASE is not set: run ./run test, or newtfern admin with-database cargo test");
+    let store = scratch::database(&server).await.unwrap();
+    let folder = tempfile::tempdir().unwrap();
+    let text = newtfern_standins::supplier_profile(80);
+    let supplier = Supplier::from_toml(&text).unwrap();
+    store.put_supplier(&supplier, &text).await.unwrap();
+    let platform = Platform::from_toml(newtfern_standins::platform_profile()).unwrap();
+    store.put_platform(&platform, newtfern_standins::platform_profile()).await.unwrap();
+    let consent = newtfern_standins::consent_profile();
+    store.put_consent(&ConsentManager::from_toml(consent).unwrap(), consent).await.unwrap();
+    let stage = Arc::new(Stage::default());
+    let app = App::new(store, Blobs::folder(&folder.path().join("blobs")).unwrap(), Sealer::from_file(&folder.path().join("key")).unwrap(), stage.clone(), settings);
+    House { app, stage, supplier, platform, _folder: folder }
+}
+
+impl House {
+    pub fn router(&self) -> Router {
+        newtfern_web::router::router(self.app.clone())
+    }
+
+    /// Somebody of this role, signed in.
+    pub async fn person(&self, role: Role) -> Caller {
+        let name = format!("Some {}", role.word());
+        let id = self.app.store.add_person(&format!("{}@fenwick.example", role.word()), &name, role, "no hash").await.unwrap();
+        let token = self.app.store.open_session(id, OffsetDateTime::now_utc() + Duration::hours(1)).await.unwrap();
+        let csrf = self.app.store.session(&token).await.unwrap().unwrap().csrf;
+        Caller { router: self.router(), cookie: Some(format!("newtfern={token}")), csrf, id }
+    }
+
+    pub fn stranger(&self) -> Caller {
+        Caller { router: self.router(), cookie: None, csrf: String::new(), id: 0 }
+    }
+
+    pub async fn client(&self, name: &str) -> i64 {
+        self.app.store.add_client(name, &Sheet { public_name: name.into(), ..Sheet::default() }).await.unwrap()
+    }
+
+    /// A site with supplier, key and platform, as after the first steps of the job.
+    pub async fn site(&self, client: i64, n: usize) -> i64 {
+        let site = NewSite {
+            client_id: client,
+            name: format!("Site {n:03}"),
+            url: format!("https://site{n}.example/"),
+            platform_id: Some(self.platform.id.clone()),
+            supplier_id: Some(self.supplier.id.clone()),
+            key: format!("kite-{n:03}"),
+            ..NewSite::default()
+        };
+        self.app.store.add_site(&site).await.unwrap()
+    }
+
+    pub async fn count(&self, sql: &'static str) -> i64 {
+        sqlx::query_scalar(sql).fetch_one(&self.app.store.pool).await.unwrap()
+    }
+}
+
+/// A browser's part: the cookie, and the form token read from a page.
+#[derive(Clone)]
+pub struct Caller {
+    router: Router,
+    pub cookie: Option<String>,
+    pub csrf: String,
+    pub id: i64,
+}
+
+pub struct Answer {
+    pub status: StatusCode,
+    pub headers: HeaderMap,
+    pub bytes: Vec<u8>,
+}
+
+impl Answer {
+    pub fn text(&self) -> String {
+        String::from_utf8_lossy(&self.bytes).into_owned()
+    }
+
+    /// What a failed test shows of a page: where its own part begins.
+    fn gist(&self) -> String {
+        let text = self.text();
+        text[text.find("<main").unwrap_or(0)..].chars().take(1500).collect()
+    }
+
+    pub fn header(&self, name: &str) -> &str {
+        self.headers.get(name).and_then(|v| v.to_str().ok()).unwrap_or_default()
+    }
+
+    #[track_caller]
+    pub fn has(&self, text: &str) -> &Answer {
+        assert!(self.text().contains(text), "{} answers without \u{201c}{text}\u{201d}:\n{}", self.status, self.gist());
+        self
+    }
+
+    #[track_caller]
+    pub fn lacks(&self, text: &str) -> &Answer {
+        assert!(!self.text().contains(text), "{} answers with \u{201c}{text}\u{201d}", self.status);
+        self
+    }
+
+    #[track_caller]
+    pub fn is(&self, status: u16) -> &Answer {
+        assert_eq!(self.status.as_u16(), status, "{}", self.gist());
+        self
+    }
+
+    /// Where a redirect leads, as a form's answer after it was kept.
+    #[track_caller]
+    pub fn leads(&self) -> &str {
+        self.is(303);
+        self.header("location")
+    }
+
+    /// The sites of a lens, in their order.
+    pub fn rows(&self) -> Vec<String> {
+        let text = self.text();
+        text.split("name=\"site\" value=\"").skip(1).filter_map(|t| t.split('"').next()).map(str::to_string).collect()
+    }
+}
+
+impl Caller {
+    pub async fn send(&self, request: Request<Body>) -> Answer {
+        let (mut parts, body) = request.into_parts();
+        if let Some(cookie) = &self.cookie {
+            parts.headers.insert("cookie", cookie.parse().unwrap());
+        }
+        parts.extensions.insert(ConnectInfo(SocketAddr::from(([127, 0, 0, 1], 40_000))));
+        let response = self.router.clone().oneshot(Request::from_parts(parts, body)).await.unwrap();
+        let (status, headers) = (response.status(), response.headers().clone());
+        Answer { status, headers, bytes: axum::body::to_bytes(response.into_body(), 20 << 20).await.unwrap().to_vec() }
+    }
+
+    pub async fn get(&self, path: &str) -> Answer {
+        self.send(Request::get(path).body(Body::empty()).unwrap()).await
+    }
+
+    /// A form of this sign-in.
+    pub async fn post(&self, path: &str, fields: &[(&str, &str)]) -> Answer {
+        let mut form = url::form_urlencoded::Serializer::new(String::new());
+        form.append_pair("csrf", &self.csrf);
+        form.extend_pairs(fields);
+        self.send(posted(path, form.finish())).await
+    }
+
+    pub async fn post_form(&self, path: &str, fields: &[(String, String)]) -> Answer {
+        let fields: Vec<(&str, &str)> = fields.iter().map(|(n, v)| (n.as_str(), v.as_str())).collect();
+        self.post(path, &fields).await
+    }
+
+    /// A form with one file.
+    pub async fn upload(&self, path: &str, field: &str, file: &[u8]) -> Answer {
+        let edge = "----newtfern-edge";
+        let mut body = format!(
+            "--{edge}\r\ncontent-disposition: form-data; name=\"csrf\"\r\n\r\n{}\r\n--{edge}\r\ncontent-disposition: form-data; name=\"{field}\"; filename=\"f\"\r\n\r\n",
+            self.csrf
+        )
+        .into_bytes();
+        body.extend_from_slice(file);
+        body.extend_from_slice(format!("\r\n--{edge}--\r\n").as_bytes());
+        let request = Request::builder().method(Method::POST).uri(path).header("content-type", format!("multipart/form-data; boundary={edge}"));
+        self.send(request.body(Body::from(body)).unwrap()).await
+    }
+}
+
+pub fn posted(path: &str, form: String) -> Request<Body> {
+    Request::builder()
+        .method(Method::POST)
+        .uri(path)
+        .header("content-type", "application/x-www-form-urlencoded")
+        .body(Body::from(form))
+        .unwrap()
+}
+
+/// The form of a design with every field, some of them changed from the defaults.
+pub fn design_form(changed: &[(&str, &str)]) -> Vec<(String, String)> {
+    let plain = Design::resolve(&Layer::new(), &Layer::new(), &Layer::new());
+    let value = |field: &Field| changed.iter().find(|(n, _)| *n == field.key()).map_or(plain.get(*field), |(_, v)| *v).to_string();
+    Field::ALL.iter().map(|f| (f.key().to_string(), value(f))).collect()
+}

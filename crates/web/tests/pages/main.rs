@@ -1,0 +1,13 @@
+//! Every page and form through the real router and a real database, without a browser: who may do
+//! what, what is kept and what is refused with its reason. What needs a browser is in `e2e/`.
+#![allow(clippy::unwrap_used)]
+
+mod clients;
+mod handover;
+mod house;
+mod intake;
+mod lenses;
+mod people;
+mod placing;
+mod settings;
+mod sites;
