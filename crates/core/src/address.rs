@@ -15,7 +15,7 @@ pub enum AddressError {
     Credentials,
     #[error("the host {0} has no dot: write the full name of the site")]
     BareHost(String),
-    #[error("{0} is a private or local address, which only an administrator can allow (Settings, network)")]
+    #[error("{0} is a private or local address")]
     Private(String),
 }
 

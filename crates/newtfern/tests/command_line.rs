@@ -110,7 +110,7 @@ async fn what_cannot_be_checked_is_unchecked_and_what_cannot_be_had_is_broken() 
         (&[site.as_str(), "--supplier", "brindle.toml", "--json"][..], "--allow-private"),
         (&["http://10.0.0.1/", "--supplier", "brindle.toml", "--json"], "--allow-private"),
         (&["not an address", "--supplier", "brindle.toml", "--json"], "address"),
-        (&[site.as_str(), "--supplier", "none.toml", "--json"], "none.toml"),
+        (&[site.as_str(), "--supplier", "none.toml", "--allow-private", "--json"], "none.toml"),
         (&[site.as_str(), "--supplier", "brindle.toml", "--consent", "none.toml", "--allow-private", "--json"], "none.toml"),
         (&[site.as_str(), "--supplier", "brindle.toml", "--ca", "none.pem", "--allow-private", "--json"], "--ca"),
     ] {

@@ -33,7 +33,7 @@ pub async fn look(http: &Http, typed: &str, platforms: &[Platform], allow_privat
     };
     report.url = url.to_string();
     if !allow_private && let Err(error) = address::refuse_private(&url) {
-        report.problem = Some(error.to_string());
+        report.problem = Some(format!("{error}: only an administrator can allow those (Settings, network)."));
         return report;
     }
     let fetched = http.get(&url).await;

@@ -43,7 +43,7 @@ pub fn diagnose(case: &Case) -> Diagnosis {
         return Diagnosis::unchecked("", Finding::note("unchecked.no-visit", "No visit was made."));
     };
     let verdict = if first.link() == Some(Link::Delivered) {
-        broken(first, first.root.clone())
+        broken(first.root.clone())
     } else if case.expect == Expect::Absent {
         expected_absent(&judged)
     } else {
@@ -72,7 +72,6 @@ pub fn diagnose(case: &Case) -> Diagnosis {
             (_, _) => verdict.chain,
         },
         findings,
-        viewport: Some(verdict.viewport),
     }
 }
 
@@ -81,46 +80,42 @@ struct Verdict {
     finding: Option<Finding>,
     notes: Vec<Finding>,
     chain: Vec<super::ChainLink>,
-    viewport: Viewport,
 }
 
-fn broken(j: &Judged, finding: Option<Finding>) -> Verdict {
-    Verdict { outcome: Outcome::Broken, finding, notes: Vec::new(), chain: Vec::new(), viewport: j.seen.condition.viewport }
+fn broken(finding: Option<Finding>) -> Verdict {
+    Verdict { outcome: Outcome::Broken, finding, notes: Vec::new(), chain: Vec::new() }
 }
 
 fn working() -> Verdict {
-    Verdict { outcome: Outcome::Working, finding: None, notes: Vec::new(), chain: Vec::new(), viewport: Viewport::Desktop }
+    Verdict { outcome: Outcome::Working, finding: None, notes: Vec::new(), chain: Vec::new() }
 }
 
 /// Absent and right so: the links up to the page hold, the reason's link is where it ends.
-fn as_intended(j: &Judged, note: Finding) -> Verdict {
+fn as_intended(note: Finding) -> Verdict {
     let until = note.link.unwrap_or(Link::Placed);
     let chain = Link::ALL
         .into_iter()
         .map(|link| super::ChainLink { link, state: if link < until { LinkState::Holds } else { LinkState::NotApplicable } })
         .collect();
-    Verdict { outcome: Outcome::AsIntended, finding: None, notes: vec![note], chain, viewport: j.seen.condition.viewport }
+    Verdict { outcome: Outcome::AsIntended, finding: None, notes: vec![note], chain }
 }
 
 fn expected_absent(judged: &[Judged]) -> Verdict {
     match judged.iter().find(|j| j.live_piece || !j.quiet) {
         Some(j) => {
             let line = Evidence::fact(if j.quiet { "the snippet stands in the page" } else { "the widget's loader was asked for" });
-            broken(
-                j,
-                Some(
-                    Finding::broken(
-                        "placed.unexpected",
-                        "The widget is on a page where the page rules say it must not be.",
-                        "Exclude this page in the widget's page rules or in the slot's conditions.",
-                    )
-                    .with(line),
-                ),
-            )
+            broken(Some(
+                Finding::broken(
+                    "placed.unexpected",
+                    "The widget is on a page where the page rules say it must not be.",
+                    "Exclude this page in the widget's page rules or in the slot's conditions.",
+                )
+                .with(line),
+            ))
         }
         None => {
             let note = Finding::note("allowed.page-rule", "The widget is absent here, as the page rules say.");
-            let mut verdict = as_intended(&judged[0], note);
+            let mut verdict = as_intended(note);
             for link in &mut verdict.chain {
                 link.state = if link.link == Link::Delivered { LinkState::Holds } else { LinkState::NotApplicable };
             }
@@ -137,7 +132,7 @@ fn by_consent(case: &Case, judged: &[Judged]) -> Verdict {
         let held = untouched.iter().find(|j| j.root.is_some() && j.held && j.quiet);
         let explains = before.finding.as_ref().is_some_and(|f| matches!(f.code.as_str(), "placed.wrong-type" | "allowed.consent-waits" | "allowed.consent-stuck"));
         return match held {
-            Some(j) if explains => as_intended(j, waits(j)),
+            Some(j) if explains => as_intended(waits(j)),
             _ => delay(case, &untouched).unwrap_or(before),
         };
     }
@@ -152,7 +147,7 @@ fn by_consent(case: &Case, judged: &[Judged]) -> Verdict {
     }
     if after.outcome == Outcome::Working {
         let j = untouched.first().copied().unwrap_or(granted[0]);
-        return as_intended(j, waits(j));
+        return as_intended(waits(j));
     }
     // Nothing moved although consent was given: it is stuck, unless something more definite is wrong.
     let vague = |code: &str| matches!(code, "placed.wrong-type" | "allowed.consent-stuck" | "allowed.consent-waits" | "placed.absent" | "started.silent" | "placed.inert");
@@ -172,7 +167,7 @@ fn by_consent(case: &Case, judged: &[Judged]) -> Verdict {
                 .with(Evidence::fact(j.seen.consent.error.clone()))
                 .or_else("The visit may not have managed to give consent; give it by hand to tell.");
         }
-        return broken(j, Some(finding));
+        return broken(Some(finding));
     }
     after
 }
@@ -191,13 +186,10 @@ fn delay(case: &Case, untouched: &[&Judged]) -> Option<Verdict> {
     let j = untouched.iter().find(|j| matches!(j.code(), "started.silent" | "placed.absent"))?;
     let wait = visible_delay_ms(case, j.seen)?;
     (wait as f64 > j.seen.alive.watched_ms).then(|| {
-        as_intended(
-            j,
-            Finding::note(
-                "allowed.delay",
-                format!("The snippet starts the widget after {:.0} s; the visit watched {:.0} s.", wait as f64 / 1000.0, j.seen.alive.watched_ms / 1000.0),
-            ),
-        )
+        as_intended(Finding::note(
+            "allowed.delay",
+            format!("The snippet starts the widget after {:.0} s; the visit watched {:.0} s.", wait as f64 / 1000.0, j.seen.alive.watched_ms / 1000.0),
+        ))
     })
 }
 
@@ -221,12 +213,12 @@ fn by_viewport(group: &[&Judged]) -> Verdict {
             remedy: "In the widget's settings, let it show on phones; then look in the site's styles for rules under 400 px width.".into(),
             ..root
         };
-        return broken(first, Some(finding));
+        return broken(Some(finding));
     }
     let mut finding = first.root.clone();
     if let Some(f) = finding.as_mut().filter(|_| desktop_works && on_phone) {
         f.evidence.push(Evidence::fact("on a phone only; on a desktop it works"));
         f.severity = Severity::Broken;
     }
-    broken(first, finding)
+    broken(finding)
 }

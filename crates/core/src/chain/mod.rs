@@ -15,7 +15,7 @@ mod tests;
 pub use combine::diagnose;
 
 use crate::finding::{Finding, Link};
-use crate::observation::{Observation, Viewport};
+use crate::observation::Observation;
 use crate::profile::{ConsentManager, Supplier};
 use serde::{Deserialize, Serialize};
 
@@ -111,9 +111,6 @@ pub struct Diagnosis {
     pub root: Option<String>,
     pub chain: Vec<ChainLink>,
     pub findings: Vec<Finding>,
-    /// The visit that shows the root cause, or the first one.
-    #[serde(skip_serializing_if = "Option::is_none", default)]
-    pub viewport: Option<Viewport>,
 }
 
 impl Diagnosis {
@@ -123,7 +120,7 @@ impl Diagnosis {
     }
 
     pub fn unchecked(url: &str, why: Finding) -> Diagnosis {
-        Diagnosis { url: url.to_string(), final_url: url.to_string(), outcome: Outcome::Unchecked, root: None, chain: chain_until(None), findings: vec![why], viewport: None }
+        Diagnosis { url: url.to_string(), final_url: url.to_string(), outcome: Outcome::Unchecked, root: None, chain: chain_until(None), findings: vec![why] }
     }
 }
 

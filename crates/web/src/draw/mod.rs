@@ -5,6 +5,8 @@ pub mod chain;
 pub mod frond;
 pub mod grid;
 pub mod interval;
+#[cfg(test)]
+mod tests;
 
 pub(crate) fn escape(text: &str) -> String {
     text.replace('&', "&amp;").replace('<', "&lt;").replace('>', "&gt;").replace('"', "&quot;")

@@ -73,7 +73,7 @@ async fn take(app: &App, row: SiteRow, line: u64, allow_private: bool, supplier:
         && let Ok(url) = address::parse(&row.address)
         && let Err(error) = address::refuse_private(&url)
     {
-        return Ok(refused(error.to_string()));
+        return Ok(refused(format!("{error}, which only an administrator can allow")));
     }
     if app.store.site_by_url(&row.address).await?.is_some() {
         return Ok(refused("a site with this address is there already".into()));

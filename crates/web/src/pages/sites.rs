@@ -147,7 +147,7 @@ pub async fn add(State(app): State<App>, posted: Posted) -> PageResult {
         Ok(url) => {
             // Adding a site that does not answer yet is for the person to decide; the network rule is not.
             if let (false, Err(error)) = (app.store.allow_private().await?, newtfern_core::address::refuse_private(&url)) {
-                return again(&app, &posted, 0, site, format!("{error}.")).await;
+                return again(&app, &posted, 0, site, format!("{error}: only an administrator can allow those (Settings, network).")).await;
             }
             site.url = url.to_string();
         }
