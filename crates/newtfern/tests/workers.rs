@@ -17,6 +17,7 @@ fn worker(database: &str, folder: &Path) -> Child {
     Command::new(env!("CARGO_BIN_EXE_newtfern"))
         .args(["worker", "--database", database, "--folder"])
         .arg(folder)
+        .env("TMPDIR", folder)
         .kill_on_drop(true)
         .spawn()
         .unwrap()
@@ -26,12 +27,19 @@ async fn count(store: &Store, sql: &'static str) -> i64 {
     sqlx::query_scalar(sql).fetch_one(&store.pool).await.unwrap()
 }
 
-/// Asks the database until the answer is yes.
-async fn until(store: &Store, what: &str, sql: &'static str) {
+/// Processes of the browser whose profile lies in this folder.
+fn browsers_in(folder: &Path) -> usize {
+    let wanted = format!("--user-data-dir={}", folder.display());
+    let lines = std::fs::read_dir("/proc").unwrap().filter_map(|p| std::fs::read(p.ok()?.path().join("cmdline")).ok());
+    lines.filter(|line| String::from_utf8_lossy(line).contains(&wanted)).count()
+}
+
+/// Asks until the answer is yes.
+async fn until(what: &str, ask: impl AsyncFn() -> bool) {
     let began = Instant::now();
-    while count(store, sql).await == 0 {
+    while !ask().await {
         assert!(began.elapsed() < Duration::from_secs(180), "waited in vain for: {what}");
-        tokio::time::sleep(Duration::from_millis(100)).await;
+        tokio::time::sleep(Duration::from_millis(50)).await;
     }
 }
 
@@ -59,14 +67,16 @@ async fn a_killed_worker_loses_no_visit_and_repeats_no_result() {
 
     let folder = tempfile::tempdir().unwrap();
     let mut first = worker(address.as_str(), folder.path());
-    until(&store, "a job under way", "select count(*) from jobs where state = 'running'").await;
+    let running = "select count(*) from jobs where state = 'running'";
+    until("a job under way", async || count(&store, running).await > 0 && browsers_in(folder.path()) > 0).await;
     first.kill().await.unwrap();
-    assert_eq!(count(&store, "select count(*) from jobs where state = 'running'").await, 1, "the killed worker's job still carries its name");
+    until("the end of the killed worker's browser", async || browsers_in(folder.path()) == 0).await;
+    assert_eq!(count(&store, running).await, 1, "the killed worker's job still carries its name");
     // What the clock does after a minute.
     sqlx::query("update jobs set lease_until = now() - interval '1 second' where state = 'running'").execute(&store.pool).await.unwrap();
 
     let mut second = worker(address.as_str(), folder.path());
-    until(&store, "all jobs over", "select count(*) from rounds r where not exists (select 1 from jobs where round_id = r.id and state in ('waiting', 'running'))").await;
+    until("the end of the round", async || count(&store, "select count(*) from jobs where state in ('waiting', 'running')").await == 0).await;
     let round = store.round(round).await.unwrap().unwrap();
     assert_eq!((round.done, round.failed), (2, 0));
     assert_eq!(count(&store, "select count(*) from jobs where attempts = 2").await, 1, "the job of the killed worker was made again");

@@ -40,6 +40,11 @@ fn kill_group(group: i32) {
     unsafe { libc::kill(-group, libc::SIGKILL) };
 }
 
+/// Starts the browser with a watcher in its process group. The watcher reads a pipe that only we hold
+/// open: when we are gone, however we went, it ends and takes the group with it. A killed worker would
+/// else leave a browser behind each time.
+const WATCHED: &str = r#"exec 3<&0; { read -r _ <&3; kill -KILL 0; } & exec "$0" "$@" 3<&- </dev/null"#;
+
 /// The real binary rather than the distribution's wrapper script, which adds flags of its own.
 pub fn find() -> Option<PathBuf> {
     let named = std::env::var_os("NEWTFERN_CHROMIUM").map(PathBuf::from);
@@ -71,8 +76,10 @@ impl Browser {
             trust(&home, ca).await?;
         }
         let proxy = Proxy::start(guard).await.map_err(io("start the guard's proxy"))?;
-        let mut command = Command::new(&program);
+        let mut command = Command::new("/bin/sh");
         command
+            .args(["-c", WATCHED])
+            .arg(&program)
             .args(["--headless", "--disable-gpu", "--disable-quic", "--no-first-run", "--disable-background-networking", "--disable-component-update", "--disable-sync"])
             .args(["--disable-default-apps", "--disable-extensions", "--mute-audio", "--hide-scrollbars", "--no-default-browser-check", "--password-store=basic"])
             // Nothing goes round the guard: not loopback, not peer connections.
@@ -88,7 +95,7 @@ impl Browser {
             .env("HOME", &home)
             .env("TMPDIR", profile.path().join("tmp"))
             .env_remove("DBUS_SESSION_BUS_ADDRESS")
-            .stdin(Stdio::null())
+            .stdin(Stdio::piped())
             .stdout(Stdio::null())
             .stderr(Stdio::from(std::fs::File::create(profile.path().join("stderr")).map_err(io("write the browser's log"))?))
             .process_group(0)
