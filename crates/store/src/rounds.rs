@@ -1,5 +1,6 @@
 //! Rounds: sets of jobs started together, watched and cancelled together.
 
+use crate::audit::like;
 use crate::{Result, Store, doing};
 use serde_json::Value;
 use time::OffsetDateTime;
@@ -72,10 +73,16 @@ impl Store {
         sqlx::query_as(sqlx::AssertSqlSafe(sql)).bind(id).fetch_optional(&self.pool).await.map_err(doing("reading a round"))
     }
 
-    pub async fn rounds(&self, offset: i64, limit: i64) -> Result<(Vec<Round>, i64)> {
-        let sql = format!("{ROUND} group by r.id order by r.id desc offset $1 limit $2");
-        let rows = sqlx::query_as(sqlx::AssertSqlSafe(sql)).bind(offset).bind(limit).fetch_all(&self.pool).await.map_err(doing("listing rounds"))?;
-        let total = sqlx::query_scalar("select count(*) from rounds").fetch_one(&self.pool).await.map_err(doing("counting rounds"))?;
+    /// Newest first; `search` is looked for in what was started and by whom.
+    pub async fn rounds(&self, search: &str, offset: i64, limit: i64) -> Result<(Vec<Round>, i64)> {
+        let like = like(search);
+        let sql = format!("{ROUND} where r.title ilike $1 or r.who ilike $1 group by r.id order by r.id desc offset $2 limit $3");
+        let rows = sqlx::query_as(sqlx::AssertSqlSafe(sql)).bind(&like).bind(offset).bind(limit).fetch_all(&self.pool).await.map_err(doing("listing rounds"))?;
+        let total = sqlx::query_scalar("select count(*) from rounds r where r.title ilike $1 or r.who ilike $1")
+            .bind(&like)
+            .fetch_one(&self.pool)
+            .await
+            .map_err(doing("counting rounds"))?;
         Ok((rows, total))
     }
 
@@ -83,6 +90,15 @@ impl Store {
     pub async fn active_round(&self) -> Result<Option<Round>> {
         let sql = format!("{ROUND} where r.id = (select round_id from jobs where state in ('waiting', 'running') order by state = 'running' desc, round_id limit 1) group by r.id");
         sqlx::query_as(sqlx::AssertSqlSafe(sql)).fetch_optional(&self.pool).await.map_err(doing("reading the round under way"))
+    }
+
+    /// Sites whose job failed in this round, in the order of the jobs.
+    pub async fn failed_sites(&self, round: i64) -> Result<Vec<i64>> {
+        sqlx::query_scalar("select site_id from jobs where round_id = $1 and state = 'failed' order by id")
+            .bind(round)
+            .fetch_all(&self.pool)
+            .await
+            .map_err(doing("listing jobs"))
     }
 
     pub async fn round_jobs(&self, round: i64, offset: i64, limit: i64) -> Result<Vec<JobRow>> {

@@ -176,6 +176,15 @@ impl Store {
         self.site_ids_sql("select s.id", f).fetch_all(&self.pool).await.map_err(doing("listing sites"))
     }
 
+    /// Ids of all sites of some clients.
+    pub async fn site_ids_of(&self, clients: &[i64]) -> Result<Vec<i64>> {
+        sqlx::query_scalar("select id from sites where client_id = any($1) order by id")
+            .bind(clients)
+            .fetch_all(&self.pool)
+            .await
+            .map_err(doing("listing sites"))
+    }
+
     fn site_ids_sql(&self, select: &'static str, f: &Filter) -> sqlx::query::QueryScalar<'static, sqlx::Postgres, i64, sqlx::postgres::PgArguments> {
         let sql = format!("{select} from sites s join clients c on c.id = s.client_id where {MATCHES}");
         sqlx::query_scalar(sqlx::AssertSqlSafe(sql))

@@ -22,7 +22,7 @@ document.addEventListener("alpine:init", () => {
   // Ticked rows of a lens.
   Alpine.data("selection", () => ({
     words: "none ticked",
-    boxes() { return [...this.$root.querySelectorAll('input[name="site"]')]; },
+    boxes() { return [...this.$root.querySelectorAll('td input[type="checkbox"]')]; },
     toggle() { this.boxes().forEach((b) => { b.checked = this.$refs.every.checked; }); this.count(); },
     count() { const n = this.boxes().filter((b) => b.checked).length; this.words = n ? n + " ticked" : "none ticked"; },
   }));

@@ -24,6 +24,7 @@ pub fn router(app: App) -> Router {
         .route("/rounds", get(rounds::list))
         .route("/rounds/{id}", get(rounds::page))
         .route("/rounds/{id}/cancel", post(rounds::cancel))
+        .route("/rounds/{id}/again", post(rounds::again))
         .route("/events", get(rounds::events))
         .route("/clients", get(clients::list).post(clients::add))
         .route("/clients/{id}", get(clients::page).post(clients::change))

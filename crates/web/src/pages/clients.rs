@@ -12,6 +12,7 @@ use axum::http::header;
 use axum::response::{IntoResponse, Redirect};
 use newtfern_core::brand::Sheet;
 use newtfern_core::colour::Rgb;
+use newtfern_core::intake::MOST_NAME;
 use newtfern_store::StoreError;
 use newtfern_store::clients::Client;
 use newtfern_store::sites::Filter;
@@ -76,8 +77,8 @@ async fn list_page(app: &App, reader: &Reader, asked: Asked, typed: Fields, prob
 /// The client's name and brand sheet from the form, or what is wrong with them.
 fn read(f: &Fields) -> Result<(String, Sheet), String> {
     let name = f.some("name").ok_or("Give the client a name.")?;
-    if name.chars().count() > 120 {
-        return Err("The name is longer than 120 characters.".into());
+    if name.chars().count() > MOST_NAME {
+        return Err(format!("The name is longer than {MOST_NAME} characters."));
     }
     let tokens = f.get("tokens");
     // A pasted token file wins over the fields: it is the client's own.

@@ -2,6 +2,7 @@
 
 use super::render;
 use crate::error::PageResult;
+use crate::pages::sites::Choices;
 use crate::session::{Reader, check, upload};
 use crate::state::App;
 use crate::view::Frame;
@@ -11,7 +12,7 @@ use axum::http::header;
 use axum::response::IntoResponse;
 use newtfern_core::address;
 use newtfern_core::brand::Sheet;
-use newtfern_core::intake::{self, SiteRow};
+use newtfern_core::intake::{self, Known, SiteRow};
 use newtfern_store::StoreError;
 use newtfern_store::sites::{Filter, NewSite};
 use serde_json::json;
@@ -41,19 +42,21 @@ pub async fn form(State(app): State<App>, reader: Reader) -> PageResult {
 pub async fn submit(State(app): State<App>, reader: Reader, mut form: Multipart) -> PageResult {
     let (csrf, bytes) = upload(&mut form, "file").await?;
     check(&reader.0, &csrf)?;
-    let platforms = app.store.platforms().await?;
-    let known: Vec<&str> = platforms.iter().map(|p| p.id.as_str()).collect();
+    let choices = Choices::of(&app).await?;
+    let platforms: Vec<&str> = choices.platforms.iter().map(|p| p.id.as_str()).collect();
+    let suppliers: Vec<&str> = choices.suppliers.iter().map(|s| s.id.as_str()).collect();
+    let consents: Vec<&str> = choices.managers.iter().map(|m| m.id.as_str()).collect();
+    let known = Known { platforms: &platforms, suppliers: &suppliers, consents: &consents };
     let allow_private = app.store.allow_private().await?;
     let mut results = Vec::new();
     let mut problem = String::new();
-    match intake::read(&bytes, &known) {
+    match intake::read(&bytes, known) {
         Err(error) => problem = format!("Nothing was imported: {error}."),
         Ok(rows) => {
-            let supplier = app.store.all_suppliers().await?.into_iter().map(|s| s.id).next();
             for row in rows {
                 let outcome = match row.result {
                     Err(why) => Outcome { line: row.line, what: String::new(), accepted: false, why, id: 0 },
-                    Ok(site) => take(&app, site, row.line, allow_private, supplier.clone()).await?,
+                    Ok(site) => take(&app, site, row.line, allow_private).await?,
                 };
                 results.push(outcome);
             }
@@ -67,7 +70,7 @@ pub async fn submit(State(app): State<App>, reader: Reader, mut form: Multipart)
 }
 
 /// One row, wholly or not at all: an unknown client is added with it.
-async fn take(app: &App, row: SiteRow, line: u64, allow_private: bool, supplier: Option<String>) -> PageResult<Outcome> {
+async fn take(app: &App, row: SiteRow, line: u64, allow_private: bool) -> PageResult<Outcome> {
     let refused = |why: String| Outcome { line, what: row.address.clone(), accepted: false, why, id: 0 };
     if !allow_private
         && let Ok(url) = address::parse(&row.address)
@@ -88,12 +91,15 @@ async fn take(app: &App, row: SiteRow, line: u64, allow_private: bool, supplier:
         name: row.name.clone(),
         url: row.address.clone(),
         platform_id: some(&row.platform),
-        supplier_id: some(&row.key).and(supplier),
+        supplier_id: some(&row.supplier),
+        consent_id: some(&row.consent),
         key: row.key.clone(),
+        slot_id: row.slot.clone(),
         languages: row.languages.clone(),
         country: row.country.clone(),
         time_zone: row.time_zone.clone(),
-        ..NewSite::default()
+        contact: row.contact.clone(),
+        budget_ms: row.budget_ms,
     };
     match app.store.add_site(&new).await {
         Ok(id) => Ok(Outcome { line, what: row.address.clone(), accepted: true, why: format!("added to {}", row.client), id }),
@@ -112,10 +118,15 @@ pub async fn export(State(app): State<App>, _: Reader) -> PageResult {
             name: s.name,
             address: s.url,
             platform: s.platform_id.unwrap_or_default(),
+            supplier: s.supplier_id.unwrap_or_default(),
+            key: s.key,
+            consent: s.consent_id.unwrap_or_default(),
+            slot: s.slot_id,
             languages: s.languages,
             country: s.country,
             time_zone: s.time_zone,
-            key: s.key,
+            contact: s.contact,
+            budget_ms: Some(s.budget_ms),
         }));
         offset += 1000;
         if offset >= total {

@@ -21,6 +21,7 @@ use std::time::Duration;
 struct List {
     frame: Frame,
     rounds: Vec<(Round, String)>,
+    q: String,
     pager: Pager,
 }
 
@@ -36,12 +37,18 @@ struct Page {
 
 #[derive(serde::Deserialize)]
 pub struct Paged {
+    #[serde(default)]
+    q: String,
     page: Option<i64>,
 }
 
 pub async fn list(State(app): State<App>, reader: Reader, Query(q): Query<Paged>) -> PageResult {
     let page = q.page.unwrap_or(1);
-    let (rounds, total) = app.store.rounds(Pager::offset(page), PAGE_SIZE).await?;
+    let (rounds, total) = app.store.rounds(&q.q, Pager::offset(page), PAGE_SIZE).await?;
+    let query = [("q", q.q.as_str())];
+    if let Some(back) = Pager::back_from(page, total, "/rounds", &query) {
+        return Ok(back.into_response());
+    }
     let rounds = rounds
         .into_iter()
         .map(|r| {
@@ -49,7 +56,8 @@ pub async fn list(State(app): State<App>, reader: Reader, Query(q): Query<Paged>
             (r, when)
         })
         .collect();
-    render(&List { frame: Frame::new(&app, &reader, "Rounds", "", "rounds").await?, rounds, pager: Pager::new(page, total, &[]) })
+    let pager = Pager::new(page, total, &query);
+    render(&List { frame: Frame::new(&app, &reader, "Rounds", "", "rounds").await?, rounds, pager, q: q.q })
 }
 
 pub async fn page(State(app): State<App>, reader: Reader, Path(id): Path<i64>, Query(q): Query<Paged>) -> PageResult {
@@ -90,10 +98,13 @@ async fn start(app: &App, posted: &Posted, kind: &str, sites: &[i64]) -> PageRes
     Ok(round)
 }
 
-/// Acts on ticked rows, or on all that the lens's filter finds.
+/// Acts on ticked sites, on all sites of ticked clients, or on all that the lens's filter finds.
 pub async fn bulk(State(app): State<App>, posted: Posted) -> PageResult {
     let f = &posted.fields;
-    let sites: Vec<i64> = if f.get("all") == "yes" {
+    let clients: Vec<i64> = f.all("of").filter_map(|c| c.parse().ok()).collect();
+    let sites: Vec<i64> = if !clients.is_empty() {
+        app.store.site_ids_of(&clients).await?
+    } else if f.get("all") == "yes" {
         let asked = Asked { q: f.get("q").into(), client: f.get("client").into(), state: f.get("state").into(), ..Asked::default() };
         app.store.site_ids(&asked.filter(Family::from_key(f.get("lens")))).await?
     } else {
@@ -108,6 +119,17 @@ pub async fn act(State(app): State<App>, Path(id): Path<i64>, posted: Posted) ->
     app.store.site(id).await?.ok_or(PageError::NotFound("site"))?;
     let round = start(&app, &posted, posted.fields.get("kind"), &[id]).await?;
     Ok(Redirect::to(&format!("/sites/{id}?round={round}")).into_response())
+}
+
+/// A new round for the sites whose jobs failed in this one.
+pub async fn again(State(app): State<App>, Path(id): Path<i64>, posted: Posted) -> PageResult {
+    let round = app.store.round(id).await?.ok_or(PageError::NotFound("round"))?;
+    let sites = app.store.failed_sites(id).await?;
+    if sites.is_empty() {
+        return Err(PageError::Bad("Nothing failed in this round.".into()));
+    }
+    let anew = start(&app, &posted, &round.kind, &sites).await?;
+    Ok(Redirect::to(&format!("/rounds/{anew}")).into_response())
 }
 
 pub async fn cancel(State(app): State<App>, Path(id): Path<i64>, posted: Posted) -> PageResult {

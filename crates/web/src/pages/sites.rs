@@ -10,6 +10,7 @@ use askama::Template;
 use axum::Json;
 use axum::extract::{Path, Query, State};
 use axum::response::{IntoResponse, Redirect, Response};
+use newtfern_core::intake;
 use newtfern_core::platform::Platform;
 use newtfern_core::profile::Supplier;
 use newtfern_store::clients::Client;
@@ -17,9 +18,6 @@ use newtfern_store::profiles::Named;
 use newtfern_store::sites::NewSite;
 use serde::Deserialize;
 use serde_json::json;
-
-/// Characters of a name that still fit a row.
-const MOST_NAME: usize = 120;
 
 pub struct Choices {
     pub clients: Vec<Client>,
@@ -73,14 +71,14 @@ pub async fn form(State(app): State<App>, reader: Reader, Query(preset): Query<P
 /// The site as typed, and what is wrong with it: nothing typed is lost over a mistake in one field.
 fn read(posted: &Posted) -> (NewSite, Option<String>) {
     let f = &posted.fields;
-    let budget = f.some("budget_ms").map(|b| b.parse::<f64>().ok().filter(|v| (0.0..=10_000.0).contains(v)));
+    let budget = f.some("budget_ms").map(|b| intake::budget(&b));
     let country = f.get("country").trim().to_uppercase();
     let problem = if budget == Some(None) {
-        Some("The budget must be a number of ms from 0 to 10000.".to_string())
-    } else if !newtfern_core::intake::is_country(&country) {
+        Some(format!("The budget must be a number of ms from 0 to {}.", intake::MOST_BUDGET))
+    } else if !intake::is_country(&country) {
         Some(format!("The country \u{201c}{country}\u{201d} is no two-letter code (ISO 3166-1)."))
-    } else if f.get("name").trim().chars().count() > MOST_NAME {
-        Some(format!("The name is longer than {MOST_NAME} characters."))
+    } else if f.get("name").trim().chars().count() > intake::MOST_NAME {
+        Some(format!("The name is longer than {} characters.", intake::MOST_NAME))
     } else {
         None
     };

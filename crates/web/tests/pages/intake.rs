@@ -59,7 +59,19 @@ async fn what_goes_out_comes_in_again_and_runs_in_no_spreadsheet() {
     let client = house.client("=1+1 Sums").await;
     let id = house.site(client, 1).await;
     technician
-        .post(&format!("/sites/{id}/settings"), &[("name", "@shop, \"best\"\nof all"), ("languages", "en, no"), ("key", "-kite-01")])
+        .post(
+            &format!("/sites/{id}/settings"),
+            &[
+                ("name", "@shop, \"best\"\nof all"),
+                ("languages", "en, no"),
+                ("supplier_id", "brindle"),
+                ("consent_id", "hedgegate"),
+                ("slot_id", "footer-code"),
+                ("contact", "Someone"),
+                ("budget_ms", "12.5"),
+                ("key", "-kite-01"),
+            ],
+        )
         .await
         .leads();
     let out = technician.get("/sites/export.csv").await;
@@ -68,5 +80,8 @@ async fn what_goes_out_comes_in_again_and_runs_in_no_spreadsheet() {
     technician.post(&format!("/sites/{id}/remove"), &[("name", &house.app.store.site(id).await.unwrap().unwrap().name)]).await.leads();
     technician.upload("/sites/import", "file", &out.bytes).await.is(200).has("added to =1+1 Sums");
     let (sites, _) = house.app.store.sites(&Filter::default(), 0, 10).await.unwrap();
-    assert_eq!((sites[0].client_id, sites[0].name.as_str(), sites[0].languages.as_str(), sites[0].key.as_str()), (client, "@shop, \"best\"\nof all", "en, no", "-kite-01"));
+    let back = &sites[0];
+    assert_eq!((back.client_id, back.name.as_str(), back.languages.as_str(), back.key.as_str()), (client, "@shop, \"best\"\nof all", "en, no", "-kite-01"));
+    assert_eq!((back.supplier_id.as_deref(), back.consent_id.as_deref(), back.slot_id.as_str()), (Some("brindle"), Some("hedgegate"), "footer-code"));
+    assert_eq!((back.contact.as_str(), back.budget_ms), ("Someone", 12.5));
 }

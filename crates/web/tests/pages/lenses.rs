@@ -132,6 +132,40 @@ async fn a_round_is_shown_job_by_job_and_cancelled() {
 }
 
 #[tokio::test]
+async fn what_failed_in_a_round_is_tried_again_and_nothing_else() {
+    let (house, technician, sites) = estate(3, 0).await;
+    let path = technician.post("/bulk", &[("kind", "check"), ("all", "yes"), ("lens", "estate")]).await.leads().to_string();
+    technician.post(&format!("{path}/again"), &[]).await.is(422).has("Nothing failed");
+    let mut failed = Vec::new();
+    while let Some(job) = house.app.store.claim(&["check"]).await.unwrap() {
+        if failed.len() < 2 {
+            house.app.store.fail(&job, "no browser was found", false).await.unwrap();
+            failed.push(job.site_id);
+        } else {
+            house.app.store.finish(&job, &newtfern_store::queue::Done::default()).await.unwrap();
+        }
+    }
+    technician.get(&path).await.has("Try again what failed: 2").has("no browser was found");
+    let anew = technician.post(&format!("{path}/again"), &[]).await.leads().to_string();
+    technician.get(&anew).await.has("Verify: 2 sites");
+    let id: i64 = anew.rsplit('/').next().unwrap().parse().unwrap();
+    let again: Vec<i64> = house.app.store.round_jobs(id, 0, 10).await.unwrap().iter().map(|j| j.site_id).collect();
+    assert_eq!((again.len(), sites.len()), (2, 3));
+    assert!(failed.iter().all(|s| again.contains(s)));
+}
+
+#[tokio::test]
+async fn an_act_on_clients_goes_to_all_their_sites() {
+    let (house, technician, _) = estate(7, 0).await;
+    let clocks = house.app.store.client_by_name("Candlegate Clocks").await.unwrap().unwrap().to_string();
+    technician.get("/clients").await.has("Verify all their sites").has(&format!("name=\"of\" value=\"{clocks}\""));
+    let path = technician.post("/bulk", &[("kind", "check"), ("of", &clocks)]).await.leads().to_string();
+    technician.get(&path).await.has("Verify: 3 sites").has("Candlegate Clocks").lacks("Marlow Sound Ferries");
+    technician.get("/rounds?q=verify").await.has("Verify: 3 sites");
+    technician.get("/rounds?q=weigh").await.has("No round matches");
+}
+
+#[tokio::test]
 async fn progress_reaches_a_listening_page_as_an_event() {
     let (house, technician, sites) = estate(2, 0).await;
     house.app.follow_events();

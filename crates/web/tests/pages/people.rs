@@ -34,9 +34,10 @@ const PAGES: [&str; 24] = [
     "/settings",
 ];
 
-const FORMS: [&str; 19] = [
+const FORMS: [&str; 20] = [
     "/bulk",
     "/rounds/1/cancel",
+    "/rounds/1/again",
     "/clients",
     "/clients/1",
     "/sites/new",

@@ -23,7 +23,7 @@ async fn a_site_is_added_by_its_address_with_platform_and_name_from_the_page() {
     assert_eq!(answer.leads(), format!("/sites/{}", site.id));
     assert_eq!((site.name.as_str(), site.platform_id.as_deref(), site.country.as_str(), site.budget_ms), ("Kites for every wind", Some("tarnwork"), "NO", 50.0));
     // Pictures for the design are taken without being asked for.
-    let (rounds, _) = house.app.store.rounds(0, 10).await.unwrap();
+    let (rounds, _) = house.app.store.rounds("", 0, 10).await.unwrap();
     assert_eq!((rounds.len(), rounds[0].kind.as_str(), rounds[0].waiting), (1, "preview", 1));
     technician.get(&format!("/sites/{}", site.id)).await.has("Kites for every wind").has("Lenn Kite Workshop");
     // Chosen supplier and key settle the first part of the job, nothing else does.
