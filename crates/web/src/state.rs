@@ -61,7 +61,11 @@ impl App {
                     #[allow(unreachable_code)]
                     Ok::<(), newtfern_store::StoreError>(())
                 };
-                if let Err(error) = listening.await {
+                let ended = listening.await;
+                if pool.is_closed() {
+                    return;
+                }
+                if let Err(error) = ended {
                     tracing::warn!("notices of the database stopped: {error}");
                 }
                 tokio::time::sleep(Duration::from_secs(1)).await;

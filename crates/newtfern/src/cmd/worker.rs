@@ -107,7 +107,10 @@ async fn perform(tools: &Arc<Tools>, job: Job) {
             tools.house.store.fail(&job, &format!("{error:#}"), cancelled).await
         }
     };
-    if let Err(error) = stored {
+    // While the program stops, what was under way is left to the next start.
+    if let Err(error) = stored
+        && !tools.house.store.pool.is_closed()
+    {
         tracing::error!("job {}: {error}", job.id);
     }
 }
