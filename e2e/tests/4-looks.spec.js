@@ -18,6 +18,13 @@ for (const [name, size] of [["desktop", { width: 1280, height: 800 }], ["phone",
     const site = (await bench(page, "Members")).replace(address(), "");
     for (const path of ["/lens/estate", "/lens/load", "/lens/weigh", "/lens/brand", "/worklist", "/clients", "/sites/new", "/sites/import", "/rounds", "/settings", "/house-style", "/audit", site, site + "/design", site + "/place", site + "/settings"]) {
       await page.goto(address() + path);
+      // What is folded away counts too.
+      await page.evaluate(() => document.querySelectorAll("details").forEach((d) => { d.open = true; }));
+      const standingOut = await page.evaluate(() => [...document.querySelectorAll("main input, main select, main button, main textarea")].filter((e) => {
+        const box = e.getBoundingClientRect(), panel = e.closest(".panel-plain, main").getBoundingClientRect();
+        return box.width > 0 && (box.right > panel.right + 1 || box.left < panel.left - 1);
+      }).map((e) => e.outerHTML.slice(0, 120)));
+      expect(standingOut, path).toEqual([]);
       const wide = await page.evaluate(() => document.documentElement.scrollWidth - window.innerWidth);
       expect(wide, path + " is wider than the window").toBeLessThanOrEqual(0);
       await page.evaluate(axe);

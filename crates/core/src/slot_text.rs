@@ -2,7 +2,7 @@
 //! taking it out again. Adding twice changes nothing.
 
 use crate::placement::{Inspector, State};
-use crate::profile::Supplier;
+use crate::profile::{ConsentManager, Supplier};
 use similar::{ChangeTag, TextDiff};
 use url::Url;
 
@@ -43,6 +43,14 @@ fn in_force(held: &str, text: &str) -> bool {
 pub fn holds_live(held: &str, supplier: &Supplier, key: &str) -> bool {
     let page = Url::parse("https://slot.invalid/").expect("constant address");
     Inspector::new(supplier, None).pieces(held, &page).iter().any(|p| p.state == State::Live && p.key.key() == Some(key))
+}
+
+/// Would what the slot holds keep the code from running: a comment, or an element whose end is missing?
+/// Code that waits for consent by the manager's mark is in order.
+pub fn swallowed(text: &str, supplier: &Supplier, consent: Option<&ConsentManager>, key: &str) -> bool {
+    let page = Url::parse("https://slot.invalid/").expect("constant address");
+    let runs = |state: &State| matches!(state, State::Live | State::ConsentHeld(_));
+    !Inspector::new(supplier, consent).pieces(text, &page).iter().any(|p| runs(&p.state) && p.key.key() == Some(key))
 }
 
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]

@@ -10,8 +10,8 @@ use crate::view::{Frame, moment};
 use askama::Template;
 use axum::extract::{Path, Query, State};
 use axum::response::{IntoResponse, Redirect};
-use newtfern_core::platform::{Fitted, Interface, Platform, Slot, fit};
-use newtfern_core::profile::Supplier;
+use newtfern_core::platform::{Fitted, Interface, Platform, Slot, Takes, fit};
+use newtfern_core::profile::{ConsentManager, Supplier};
 use newtfern_core::slot_text::{self, Mark};
 use newtfern_core::standing::Family;
 use newtfern_store::placements::Placement;
@@ -61,6 +61,7 @@ struct Loaded {
     site: Site,
     supplier: Option<Supplier>,
     platform: Option<Platform>,
+    consent: Option<ConsentManager>,
 }
 
 async fn load(app: &App, id: i64) -> PageResult<Loaded> {
@@ -70,17 +71,18 @@ async fn load(app: &App, id: i64) -> PageResult<Loaded> {
         None => None,
     };
     let platform = app.store.platforms().await?.into_iter().find(|p| Some(&p.id) == site.platform_id.as_ref());
-    Ok(Loaded { site, supplier, platform })
+    let consent = match &site.consent_id {
+        Some(c) => app.store.consent_manager(c).await?,
+        None => None,
+    };
+    Ok(Loaded { site, supplier, platform, consent })
 }
 
 /// The code for a slot; gated by the site's consent manager where it has one and the slot takes markup.
-async fn fitted(app: &App, l: &Loaded, slot: &Slot) -> PageResult<Fitted> {
+fn fitted(l: &Loaded, slot: &Slot) -> PageResult<Fitted> {
     let supplier = l.supplier.as_ref().ok_or_else(|| PageError::Bad("Choose the supplier and its key in the site's settings first.".into()))?;
     let mut fitted = fit(supplier, &l.site.key, slot).map_err(|e| PageError::Bad(format!("{e}.")))?;
-    if let Some(id) = &l.site.consent_id
-        && slot.takes == newtfern_core::platform::Takes::Markup
-        && let Some(manager) = app.store.consent_manager(id).await?
-    {
+    if let Some(manager) = l.consent.as_ref().filter(|_| slot.takes == Takes::Markup) {
         let gating = &manager.gating;
         let mark = format!("<script type=\"{}\" {}=\"chat\"", gating.script_type, gating.attribute);
         if !gating.script_type.is_empty() && !gating.attribute.is_empty() {
@@ -118,7 +120,7 @@ async fn token(app: &App, site: i64) -> PageResult<Option<String>> {
 /// What the slot would hold after a push.
 fn pushed(slot: &Slot, held: &str, code: &str, past: &[Placement]) -> slot_text::Pushed {
     // A field for a key holds one key and nothing of others.
-    if matches!(slot.takes, newtfern_core::platform::Takes::Key | newtfern_core::platform::Takes::Address) {
+    if matches!(slot.takes, Takes::Key | Takes::Address) {
         return slot_text::Pushed { text: code.to_string(), changed: held.trim() != code };
     }
     let ours = past.iter().filter(|p| p.slot_id == slot.id && p.put_back_at.is_none()).map(|p| p.ours.as_str()).find(|o| held.contains(o.trim_end()));
@@ -149,7 +151,7 @@ pub async fn page(State(app): State<App>, reader: Reader, Path(id): Path<i64>, Q
         page.problem = "Choose the platform in the site's settings: then the code and the steps that fit it are shown here.".into();
         return render(&page);
     };
-    match fitted(&app, &l, &slot).await {
+    match fitted(&l, &slot) {
         Ok(code) => {
             page.steps = slot
                 .steps
@@ -164,9 +166,8 @@ pub async fn page(State(app): State<App>, reader: Reader, Path(id): Path<i64>, Q
                         let after = pushed(&slot, &held.text, &code.code, &past);
                         page.unchanged = !after.changed;
                         page.preview = diff(&held.text, &after.text);
-                        if after.changed && other_copy(&l, &held.text) {
-                            page.problem =
-                                "The slot already holds this widget in another form. Pushing would place it twice: take the other one out first, or check the key.".into();
+                        if let Some(why) = refusal(&l, &slot, &held.text, &after) {
+                            page.problem = why.into();
                             page.can_push = false;
                         }
                     }
@@ -181,9 +182,16 @@ pub async fn page(State(app): State<App>, reader: Reader, Path(id): Path<i64>, Q
     render(&page)
 }
 
-/// A live copy that is none we put there.
-fn other_copy(l: &Loaded, held: &str) -> bool {
-    l.supplier.as_ref().is_some_and(|supplier| slot_text::holds_live(held, supplier, &l.site.key))
+/// Why a push would do harm, seen from what the slot holds.
+fn refusal(l: &Loaded, slot: &Slot, held: &str, after: &slot_text::Pushed) -> Option<&'static str> {
+    let supplier = l.supplier.as_ref().filter(|_| after.changed)?;
+    if slot_text::holds_live(held, supplier, &l.site.key) {
+        return Some("The slot already holds this widget in another form. Pushing would place it twice: take the other one out first, or check the key.");
+    }
+    if slot.takes == Takes::Markup && slot_text::swallowed(&after.text, supplier, l.consent.as_ref(), &l.site.key) {
+        return Some("What the slot holds would swallow the code: a comment or an element in it is not closed. Close it first; what the slot holds is shown below.");
+    }
+    None
 }
 
 pub async fn push(State(app): State<App>, Path(id): Path<i64>, posted: Posted) -> PageResult {
@@ -194,7 +202,7 @@ pub async fn push(State(app): State<App>, Path(id): Path<i64>, posted: Posted) -
         .and_then(|p| p.slot(posted.fields.get("slot")))
         .cloned()
         .ok_or_else(|| PageError::Bad("This platform has no such slot.".into()))?;
-    let code = fitted(&app, &l, &slot).await?;
+    let code = fitted(&l, &slot)?;
     let (Some(read), Some(write), Some(token)) = (slot_address(&l, &slot, false), slot_address(&l, &slot, true), token(&app, id).await?) else {
         return Err(PageError::Bad("This slot has no interface, or the site has no token for it: paste the code by hand.".into()));
     };
@@ -209,8 +217,8 @@ pub async fn push(State(app): State<App>, Path(id): Path<i64>, posted: Posted) -
     if !after.changed {
         return Ok(Redirect::to(&format!("/sites/{id}/place?slot={}&done=same", slot.id)).into_response());
     }
-    if other_copy(&l, &held.text) {
-        return Err(PageError::Bad("Nothing was pushed: the slot already holds this widget in another form.".into()));
+    if let Some(why) = refusal(&l, &slot, &held.text, &after) {
+        return Err(PageError::Bad(format!("Nothing was pushed. {why}")));
     }
     // Kept first: if the write fails half-way, what was there is known.
     let kept = app.store.add_placement(id, &slot.id, &held.text, &after.text, &code.code, posted.who()).await?;

@@ -129,6 +129,25 @@ async fn the_same_widget_in_another_form_is_not_placed_twice() {
 }
 
 #[tokio::test]
+async fn what_would_swallow_the_code_is_told_before_anything_is_pushed() {
+    let p = placing().await;
+    for held in ["<p>Open daily</p>\n<!-- winter hours", "<script>\ncount();", "<style>.hours { color: red }", "<textarea>", "<noscript>"] {
+        p.house.stage.put(SLOT, held);
+        p.technician.get(&p.page).await.has("would swallow the code").lacks(">Push</button>");
+        let version = p.house.stage.slots.lock().unwrap()[SLOT].1.to_string();
+        p.technician
+            .post(&format!("{}/push", p.page), &[("slot", "footer-code"), ("version", &version)])
+            .await
+            .is(422)
+            .has("would swallow the code");
+        assert_eq!(p.held(), held);
+    }
+    // An element that is merely open swallows nothing.
+    p.house.stage.put(SLOT, "<div class=\"footer\">");
+    assert!(p.push().await.leads().ends_with("done=pushed"));
+}
+
+#[tokio::test]
 async fn an_interface_that_fails_is_told_in_words_and_nothing_is_lost() {
     let p = placing().await;
     let version = p.version().await;
