@@ -146,6 +146,7 @@ pub fn of_weigh(verdict: Verdict, thread_ms: f64, low: f64, high: f64, budget: f
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
 pub struct NextAction {
     pub family: Family,
+    pub state: State,
     pub act: String,
     pub why: String,
 }
@@ -182,10 +183,12 @@ pub fn next_action(standings: &[Stood<'_>]) -> Option<NextAction> {
             (Family::Consent, State::Failing) => "Hold the widget back until consent.",
             (Family::Brand, State::Failing) => "Bring the widget's looks to the design.",
             (Family::Consent | Family::Brand, _) => "Verify in the browser.",
+            // The sheet is there; what is missing is the client's yes.
+            (Family::HandOver, State::Undecided) if !remedy.is_empty() => remedy,
             (Family::HandOver, _) => "Make the handover sheet.",
             (Family::Watch, _) => "Visit again: the last results are old.",
         };
-        return Some(NextAction { family, act: act.to_string(), why: if why.is_empty() { state.words().to_string() } else { why.to_string() } });
+        return Some(NextAction { family, state, act: act.to_string(), why: if why.is_empty() { state.words().to_string() } else { why.to_string() } });
     }
     None
 }
@@ -206,6 +209,17 @@ mod tests {
         assert_eq!((next.family, next.act.as_str(), next.why.as_str()), (Family::Place, "Remove one of the two.", "It is there twice."));
         s[1].remedy = "";
         assert!(next_action(&s).unwrap().act.contains("broken link"));
+    }
+
+    #[test]
+    fn a_sheet_that_is_made_is_not_to_be_made_again() {
+        let mut s: Vec<Stood> = Family::ALL.into_iter().map(|family| Stood { family, state: State::Passing, summary: "", remedy: "" }).collect();
+        let at = s.iter().position(|s| s.family == Family::HandOver).unwrap();
+        s[at].state = State::NotYet;
+        assert_eq!(next_action(&s).unwrap().act, "Make the handover sheet.");
+        s[at] = Stood { state: State::Undecided, summary: "The client has not confirmed yet.", remedy: "Send the client the link.", ..s[at] };
+        let next = next_action(&s).unwrap();
+        assert_eq!((next.act.as_str(), next.state), ("Send the client the link.", State::Undecided));
     }
 
     #[test]

@@ -1,6 +1,7 @@
 //! The bench: one site, the job from top to bottom, what to do next first.
 
 use super::render;
+use super::rounds::kind_for;
 use crate::draw::{chain, frond, grid, interval};
 use crate::error::{PageError, PageResult};
 use crate::pages::lens::{Swatch, swatch};
@@ -119,16 +120,16 @@ pub async fn page(State(app): State<App>, reader: Reader, Path(id): Path<i64>) -
     let brand: Option<Compared> = read(&standings, Family::Brand, "compared");
     let echo: Option<newtfern_core::echo::Seen> = read(&standings, Family::Echo, "seen");
     let shots: Vec<Value> = read(&standings, Family::Load, "shots").unwrap_or_default();
-    let next_kind = next.as_ref().and_then(|n| match n.family {
-        Family::Place | Family::Load | Family::Consent | Family::Brand | Family::Watch => Some(("check", "Verify now")),
-        Family::Echo => Some(("echo", "Send a test message")),
-        Family::Weigh => Some(("weigh", "Weigh now")),
-        Family::HandOver => Some(("sheet", "Make the sheet")),
-        Family::Design => None,
+    let next_kind = next.as_ref().and_then(|n| kind_for(n.family, n.state)).map(|kind| match kind {
+        "check" => (kind, "Verify now"),
+        "echo" => (kind, "Send a test message"),
+        "weigh" => (kind, "Weigh now"),
+        _ => (kind, "Make the sheet"),
     });
     let next_link = match next.as_ref().map(|n| n.family) {
         Some(Family::Design) => format!("/sites/{id}/settings"),
         Some(Family::Place) => format!("/sites/{id}/place"),
+        Some(Family::HandOver) if next_kind.is_none() => "#hand_over".into(),
         _ => String::new(),
     };
     let page = Page {

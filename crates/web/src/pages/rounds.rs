@@ -11,7 +11,7 @@ use axum::extract::{Path, Query, State};
 use axum::response::sse::{Event, KeepAlive, Sse};
 use axum::response::{IntoResponse, Redirect};
 use futures_util::stream::{self, Stream};
-use newtfern_core::standing::Family;
+use newtfern_core::standing::{Family, State as Standing};
 use newtfern_store::rounds::{JobRow, Round};
 use std::convert::Infallible;
 use std::time::Duration;
@@ -82,6 +82,18 @@ fn title_of(kind: &str) -> Option<&'static str> {
         "sheet" => "Handover sheets",
         _ => return None,
     })
+}
+
+/// The kind of round that moves a family on from a state, where a worker can do it at all. A sheet that
+/// waits for the client's yes needs a person.
+pub fn kind_for(family: Family, state: Standing) -> Option<&'static str> {
+    match (family, state) {
+        (Family::Place | Family::Load | Family::Consent | Family::Brand | Family::Watch, _) => Some("check"),
+        (Family::Echo, _) => Some("echo"),
+        (Family::Weigh, _) => Some("weigh"),
+        (Family::HandOver, Standing::Undecided) | (Family::Design, _) => None,
+        (Family::HandOver, _) => Some("sheet"),
+    }
 }
 
 async fn start(app: &App, posted: &Posted, kind: &str, sites: &[i64]) -> PageResult<i64> {

@@ -1,6 +1,7 @@
 //! "What needs me now": computed next actions over all sites, batched by kind.
 
 use super::render;
+use super::rounds::kind_for;
 use crate::draw::frond;
 use crate::error::PageResult;
 use crate::session::Reader;
@@ -54,7 +55,7 @@ pub async fn page(State(app): State<App>, reader: Reader) -> PageResult {
             let of = standings.get(&site.id).map(Vec::as_slice).unwrap_or_default();
             let Some(next) = next_of(of) else { continue };
             total += 1;
-            let state = of.iter().find(|s| s.family() == next.family).map(newtfern_store::sites::Standing::state).unwrap_or_default();
+            let state = next.state;
             let urgency = if state == Standing::Failing { 0 } else { 1 };
             let batch = batches.entry((urgency, next.family, next.act.clone())).or_insert_with(|| Batch {
                 family: next.family.label(),
@@ -83,12 +84,13 @@ pub async fn page(State(app): State<App>, reader: Reader) -> PageResult {
 }
 
 fn kind_of(family: Family, state: Standing) -> Option<(&'static str, &'static str)> {
-    match (family, state) {
-        (Family::Place | Family::Load, Standing::Failing) => Some(("check", "Verify again")),
-        (Family::Place | Family::Load | Family::Watch | Family::Brand | Family::Consent, _) => Some(("check", "Verify")),
-        (Family::Echo, _) => Some(("echo", "Send test messages")),
-        (Family::Weigh, _) => Some(("weigh", "Weigh")),
-        (Family::HandOver, _) => Some(("sheet", "Make sheets")),
-        (Family::Design, _) => None,
-    }
+    let kind = kind_for(family, state)?;
+    let label = match kind {
+        "check" if state == Standing::Failing => "Verify again",
+        "check" => "Verify",
+        "echo" => "Send test messages",
+        "weigh" => "Weigh",
+        _ => "Make sheets",
+    };
+    Some((kind, label))
 }

@@ -202,6 +202,17 @@ async fn the_worklist_batches_what_is_next_with_one_button_a_batch() {
         match i {
             0..5 => set(&house, *site, Family::Weigh, State::NotYet, "").await,
             5..10 => set(&house, *site, Family::Place, State::Failing, "The snippet is not in the page.").await,
+            // A sheet that waits for the client's yes is a person's to send: no button makes another.
+            10 => {
+                let waits = NewStanding {
+                    family: Family::HandOver,
+                    state: State::Undecided,
+                    summary: "Not confirmed yet.".into(),
+                    remedy: "Send the client the link.".into(),
+                    detail: json!({}),
+                };
+                house.app.store.set_standing(*site, &waits).await.unwrap();
+            }
             _ => {}
         }
     }
@@ -209,7 +220,9 @@ async fn the_worklist_batches_what_is_next_with_one_button_a_batch() {
     page.is(200).has("Verify again, all 5").has("Weigh, all 5").has("The snippet is not in the page.");
     let text = page.text();
     assert!(text.find("Verify again").unwrap() < text.find("Weigh, all 5").unwrap(), "failing comes first");
-    for site in &sites[10..] {
+    page.has("Send the client the link.").lacks("Make sheets");
+    technician.get(&format!("/sites/{}", sites[10])).await.has("href=\"#hand_over\">Go there").lacks("Make the sheet<");
+    for site in &sites[11..] {
         page.lacks(&format!("/sites/{site}\""));
     }
 }
