@@ -39,18 +39,21 @@ fn in_force(held: &str, text: &str) -> bool {
     })
 }
 
+/// Does the text, parsed as a page, hold the widget with this key in a state that counts?
+fn holds(text: &str, inspector: Inspector, key: &str, counts: fn(&State) -> bool) -> bool {
+    let page = Url::parse("https://slot.invalid/").expect("constant address");
+    inspector.pieces(text, &page).iter().any(|p| counts(&p.state) && p.key.key() == Some(key))
+}
+
 /// Does the slot hold the widget with this key already, in whatever form? Asked before pushing.
 pub fn holds_live(held: &str, supplier: &Supplier, key: &str) -> bool {
-    let page = Url::parse("https://slot.invalid/").expect("constant address");
-    Inspector::new(supplier, None).pieces(held, &page).iter().any(|p| p.state == State::Live && p.key.key() == Some(key))
+    holds(held, Inspector::new(supplier, None), key, |state| *state == State::Live)
 }
 
 /// Would what the slot holds keep the code from running: a comment, or an element whose end is missing?
 /// Code that waits for consent by the manager's mark is in order.
 pub fn swallowed(text: &str, supplier: &Supplier, consent: Option<&ConsentManager>, key: &str) -> bool {
-    let page = Url::parse("https://slot.invalid/").expect("constant address");
-    let runs = |state: &State| matches!(state, State::Live | State::ConsentHeld(_));
-    !Inspector::new(supplier, consent).pieces(text, &page).iter().any(|p| runs(&p.state) && p.key.key() == Some(key))
+    !holds(text, Inspector::new(supplier, consent), key, |state| matches!(state, State::Live | State::ConsentHeld(_)))
 }
 
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]

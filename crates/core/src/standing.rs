@@ -197,9 +197,13 @@ pub fn next_action(standings: &[Stood<'_>]) -> Option<NextAction> {
 mod tests {
     use super::*;
 
+    fn all_passing() -> [Stood<'static>; 9] {
+        Family::ALL.map(|family| Stood { family, state: State::Passing, summary: "", remedy: "" })
+    }
+
     #[test]
     fn the_next_action_follows_the_order_of_the_job() {
-        let mut s: Vec<Stood> = Family::ALL.into_iter().map(|family| Stood { family, state: State::Passing, summary: "", remedy: "" }).collect();
+        let mut s = all_passing();
         assert_eq!(next_action(&s), None);
         s[4].state = State::Failing;
         s[7].state = State::NotYet;
@@ -213,7 +217,7 @@ mod tests {
 
     #[test]
     fn a_sheet_that_is_made_is_not_to_be_made_again() {
-        let mut s: Vec<Stood> = Family::ALL.into_iter().map(|family| Stood { family, state: State::Passing, summary: "", remedy: "" }).collect();
+        let mut s = all_passing();
         let at = s.iter().position(|s| s.family == Family::HandOver).unwrap();
         s[at].state = State::NotYet;
         assert_eq!(next_action(&s).unwrap().act, "Make the handover sheet.");
@@ -237,12 +241,10 @@ mod tests {
 
     #[test]
     fn every_state_that_asks_for_something_names_an_act() {
-        for family in Family::ALL {
+        for (i, family) in Family::ALL.into_iter().enumerate() {
             for state in [State::Failing, State::Undecided, State::Stale, State::NotYet] {
-                let s: Vec<Stood> = Family::ALL
-                    .into_iter()
-                    .map(|f| Stood { family: f, state: if f == family { state } else { State::Passing }, summary: "", remedy: "" })
-                    .collect();
+                let mut s = all_passing();
+                s[i].state = state;
                 let next = next_action(&s).unwrap_or_else(|| panic!("{family:?} {state:?} asks for nothing"));
                 assert!(next.family == family && next.act.ends_with('.') && !next.why.is_empty(), "{next:?}");
             }

@@ -46,10 +46,7 @@ async fn until(what: &str, ask: impl AsyncFn() -> bool) {
 #[tokio::test(flavor = "multi_thread")]
 async fn a_killed_worker_loses_no_visit_and_repeats_no_result() {
     let server = std::env::var(scratch::SERVER).expect("NEWTFERN_TEST_DATABASE is not set: run ./run test");
-    let store = scratch::database(&server).await.unwrap();
-    let database: String = sqlx::query_scalar("select current_database()").fetch_one(&store.pool).await.unwrap();
-    let mut address = url::Url::parse(&server).unwrap();
-    address.set_path(&database);
+    let (store, database) = scratch::with_address(&server).await.unwrap();
 
     let standins = Standins::start(0, None).await.unwrap();
     let text = newtfern_standins::supplier_profile(standins.port);
@@ -66,7 +63,7 @@ async fn a_killed_worker_loses_no_visit_and_repeats_no_result() {
     let round = store.start_round("check", "two", "test", &sites, &json!({})).await.unwrap();
 
     let folder = tempfile::tempdir().unwrap();
-    let mut first = worker(address.as_str(), folder.path());
+    let mut first = worker(&database, folder.path());
     let running = "select count(*) from jobs where state = 'running'";
     until("a job under way", async || count(&store, running).await > 0 && browsers_in(folder.path()) > 0).await;
     first.kill().await.unwrap();
@@ -75,7 +72,7 @@ async fn a_killed_worker_loses_no_visit_and_repeats_no_result() {
     // What the clock does after a minute.
     sqlx::query("update jobs set lease_until = now() - interval '1 second' where state = 'running'").execute(&store.pool).await.unwrap();
 
-    let mut second = worker(address.as_str(), folder.path());
+    let mut second = worker(&database, folder.path());
     until("the end of the round", async || count(&store, "select count(*) from jobs where state in ('waiting', 'running')").await == 0).await;
     let round = store.round(round).await.unwrap().unwrap();
     assert_eq!((round.done, round.failed), (2, 0));

@@ -7,6 +7,11 @@ use crate::{Result, Store, StoreError, doing, fresh_token};
 pub const SERVER: &str = "NEWTFERN_TEST_DATABASE";
 
 pub async fn database(server: &str) -> Result<Store> {
+    Ok(with_address(server).await?.0)
+}
+
+/// With the address for other processes.
+pub async fn with_address(server: &str) -> Result<(Store, String)> {
     let name = format!("scratch_{}", &fresh_token()[..16]);
     let admin = Store::connect(server).await?;
     // A name cannot be a parameter; this one is made of hexadecimal digits.
@@ -16,5 +21,5 @@ pub async fn database(server: &str) -> Result<Store> {
     address.set_path(&name);
     let store = Store::connect(address.as_str()).await?;
     store.migrate().await?;
-    Ok(store)
+    Ok((store, address.into()))
 }

@@ -107,28 +107,30 @@ pub struct Pager {
     pub to: i64,
     /// The query without `page`, ready to append to.
     pub query: String,
+    /// A page past the last was asked for, as after rows were removed.
+    beyond: bool,
 }
 
 pub const PAGE_SIZE: i64 = 50;
 
 impl Pager {
-    pub fn new(page: i64, total: i64, query: &[(&str, &str)]) -> Pager {
+    pub fn new(asked: i64, total: i64, query: &[(&str, &str)]) -> Pager {
         let pages = (total + PAGE_SIZE - 1).max(1) / PAGE_SIZE;
         let pages = pages.max(1);
-        let page = page.clamp(1, pages);
+        let page = asked.clamp(1, pages);
         let mut q = url::form_urlencoded::Serializer::new(String::new());
         for (name, value) in query.iter().filter(|(_, v)| !v.is_empty()) {
             q.append_pair(name, value);
         }
         let text = q.finish();
         let from = if total == 0 { 0 } else { (page - 1) * PAGE_SIZE + 1 };
-        Pager { page, pages, total, from, to: (page * PAGE_SIZE).min(total), query: if text.is_empty() { String::new() } else { format!("{text}&") } }
+        let query = if text.is_empty() { String::new() } else { format!("{text}&") };
+        Pager { page, pages, total, from, to: (page * PAGE_SIZE).min(total), query, beyond: asked > pages }
     }
 
-    /// Where to go instead when a page past the last was asked for, as after rows were removed.
-    pub fn back_from(asked: i64, total: i64, path: &str, query: &[(&str, &str)]) -> Option<Redirect> {
-        let last = Pager::new(asked, total, query);
-        (asked > last.page).then(|| Redirect::to(&format!("{path}?{}page={}", last.query, last.page)))
+    /// Back to the last page, where one past it was asked for.
+    pub fn back(&self, path: &str) -> Option<Redirect> {
+        self.beyond.then(|| Redirect::to(&format!("{path}?{}page={}", self.query, self.page)))
     }
 
     pub fn offset(page: i64) -> i64 {

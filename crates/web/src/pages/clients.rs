@@ -50,10 +50,8 @@ struct Page {
 }
 
 pub async fn list(State(app): State<App>, reader: Reader, Query(asked): Query<Asked>) -> PageResult {
-    let number = asked.page.unwrap_or(1);
-    let q = asked.q.clone();
     let page = list_page(&app, &reader, asked, Fields::default(), String::new()).await?;
-    match Pager::back_from(number, page.pager.total, "/clients", &[("q", &q)]) {
+    match page.pager.back("/clients") {
         Some(back) => Ok(back.into_response()),
         None => render(&page),
     }

@@ -94,7 +94,8 @@ pub async fn page(State(app): State<App>, reader: Reader, Path(lens): Path<Strin
     let number = asked.page.unwrap_or(1);
     let (sites, total) = app.store.sites(&filter, Pager::offset(number), PAGE_SIZE).await?;
     let query = [("q", asked.q.as_str()), ("client", asked.client.as_str()), ("state", asked.state.as_str()), ("sort", asked.sort.as_str())];
-    if let Some(back) = Pager::back_from(number, total, &format!("/lens/{lens}"), &query) {
+    let pager = Pager::new(number, total, &query);
+    if let Some(back) = pager.back(&format!("/lens/{lens}")) {
         return Ok(back.into_response());
     }
     let ids: Vec<i64> = sites.iter().map(|s| s.id).collect();
@@ -131,7 +132,7 @@ pub async fn page(State(app): State<App>, reader: Reader, Path(lens): Path<Strin
         drawing_head,
         legend,
         rows,
-        pager: Pager::new(number, total, &query),
+        pager,
         clients,
         asked,
         states: ["failing", "undecided", "stale", "not_yet", "passing", "not_applicable"]

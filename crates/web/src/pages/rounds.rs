@@ -45,8 +45,8 @@ pub struct Paged {
 pub async fn list(State(app): State<App>, reader: Reader, Query(q): Query<Paged>) -> PageResult {
     let page = q.page.unwrap_or(1);
     let (rounds, total) = app.store.rounds(&q.q, Pager::offset(page), PAGE_SIZE).await?;
-    let query = [("q", q.q.as_str())];
-    if let Some(back) = Pager::back_from(page, total, "/rounds", &query) {
+    let pager = Pager::new(page, total, &[("q", &q.q)]);
+    if let Some(back) = pager.back("/rounds") {
         return Ok(back.into_response());
     }
     let rounds = rounds
@@ -56,19 +56,18 @@ pub async fn list(State(app): State<App>, reader: Reader, Query(q): Query<Paged>
             (r, when)
         })
         .collect();
-    let pager = Pager::new(page, total, &query);
     render(&List { frame: Frame::new(&app, &reader, "Rounds", "", "rounds").await?, rounds, pager, q: q.q })
 }
 
 pub async fn page(State(app): State<App>, reader: Reader, Path(id): Path<i64>, Query(q): Query<Paged>) -> PageResult {
     let round = app.store.round(id).await?.ok_or(PageError::NotFound("round"))?;
     let number = q.page.unwrap_or(1);
-    if let Some(back) = Pager::back_from(number, round.total, &format!("/rounds/{id}"), &[]) {
+    let pager = Pager::new(number, round.total, &[]);
+    if let Some(back) = pager.back(&format!("/rounds/{id}")) {
         return Ok(back.into_response());
     }
     let jobs = app.store.round_jobs(id, Pager::offset(number), PAGE_SIZE).await?;
     let when = moment(round.created_at);
-    let pager = Pager::new(number, round.total, &[]);
     render(&Page { frame: Frame::new(&app, &reader, &round.title, "", "rounds").await?, round, when, jobs, pager })
 }
 

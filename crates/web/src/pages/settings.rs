@@ -131,10 +131,10 @@ struct Trail {
 pub async fn audit(State(app): State<App>, reader: Reader, Query(asked): Query<Asked>) -> PageResult {
     let number = asked.page.unwrap_or(1);
     let (entries, total) = app.store.audit(&asked.q, Pager::offset(number), PAGE_SIZE).await?;
-    if let Some(back) = Pager::back_from(number, total, "/audit", &[("q", &asked.q)]) {
+    let pager = Pager::new(number, total, &[("q", &asked.q)]);
+    if let Some(back) = pager.back("/audit") {
         return Ok(back.into_response());
     }
     let entries = entries.into_iter().map(|e| (moment(e.at), e.who, e.act, e.subject)).collect();
-    let pager = Pager::new(number, total, &[("q", &asked.q)]);
     render(&Trail { frame: Frame::new(&app, &reader, "Audit trail", "", "settings").await?, entries, q: asked.q, pager })
 }

@@ -2,7 +2,6 @@
 
 use super::{form_again, render};
 use crate::error::{PageError, PageResult};
-use crate::outside::Looked;
 use crate::session::{Posted, Reader};
 use crate::state::App;
 use crate::view::Frame;
@@ -10,6 +9,7 @@ use askama::Template;
 use axum::Json;
 use axum::extract::{Path, Query, State};
 use axum::response::{IntoResponse, Redirect, Response};
+use newtfern_core::address;
 use newtfern_core::intake;
 use newtfern_core::platform::Platform;
 use newtfern_core::profile::Supplier;
@@ -115,14 +115,14 @@ fn not_offered(site: &NewSite, choices: &Choices) -> Option<String> {
 }
 
 /// The form again, with what was typed and what is wrong.
-async fn again(app: &App, posted: &Posted, id: i64, site: NewSite, problem: String) -> PageResult {
+async fn again(app: &App, posted: &Posted, id: i64, site: NewSite, choices: Choices, problem: String) -> PageResult {
     let reader = Reader(posted.session.clone());
     let page = Form {
         frame: Frame::new(app, &reader, if id == 0 { "Add a site" } else { "Settings of the site" }, "", "add").await?,
         id,
         budget: posted.fields.get("budget_ms").to_string(),
         site,
-        choices: Choices::of(app).await?,
+        choices,
         problem,
         has_token: id != 0 && app.store.site_token(id).await?.is_some(),
     };
@@ -131,25 +131,27 @@ async fn again(app: &App, posted: &Posted, id: i64, site: NewSite, problem: Stri
 
 pub async fn add(State(app): State<App>, posted: Posted) -> PageResult {
     let (mut site, problem) = read(&posted);
-    if let Some(problem) = problem.or(not_offered(&site, &Choices::of(&app).await?)) {
-        return again(&app, &posted, 0, site, problem).await;
+    let choices = Choices::of(&app).await?;
+    if let Some(problem) = problem.or_else(|| not_offered(&site, &choices)) {
+        return again(&app, &posted, 0, site, choices, problem).await;
     }
     if app.store.client(site.client_id).await?.is_none() {
-        return again(&app, &posted, 0, site, "Choose the client that the site belongs to.".into()).await;
+        return again(&app, &posted, 0, site, choices, "Choose the client that the site belongs to.".into()).await;
     }
-    let looked = look_at(&app, &site.url).await?;
+    let allow_private = app.store.allow_private().await?;
+    let looked = app.outside.look(&site.url, &choices.platforms, allow_private).await;
     if let Some(problem) = looked.problem.filter(|_| posted.fields.get("anyway") != "yes") {
-        return again(&app, &posted, 0, site, problem).await;
+        return again(&app, &posted, 0, site, choices, problem).await;
     }
-    match newtfern_core::address::parse(&site.url) {
+    match address::parse(&site.url) {
         Ok(url) => {
             // Adding a site that does not answer yet is for the person to decide; the network rule is not.
-            if let (false, Err(error)) = (app.store.allow_private().await?, newtfern_core::address::refuse_private(&url)) {
-                return again(&app, &posted, 0, site, format!("{error}: only an administrator can allow those (Settings, network).")).await;
+            if let (false, Err(error)) = (allow_private, address::refuse_private(&url)) {
+                return again(&app, &posted, 0, site, choices, format!("{error}: only an administrator can allow those (Settings, network).")).await;
             }
             site.url = url.to_string();
         }
-        Err(error) => return again(&app, &posted, 0, site, format!("{error}.")).await,
+        Err(error) => return again(&app, &posted, 0, site, choices, format!("{error}.")).await,
     }
     site.platform_id = site.platform_id.or(looked.platform);
     if site.name.is_empty() {
@@ -159,7 +161,7 @@ pub async fn add(State(app): State<App>, posted: Posted) -> PageResult {
         Ok(id) => id,
         Err(newtfern_store::StoreError::Taken { .. }) => {
             let problem = "A site with this address is there already.".to_string();
-            return again(&app, &posted, 0, site, problem).await;
+            return again(&app, &posted, 0, site, choices, problem).await;
         }
         Err(other) => return Err(other.into()),
     };
@@ -168,14 +170,10 @@ pub async fn add(State(app): State<App>, posted: Posted) -> PageResult {
     Ok(Redirect::to(&format!("/sites/{id}")).into_response())
 }
 
-async fn look_at(app: &App, typed: &str) -> PageResult<Looked> {
-    let platforms = app.store.platforms().await?;
-    Ok(app.outside.look(typed, &platforms, app.store.allow_private().await?).await)
-}
-
 /// For the form, while it is filled in.
 pub async fn look(State(app): State<App>, posted: Posted) -> PageResult<Response> {
-    let looked = look_at(&app, posted.fields.get("url")).await?;
+    let platforms = app.store.platforms().await?;
+    let looked = app.outside.look(posted.fields.get("url"), &platforms, app.store.allow_private().await?).await;
     Ok(Json(json!({"problem": looked.problem, "final_url": looked.final_url, "title": looked.title, "platform": looked.platform, "remarks": looked.remarks})).into_response())
 }
 
@@ -215,8 +213,9 @@ pub async fn change(State(app): State<App>, Path(id): Path<i64>, posted: Posted)
     if site.name.is_empty() {
         problem = Some("Give the site a name.".into());
     }
-    if let Some(problem) = problem.or(not_offered(&site, &Choices::of(&app).await?)) {
-        return again(&app, &posted, id, site, problem).await;
+    let choices = Choices::of(&app).await?;
+    if let Some(problem) = problem.or_else(|| not_offered(&site, &choices)) {
+        return again(&app, &posted, id, site, choices, problem).await;
     }
     app.store.set_site(id, &site).await?;
     let (state, summary) = if site.supplier_id.is_some() && !site.key.is_empty() {

@@ -2,7 +2,6 @@
 
 use crate::house::{Caller, House, house};
 use axum::body::Body;
-use axum::extract::ConnectInfo;
 use axum::http::Request;
 use futures_util::StreamExt;
 use newtfern_core::standing::{Family, State};
@@ -10,7 +9,6 @@ use newtfern_store::people::Role;
 use newtfern_store::standings::NewStanding;
 use serde_json::{Value, json};
 use std::collections::HashSet;
-use std::net::SocketAddr;
 use tower::ServiceExt;
 
 /// `n` sites of two clients; the first `failing` of them fail in loading.
@@ -169,8 +167,7 @@ async fn an_act_on_clients_goes_to_all_their_sites() {
 async fn progress_reaches_a_listening_page_as_an_event() {
     let (house, technician, sites) = estate(2, 0).await;
     house.app.follow_events();
-    let mut request = Request::get("/events").header("cookie", technician.cookie.clone().unwrap()).body(Body::empty()).unwrap();
-    request.extensions_mut().insert(ConnectInfo(SocketAddr::from(([127, 0, 0, 1], 1))));
+    let request = Request::get("/events").header("cookie", technician.cookie.clone().unwrap()).body(Body::empty()).unwrap();
     let answer = house.router().oneshot(request).await.unwrap();
     assert_eq!(answer.headers()["content-type"], "text/event-stream");
     let mut events = answer.into_body().into_data_stream();
