@@ -11,7 +11,9 @@ pub enum AddressError {
     Syntax(String),
     #[error("the address begins with {0}:, and only http: and https: can be visited")]
     Scheme(String),
-    #[error("the address carries a user name or password: leave them out, visits are those of the public")]
+    #[error(
+        "the address carries a user name or password: leave them out, visits are those of the public"
+    )]
     Credentials,
     #[error("the host {0} has no dot: write the full name of the site")]
     BareHost(String),
@@ -25,10 +27,15 @@ pub fn parse(text: &str) -> Result<Url, AddressError> {
     if plain.is_empty() {
         return Err(AddressError::Empty);
     }
-    let has_scheme = plain
-        .split_once(':')
-        .is_some_and(|(s, rest)| rest.starts_with("//") || (!s.contains('.') && !rest.starts_with(|c: char| c.is_ascii_digit())));
-    let whole = if has_scheme { plain.to_string() } else { format!("https://{plain}") };
+    let has_scheme = plain.split_once(':').is_some_and(|(s, rest)| {
+        rest.starts_with("//")
+            || (!s.contains('.') && !rest.starts_with(|c: char| c.is_ascii_digit()))
+    });
+    let whole = if has_scheme {
+        plain.to_string()
+    } else {
+        format!("https://{plain}")
+    };
     let mut url = Url::parse(&whole).map_err(|_| AddressError::Syntax(plain.to_string()))?;
     if !matches!(url.scheme(), "http" | "https") {
         return Err(AddressError::Scheme(url.scheme().to_string()));
@@ -40,7 +47,9 @@ pub fn parse(text: &str) -> Result<Url, AddressError> {
         return Err(AddressError::Syntax(plain.to_string()));
     }
     match url.host() {
-        Some(Host::Domain(name)) if !name.contains('.') && name != "localhost" => return Err(AddressError::BareHost(name.to_string())),
+        Some(Host::Domain(name)) if !name.contains('.') && name != "localhost" => {
+            return Err(AddressError::BareHost(name.to_string()));
+        }
         None => return Err(AddressError::Syntax(plain.to_string())),
         _ => {}
     }
@@ -68,7 +77,13 @@ pub fn refuse_private(url: &Url) -> Result<(), AddressError> {
         Some(Host::Ipv6(ip)) => !is_public(IpAddr::V6(ip)),
         None => true,
     };
-    if private { Err(AddressError::Private(url.host_str().unwrap_or_default().to_string())) } else { Ok(()) }
+    if private {
+        Err(AddressError::Private(
+            url.host_str().unwrap_or_default().to_string(),
+        ))
+    } else {
+        Ok(())
+    }
 }
 
 /// Globally reachable, after the special-purpose registries of RFC 6890 and its updates; the cloud
@@ -107,7 +122,9 @@ fn public_v6(ip: Ipv6Addr) -> bool {
         return public_v4(Ipv4Addr::from((u32::from(s[1]) << 16) | u32::from(s[2])));
     }
     // Only 2000::/3 is handed out for the public; of it, documentation and protocol blocks are not.
-    (s[0] & 0xe000) == 0x2000 && !(s[0] == 0x2001 && (s[1] < 0x200 || s[1] == 0xdb8)) && !(s[0] == 0x3fff && s[1] < 0x1000)
+    (s[0] & 0xe000) == 0x2000
+        && !(s[0] == 0x2001 && (s[1] < 0x200 || s[1] == 0xdb8))
+        && !(s[0] == 0x3fff && s[1] < 0x1000)
 }
 
 #[cfg(test)]
@@ -118,8 +135,14 @@ mod tests {
     fn addresses_are_read_as_people_type_them() {
         for (typed, read) in [
             (" www.tidemill.example ", "https://www.tidemill.example/"),
-            ("http://Tidemill.example/shop#top", "http://tidemill.example/shop"),
-            ("tidemill.localhost:8080/x", "https://tidemill.localhost:8080/x"),
+            (
+                "http://Tidemill.example/shop#top",
+                "http://tidemill.example/shop",
+            ),
+            (
+                "tidemill.localhost:8080/x",
+                "https://tidemill.localhost:8080/x",
+            ),
         ] {
             assert_eq!(parse(typed).unwrap().as_str(), read);
         }
@@ -128,11 +151,26 @@ mod tests {
     #[test]
     fn what_cannot_be_visited_is_told_apart() {
         assert_eq!(parse(""), Err(AddressError::Empty));
-        assert_eq!(parse("ftp://a.example"), Err(AddressError::Scheme("ftp".into())));
-        assert_eq!(parse("javascript:alert(1)"), Err(AddressError::Scheme("javascript".into())));
-        assert_eq!(parse("https://me:pw@a.example"), Err(AddressError::Credentials));
-        assert_eq!(parse("tidemill"), Err(AddressError::BareHost("tidemill".into())));
-        assert!(matches!(parse("https://a b.example"), Err(AddressError::Syntax(_))));
+        assert_eq!(
+            parse("ftp://a.example"),
+            Err(AddressError::Scheme("ftp".into()))
+        );
+        assert_eq!(
+            parse("javascript:alert(1)"),
+            Err(AddressError::Scheme("javascript".into()))
+        );
+        assert_eq!(
+            parse("https://me:pw@a.example"),
+            Err(AddressError::Credentials)
+        );
+        assert_eq!(
+            parse("tidemill"),
+            Err(AddressError::BareHost("tidemill".into()))
+        );
+        assert!(matches!(
+            parse("https://a b.example"),
+            Err(AddressError::Syntax(_))
+        ));
     }
 
     /// Blocks of the IANA special-purpose address registries (RFC 6890, 8190), and neighbours that are public.
@@ -165,15 +203,32 @@ mod tests {
         ] {
             assert!(!is_public(ip.parse().unwrap()), "{ip}");
         }
-        for ip in ["1.1.1.1", "100.128.0.1", "172.32.0.1", "198.20.0.1", "2606:4700::1111", "::ffff:8.8.8.8", "64:ff9b::808:808"] {
+        for ip in [
+            "1.1.1.1",
+            "100.128.0.1",
+            "172.32.0.1",
+            "198.20.0.1",
+            "2606:4700::1111",
+            "::ffff:8.8.8.8",
+            "64:ff9b::808:808",
+        ] {
             assert!(is_public(ip.parse().unwrap()), "{ip}");
         }
     }
 
     #[test]
     fn written_forms_of_loopback_are_seen_through() {
-        for text in ["http://127.1/", "http://0x7f000001/", "http://2130706433/", "http://[::ffff:127.0.0.1]/", "http://x.localhost./"] {
-            assert!(refuse_private(&Url::parse(text).unwrap()).is_err(), "{text}");
+        for text in [
+            "http://127.1/",
+            "http://0x7f000001/",
+            "http://2130706433/",
+            "http://[::ffff:127.0.0.1]/",
+            "http://x.localhost./",
+        ] {
+            assert!(
+                refuse_private(&Url::parse(text).unwrap()).is_err(),
+                "{text}"
+            );
         }
         assert!(refuse_private(&Url::parse("https://tidemill.example/").unwrap()).is_ok());
     }

@@ -35,11 +35,19 @@ pub struct Assessed {
 }
 
 fn first_remedy(findings: &[Finding]) -> String {
-    findings.iter().max_by_key(|f| f.severity).map(|f| f.remedy.clone()).unwrap_or_default()
+    findings
+        .iter()
+        .max_by_key(|f| f.severity)
+        .map(|f| f.remedy.clone())
+        .unwrap_or_default()
 }
 
 /// Judges the visits of one check. Gives the diagnosis and the standings it settles.
-pub fn check(expectation: &Expectation, visits: &[Observation], asides: &[Aside]) -> (Diagnosis, Vec<Assessed>) {
+pub fn check(
+    expectation: &Expectation,
+    visits: &[Observation],
+    asides: &[Aside],
+) -> (Diagnosis, Vec<Assessed>) {
     let diagnosis = diagnose(&Case {
         supplier: expectation.supplier,
         rivals: expectation.rivals,
@@ -64,9 +72,22 @@ pub fn check(expectation: &Expectation, visits: &[Observation], asides: &[Aside]
 
 fn placing(d: &Diagnosis) -> Assessed {
     let (state, summary) = standing::of_placing(d);
-    let remedy = d.root_finding().map(|f| f.remedy.clone()).unwrap_or_default();
-    let placed: Vec<&Finding> = d.findings.iter().filter(|f| f.code.starts_with("placed.") || f.code.starts_with("delivered.")).collect();
-    Assessed { family: Family::Place, state, summary, remedy, detail: json!({"findings": placed}) }
+    let remedy = d
+        .root_finding()
+        .map(|f| f.remedy.clone())
+        .unwrap_or_default();
+    let placed: Vec<&Finding> = d
+        .findings
+        .iter()
+        .filter(|f| f.code.starts_with("placed.") || f.code.starts_with("delivered."))
+        .collect();
+    Assessed {
+        family: Family::Place,
+        state,
+        summary,
+        remedy,
+        detail: json!({"findings": placed}),
+    }
 }
 
 fn loading(d: &Diagnosis, visits: &[Observation]) -> Assessed {
@@ -75,34 +96,75 @@ fn loading(d: &Diagnosis, visits: &[Observation]) -> Assessed {
         .iter()
         .map(|v| json!({"viewport": v.condition.viewport, "consent": v.condition.consent, "picture": v.picture, "up_ms": v.alive.at_ms, "requests": v.requests.len()}))
         .collect();
-    Assessed { family: Family::Load, state, summary, remedy: d.root_finding().map(|f| f.remedy.clone()).unwrap_or_default(), detail: json!({"diagnosis": d, "shots": shots}) }
+    Assessed {
+        family: Family::Load,
+        state,
+        summary,
+        remedy: d
+            .root_finding()
+            .map(|f| f.remedy.clone())
+            .unwrap_or_default(),
+        detail: json!({"diagnosis": d, "shots": shots}),
+    }
 }
 
 fn consent_family(e: &Expectation, visits: &[Observation]) -> Assessed {
-    let desktop: Vec<&Observation> = visits.iter().filter(|v| v.condition.viewport == Viewport::Desktop).collect();
+    let desktop: Vec<&Observation> = visits
+        .iter()
+        .filter(|v| v.condition.viewport == Viewport::Desktop)
+        .collect();
     let grid: Grid = consent::grid(e.supplier, e.region, &desktop);
     let findings = consent::judge(&grid);
-    let reached = desktop.iter().any(|v| v.page.status.is_some_and(|s| s < 400));
+    let reached = desktop
+        .iter()
+        .any(|v| v.page.status.is_some_and(|s| s < 400));
     let came = grid.cells.iter().any(|c| c.count > 0);
     let (state, summary) = if !reached {
-        (State::Undecided, "The page could not be had, so nothing is known about consent.".to_string())
-    } else if grid.up.iter().all(|(_, up)| !up) && grid.cells.iter().all(|c| c.allowed || c.count == 0) {
-        (State::Undecided, "The widget starts in no consent state: see the chain first.".to_string())
+        (
+            State::Undecided,
+            "The page could not be had, so nothing is known about consent.".to_string(),
+        )
+    } else if grid.up.iter().all(|(_, up)| !up)
+        && grid.cells.iter().all(|c| c.allowed || c.count == 0)
+    {
+        (
+            State::Undecided,
+            "The widget starts in no consent state: see the chain first.".to_string(),
+        )
     } else if !came && findings.is_empty() {
-        (State::Undecided, "The widget sent no signal in any state, so nothing is known about consent.".to_string())
+        (
+            State::Undecided,
+            "The widget sent no signal in any state, so nothing is known about consent."
+                .to_string(),
+        )
     } else {
-        standing::of_findings(&findings, "Nothing of the widget before consent that the region forbids.")
+        standing::of_findings(
+            &findings,
+            "Nothing of the widget before consent that the region forbids.",
+        )
     };
-    Assessed { family: Family::Consent, state, summary, remedy: first_remedy(&findings), detail: json!({"grid": grid, "findings": findings}) }
+    Assessed {
+        family: Family::Consent,
+        state,
+        summary,
+        remedy: first_remedy(&findings),
+        detail: json!({"grid": grid, "findings": findings}),
+    }
 }
 
 /// The visit on which the widget is up, a desktop before a phone.
 pub fn best_visit(visits: &[Observation]) -> Option<&Observation> {
-    let shown = |v: &&Observation| v.launcher.as_ref().is_some_and(|l| l.present && l.hidden_by.is_none());
-    visits
-        .iter()
-        .filter(shown)
-        .min_by_key(|v| (v.condition.viewport == Viewport::Phone, v.condition.consent == ConsentAct::Untouched && visits.len() > 2))
+    let shown = |v: &&Observation| {
+        v.launcher
+            .as_ref()
+            .is_some_and(|l| l.present && l.hidden_by.is_none())
+    };
+    visits.iter().filter(shown).min_by_key(|v| {
+        (
+            v.condition.viewport == Viewport::Phone,
+            v.condition.consent == ConsentAct::Untouched && visits.len() > 2,
+        )
+    })
 }
 
 fn brand_family(e: &Expectation, visits: &[Observation]) -> Assessed {
@@ -119,24 +181,50 @@ fn brand_family(e: &Expectation, visits: &[Observation]) -> Assessed {
     };
     let findings = brand::judge(seen, e.design, &compared);
     let (state, summary) = standing::of_findings(&findings, "The widget looks as designed.");
-    Assessed { family: Family::Brand, state, summary, remedy: first_remedy(&findings), detail: json!({"compared": compared, "findings": findings}) }
+    Assessed {
+        family: Family::Brand,
+        state,
+        summary,
+        remedy: first_remedy(&findings),
+        detail: json!({"compared": compared, "findings": findings}),
+    }
 }
 
 pub fn weighing(w: &WeighIn) -> Assessed {
     let t = w.own.thread_ms;
     let (state, summary) = standing::of_weigh(w.verdict, t.median, t.low, t.high, w.budget_ms);
-    let remedy = if state == State::Failing { "Talk to the client about the budget, or choose a lighter widget." } else { "" };
-    Assessed { family: Family::Weigh, state, summary, remedy: remedy.into(), detail: json!({"weigh": w}) }
+    let remedy = if state == State::Failing {
+        "Talk to the client about the budget, or choose a lighter widget."
+    } else {
+        ""
+    };
+    Assessed {
+        family: Family::Weigh,
+        state,
+        summary,
+        remedy: remedy.into(),
+        detail: json!({"weigh": w}),
+    }
 }
 
 pub fn echoing(seen: &echo::Seen) -> Assessed {
     let findings = echo::judge(seen);
     let good = match (seen.at_console_ms, seen.answer_seen_ms) {
-        (Some(there), Some(back)) => format!("There after {:.2} s, the answer back after {:.2} s.", there / 1000.0, back / 1000.0),
+        (Some(there), Some(back)) => format!(
+            "There after {:.2} s, the answer back after {:.2} s.",
+            there / 1000.0,
+            back / 1000.0
+        ),
         _ => String::new(),
     };
     let (state, summary) = standing::of_findings(&findings, &good);
-    Assessed { family: Family::Echo, state, summary, remedy: first_remedy(&findings), detail: json!({"seen": seen, "findings": findings}) }
+    Assessed {
+        family: Family::Echo,
+        state,
+        summary,
+        remedy: first_remedy(&findings),
+        detail: json!({"seen": seen, "findings": findings}),
+    }
 }
 
 #[cfg(test)]
@@ -148,11 +236,25 @@ mod tests {
     fn a_page_that_cannot_be_had_settles_only_what_it_can() {
         let supplier = crate::profile::tests::sample();
         let design = Design::resolve(&Layer::new(), &Layer::new(), &Layer::new());
-        let region = Region::from_toml("id='o'\nname='O'\n[before]\nrequests=[]\nstorage=[]").unwrap();
-        let e = Expectation { supplier: &supplier, rivals: &[], key: "abcd-1234", consent: None, design: &design, brand: None, region: &region };
+        let region =
+            Region::from_toml("id='o'\nname='O'\n[before]\nrequests=[]\nstorage=[]").unwrap();
+        let e = Expectation {
+            supplier: &supplier,
+            rivals: &[],
+            key: "abcd-1234",
+            consent: None,
+            design: &design,
+            brand: None,
+            region: &region,
+        };
         let seen = Observation {
             url: "https://kites.example/".into(),
-            page: crate::observation::Page { final_url: "https://kites.example/".into(), status: Some(500), mime: "text/html".into(), ..Default::default() },
+            page: crate::observation::Page {
+                final_url: "https://kites.example/".into(),
+                status: Some(500),
+                mime: "text/html".into(),
+                ..Default::default()
+            },
             ..Observation::default()
         };
         let (d, all) = check(&e, &[seen], &[]);

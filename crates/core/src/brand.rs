@@ -24,7 +24,9 @@ pub enum TokensError {
     Json(#[from] serde_json::Error),
     #[error("the token {token} has the value {value}, which is no colour of the form #rrggbb")]
     Colour { token: String, value: String },
-    #[error("the file holds none of the tokens color.primary, color.secondary, name.public, name.legal")]
+    #[error(
+        "the file holds none of the tokens color.primary, color.secondary, name.public, name.legal"
+    )]
     Nothing,
 }
 
@@ -73,19 +75,43 @@ impl Sheet {
             if value.is_null() {
                 return Ok(None);
             }
-            let fail = || TokensError::Colour { token: format!("color.{name}"), value: value.to_string() };
+            let fail = || TokensError::Colour {
+                token: format!("color.{name}"),
+                value: value.to_string(),
+            };
             if let Some(text) = value.as_str().or(value["hex"].as_str()) {
                 return Rgb::parse(text).map(Some).map_err(|_| fail());
             }
-            let parts: Vec<f64> = value["components"].as_array().map(|a| a.iter().filter_map(Value::as_f64).collect()).unwrap_or_default();
+            let parts: Vec<f64> = value["components"]
+                .as_array()
+                .map(|a| a.iter().filter_map(Value::as_f64).collect())
+                .unwrap_or_default();
             match (value["colorSpace"].as_str(), parts.as_slice()) {
-                (Some("srgb"), [r, g, b]) => Ok(Some(Rgb((r * 255.0).round() as u8, (g * 255.0).round() as u8, (b * 255.0).round() as u8))),
+                (Some("srgb"), [r, g, b]) => Ok(Some(Rgb(
+                    (r * 255.0).round() as u8,
+                    (g * 255.0).round() as u8,
+                    (b * 255.0).round() as u8,
+                ))),
                 _ => Err(fail()),
             }
         };
-        let text = |name: &str| root["name"][name]["$value"].as_str().unwrap_or_default().to_string();
-        let sheet = Sheet { primary: colour("primary")?, secondary: colour("secondary")?, public_name: text("public"), legal_name: text("legal") };
-        if sheet == Sheet::default() { Err(TokensError::Nothing) } else { Ok(sheet) }
+        let text = |name: &str| {
+            root["name"][name]["$value"]
+                .as_str()
+                .unwrap_or_default()
+                .to_string()
+        };
+        let sheet = Sheet {
+            primary: colour("primary")?,
+            secondary: colour("secondary")?,
+            public_name: text("public"),
+            legal_name: text("legal"),
+        };
+        if sheet == Sheet::default() {
+            Err(TokensError::Nothing)
+        } else {
+            Ok(sheet)
+        }
     }
 }
 
@@ -116,7 +142,11 @@ pub struct ColourPair {
 
 impl ColourPair {
     fn of(seen: Option<Rgb>, expected: Rgb) -> Option<ColourPair> {
-        seen.map(|seen| ColourPair { seen, expected, difference: seen.difference(expected) })
+        seen.map(|seen| ColourPair {
+            seen,
+            expected,
+            difference: seen.difference(expected),
+        })
     }
 }
 
@@ -126,7 +156,19 @@ pub const COLOUR_TOLERANCE: f64 = 3.0;
 pub const OFFSET_TOLERANCE: f64 = 4.0;
 
 /// Texts that suppliers ship as samples and that people forget (common practice).
-const SAMPLES: &[&str] = &["John Doe", "Jane Doe", "your company", "Your Company", "company name", "lorem ipsum", "Lorem ipsum", "{{", "${", "[name]", "undefined"];
+const SAMPLES: &[&str] = &[
+    "John Doe",
+    "Jane Doe",
+    "your company",
+    "Your Company",
+    "company name",
+    "lorem ipsum",
+    "Lorem ipsum",
+    "{{",
+    "${",
+    "[name]",
+    "undefined",
+];
 
 pub fn compare(seen: &Observation, design: &Design, brand: Option<Rgb>) -> Option<Compared> {
     let launcher = seen.launcher.as_ref().filter(|l| l.present)?;
@@ -137,13 +179,24 @@ pub fn compare(seen: &Observation, design: &Design, brand: Option<Rgb>) -> Optio
     let r = &launcher.rect;
     let right = r.x + r.width / 2.0 > w / 2.0;
     let bottom = r.y + r.height / 2.0 > h / 2.0;
-    let corner = format!("{}-{}", if bottom { "bottom" } else { "top" }, if right { "right" } else { "left" });
+    let corner = format!(
+        "{}-{}",
+        if bottom { "bottom" } else { "top" },
+        if right { "right" } else { "left" }
+    );
     Some(Compared {
         launcher: ColourPair::of(observed, design.colour(Field::ButtonColour)),
-        header: ColourPair::of(parse(&seen.header_colour), design.colour(Field::HeaderColour)),
+        header: ColourPair::of(
+            parse(&seen.header_colour),
+            design.colour(Field::HeaderColour),
+        ),
         to_brand: observed.zip(brand).map(|(o, b)| o.difference(b)),
-        on_page: observed.zip(parse(&seen.behind_colour)).map(|(o, p)| o.contrast(p)),
-        text_on_launcher: observed.zip(Rgb::parse(&launcher.colour).ok()).map(|(o, t)| o.contrast(t)),
+        on_page: observed
+            .zip(parse(&seen.behind_colour))
+            .map(|(o, p)| o.contrast(p)),
+        text_on_launcher: observed
+            .zip(Rgb::parse(&launcher.colour).ok())
+            .map(|(o, t)| o.contrast(t)),
         expected_corner: design.get(Field::Corner).to_string(),
         offset_x: if right { w - r.x - r.width } else { r.x },
         offset_y: if bottom { h - r.y - r.height } else { r.y },
@@ -157,15 +210,29 @@ pub fn compare(seen: &Observation, design: &Design, brand: Option<Rgb>) -> Optio
 pub fn judge(seen: &Observation, design: &Design, compared: &Compared) -> Vec<Finding> {
     let mut out = Vec::new();
     let crop = compared.crop.clone().map(|key| Evidence::Picture { key });
-    let mut fault = |code: &str, severity, summary: String, remedy: &str, evidence: Vec<Evidence>| {
-        out.push(Finding::new(code, severity, summary, remedy).with_all(evidence).with_all(crop.clone()));
-    };
-    for (code, what, pair) in [("brand.launcher-colour", "launcher", compared.launcher), ("brand.header-colour", "header", compared.header)] {
+    let mut fault =
+        |code: &str, severity, summary: String, remedy: &str, evidence: Vec<Evidence>| {
+            out.push(
+                Finding::new(code, severity, summary, remedy)
+                    .with_all(evidence)
+                    .with_all(crop.clone()),
+            );
+        };
+    for (code, what, pair) in [
+        ("brand.launcher-colour", "launcher", compared.launcher),
+        ("brand.header-colour", "header", compared.header),
+    ] {
         if let Some(p) = pair.filter(|p| p.difference > COLOUR_TOLERANCE) {
             fault(
                 code,
                 Severity::Fault,
-                format!("The {what} is {} and should be {}: {} (CIEDE2000 {:.1}).", p.seen.hex(), p.expected.hex(), difference_in_words(p.difference), p.difference),
+                format!(
+                    "The {what} is {} and should be {}: {} (CIEDE2000 {:.1}).",
+                    p.seen.hex(),
+                    p.expected.hex(),
+                    difference_in_words(p.difference),
+                    p.difference
+                ),
                 "In the widget's settings at the supplier, set the designed colour.",
                 vec![],
             );
@@ -175,12 +242,16 @@ pub fn judge(seen: &Observation, design: &Design, compared: &Compared) -> Vec<Fi
         fault(
             "brand.corner",
             Severity::Fault,
-            format!("The launcher is {} and should be {}.", compared.corner, compared.expected_corner),
+            format!(
+                "The launcher is {} and should be {}.",
+                compared.corner, compared.expected_corner
+            ),
             "In the widget's settings at the supplier, choose the designed corner.",
             vec![],
         );
     } else if seen.condition.viewport == Viewport::Desktop
-        && ((compared.offset_x - compared.expected_x).abs() > OFFSET_TOLERANCE || (compared.offset_y - compared.expected_y).abs() > OFFSET_TOLERANCE)
+        && ((compared.offset_x - compared.expected_x).abs() > OFFSET_TOLERANCE
+            || (compared.offset_y - compared.expected_y).abs() > OFFSET_TOLERANCE)
     {
         fault(
             "brand.offset",
@@ -207,7 +278,9 @@ pub fn judge(seen: &Observation, design: &Design, compared: &Compared) -> Vec<Fi
         fault(
             "brand.stands-out",
             Severity::Warning,
-            format!("The launcher has a contrast of {c:.1} to 1 against the page around it; 3 is the least."),
+            format!(
+                "The launcher has a contrast of {c:.1} to 1 against the page around it; 3 is the least."
+            ),
             "Choose a button colour that stands out from this page, or give the button an outline.",
             vec![],
         );
@@ -243,7 +316,17 @@ mod tests {
 
     fn seen(colour: &str, x: f64, y: f64) -> Observation {
         Observation {
-            launcher: Some(Launcher { present: true, rect: Rect { x, y, width: 60.0, height: 60.0 }, colour: "#ffffff".into(), ..Launcher::default() }),
+            launcher: Some(Launcher {
+                present: true,
+                rect: Rect {
+                    x,
+                    y,
+                    width: 60.0,
+                    height: 60.0,
+                },
+                colour: "#ffffff".into(),
+                ..Launcher::default()
+            }),
             launcher_colour: Some(colour.into()),
             behind_colour: Some("#ffffff".into()),
             panel_text: "Tide Mill\nHello".into(),
@@ -252,9 +335,16 @@ mod tests {
     }
 
     fn codes(o: &Observation) -> Vec<String> {
-        let sheet = Sheet { primary: Some(Rgb(0x2f, 0x6b, 0x4f)), public_name: "Tide Mill".into(), ..Sheet::default() };
+        let sheet = Sheet {
+            primary: Some(Rgb(0x2f, 0x6b, 0x4f)),
+            public_name: "Tide Mill".into(),
+            ..Sheet::default()
+        };
         let d = Design::resolve(&Layer::new(), &sheet.layer(), &Layer::new());
-        judge(o, &d, &compare(o, &d, sheet.primary).unwrap()).into_iter().map(|f| f.code).collect()
+        judge(o, &d, &compare(o, &d, sheet.primary).unwrap())
+            .into_iter()
+            .map(|f| f.code)
+            .collect()
     }
 
     #[test]
@@ -264,7 +354,10 @@ mod tests {
 
     #[test]
     fn colour_corner_offset_and_texts_are_compared() {
-        assert_eq!(codes(&seen("#c0392b", 1200.0, 720.0)), ["brand.launcher-colour"]);
+        assert_eq!(
+            codes(&seen("#c0392b", 1200.0, 720.0)),
+            ["brand.launcher-colour"]
+        );
         assert_eq!(codes(&seen("#2f6b4f", 20.0, 720.0)), ["brand.corner"]);
         assert_eq!(codes(&seen("#2f6b4f", 1150.0, 720.0)), ["brand.offset"]);
         let mut o = seen("#2f6b4f", 1200.0, 720.0);
@@ -274,11 +367,32 @@ mod tests {
 
     #[test]
     fn sheets_go_out_and_come_back_as_design_tokens() {
-        let sheet = Sheet { primary: Some(Rgb(1, 2, 3)), secondary: None, public_name: "Tide Mill".into(), legal_name: "Tide Mill Trust".into() };
-        assert_eq!(Sheet::from_tokens(&sheet.to_tokens().to_string()).unwrap(), sheet);
+        let sheet = Sheet {
+            primary: Some(Rgb(1, 2, 3)),
+            secondary: None,
+            public_name: "Tide Mill".into(),
+            legal_name: "Tide Mill Trust".into(),
+        };
+        assert_eq!(
+            Sheet::from_tokens(&sheet.to_tokens().to_string()).unwrap(),
+            sheet
+        );
         let older = r##"{"color": {"primary": {"$type": "color", "$value": "#010203"}}}"##;
-        assert_eq!(Sheet::from_tokens(older).unwrap().primary, Some(Rgb(1, 2, 3)));
-        assert!(Sheet::from_tokens("{}").unwrap_err().to_string().contains("color.primary"));
-        assert!(Sheet::from_tokens("{").unwrap_err().to_string().contains("no JSON"));
+        assert_eq!(
+            Sheet::from_tokens(older).unwrap().primary,
+            Some(Rgb(1, 2, 3))
+        );
+        assert!(
+            Sheet::from_tokens("{}")
+                .unwrap_err()
+                .to_string()
+                .contains("color.primary")
+        );
+        assert!(
+            Sheet::from_tokens("{")
+                .unwrap_err()
+                .to_string()
+                .contains("no JSON")
+        );
     }
 }

@@ -49,20 +49,44 @@ impl Rgb {
         }
         let (name, rest) = plain.split_once('(').ok_or_else(fail)?;
         let inner = rest.strip_suffix(')').ok_or_else(fail)?;
-        let parts: Vec<&str> = inner.split([',', ' ', '/']).filter(|p| !p.is_empty()).collect();
-        if !(3..=4).contains(&parts.len()) || (parts.len() == 4 && number(parts[3], 1.0) == Some(0.0)) {
+        let parts: Vec<&str> = inner
+            .split([',', ' ', '/'])
+            .filter(|p| !p.is_empty())
+            .collect();
+        if !(3..=4).contains(&parts.len())
+            || (parts.len() == 4 && number(parts[3], 1.0) == Some(0.0))
+        {
             return Err(fail());
         }
         match name.trim() {
             "rgb" | "rgba" => {
-                let c = |i: usize| number(parts[i], 255.0).map(|v| v.round().clamp(0.0, 255.0) as u8);
-                Ok(Rgb(c(0).ok_or_else(fail)?, c(1).ok_or_else(fail)?, c(2).ok_or_else(fail)?))
+                let c =
+                    |i: usize| number(parts[i], 255.0).map(|v| v.round().clamp(0.0, 255.0) as u8);
+                Ok(Rgb(
+                    c(0).ok_or_else(fail)?,
+                    c(1).ok_or_else(fail)?,
+                    c(2).ok_or_else(fail)?,
+                ))
             }
             "hsl" | "hsla" => {
-                let h: f64 = parts[0].trim_end_matches("deg").parse().map_err(|_| fail())?;
+                let h: f64 = parts[0]
+                    .trim_end_matches("deg")
+                    .parse()
+                    .map_err(|_| fail())?;
                 let s = number(parts[1], 1.0).ok_or_else(fail)?;
                 let l = number(parts[2], 1.0).ok_or_else(fail)?;
-                let (s, l) = (if parts[1].ends_with('%') { s } else { s / 100.0 }, if parts[2].ends_with('%') { l } else { l / 100.0 });
+                let (s, l) = (
+                    if parts[1].ends_with('%') {
+                        s
+                    } else {
+                        s / 100.0
+                    },
+                    if parts[2].ends_with('%') {
+                        l
+                    } else {
+                        l / 100.0
+                    },
+                );
                 Ok(from_hsl(h, s.clamp(0.0, 1.0), l.clamp(0.0, 1.0)))
             }
             _ => Err(fail()),
@@ -76,7 +100,11 @@ impl Rgb {
     fn linear(self) -> [f64; 3] {
         [self.0, self.1, self.2].map(|v| {
             let c = f64::from(v) / 255.0;
-            if c <= 0.04045 { c / 12.92 } else { ((c + 0.055) / 1.055).powf(2.4) }
+            if c <= 0.04045 {
+                c / 12.92
+            } else {
+                ((c + 0.055) / 1.055).powf(2.4)
+            }
         })
     }
 
@@ -86,8 +114,18 @@ impl Rgb {
         let x = (0.412_456_4 * r + 0.357_576_1 * g + 0.180_437_5 * b) / 0.950_470;
         let y = 0.212_672_9 * r + 0.715_152_2 * g + 0.072_175_0 * b;
         let z = (0.019_333_9 * r + 0.119_192_0 * g + 0.950_304_1 * b) / 1.088_830;
-        let f = |t: f64| if t > 216.0 / 24389.0 { t.cbrt() } else { (24389.0 / 27.0 * t + 16.0) / 116.0 };
-        Lab { l: 116.0 * f(y) - 16.0, a: 500.0 * (f(x) - f(y)), b: 200.0 * (f(y) - f(z)) }
+        let f = |t: f64| {
+            if t > 216.0 / 24389.0 {
+                t.cbrt()
+            } else {
+                (24389.0 / 27.0 * t + 16.0) / 116.0
+            }
+        };
+        Lab {
+            l: 116.0 * f(y) - 16.0,
+            a: 500.0 * (f(x) - f(y)),
+            b: 200.0 * (f(y) - f(z)),
+        }
     }
 
     /// WCAG 2 relative luminance, 0 to 1.
@@ -109,7 +147,11 @@ impl Rgb {
     /// Black or white, whichever reads better on this colour.
     pub fn readable_text(self) -> Rgb {
         let (white, black) = (Rgb(255, 255, 255), Rgb(0, 0, 0));
-        if self.contrast(white) >= self.contrast(black) { white } else { black }
+        if self.contrast(white) >= self.contrast(black) {
+            white
+        } else {
+            black
+        }
     }
 }
 
@@ -158,7 +200,13 @@ pub fn ciede2000(one: Lab, two: Lab) -> f64 {
     let g = 0.5 * (1.0 - (c7 / (c7 + pow25_7)).sqrt()); // (4)
     let (a1, a2) = ((1.0 + g) * one.a, (1.0 + g) * two.a); // (5)
     let (c1, c2) = (a1.hypot(one.b), a2.hypot(two.b)); // (6)
-    let hue = |a: f64, b: f64| if a == 0.0 && b == 0.0 { 0.0 } else { b.atan2(a).to_degrees().rem_euclid(360.0) }; // (7)
+    let hue = |a: f64, b: f64| {
+        if a == 0.0 && b == 0.0 {
+            0.0
+        } else {
+            b.atan2(a).to_degrees().rem_euclid(360.0)
+        }
+    }; // (7)
     let (h1, h2) = (hue(a1, one.b), hue(a2, two.b));
     let dl = two.l - one.l; // (8)
     let dc = c2 - c1; // (9)
@@ -183,7 +231,8 @@ pub fn ciede2000(one: Lab, two: Lab) -> f64 {
         (sum - 360.0) / 2.0
     }; // (14)
     let cos = |degrees: f64| degrees.to_radians().cos();
-    let t = 1.0 - 0.17 * cos(h - 30.0) + 0.24 * cos(2.0 * h) + 0.32 * cos(3.0 * h + 6.0) - 0.20 * cos(4.0 * h - 63.0); // (15)
+    let t = 1.0 - 0.17 * cos(h - 30.0) + 0.24 * cos(2.0 * h) + 0.32 * cos(3.0 * h + 6.0)
+        - 0.20 * cos(4.0 * h - 63.0); // (15)
     let theta = 30.0 * (-((h - 275.0) / 25.0).powi(2)).exp(); // (16)
     let rc = 2.0 * (c.powi(7) / (c.powi(7) + pow25_7)).sqrt(); // (17)
     let l50 = (l - 50.0).powi(2);
@@ -191,7 +240,8 @@ pub fn ciede2000(one: Lab, two: Lab) -> f64 {
     let sc = 1.0 + 0.045 * c; // (19)
     let sh = 1.0 + 0.015 * c * t; // (20)
     let rt = -(2.0 * theta).to_radians().sin() * rc; // (21)
-    ((dl / sl).powi(2) + (dc / sc).powi(2) + (dh_big / sh).powi(2) + rt * (dc / sc) * (dh_big / sh)).sqrt() // (22)
+    ((dl / sl).powi(2) + (dc / sc).powi(2) + (dh_big / sh).powi(2) + rt * (dc / sc) * (dh_big / sh))
+        .sqrt() // (22)
 }
 
 /// What a difference means to the eye. Common practice: about 1 is just visible side by side,
@@ -212,7 +262,13 @@ mod tests {
 
     #[test]
     fn the_forms_of_css_give_the_same_colour() {
-        for text in ["#2f7d4f", "#2F7D4FFF", "rgb(47, 125, 79)", "rgba(47 125 79 / 1)", "hsl(144.6 45.3% 33.7%)"] {
+        for text in [
+            "#2f7d4f",
+            "#2F7D4FFF",
+            "rgb(47, 125, 79)",
+            "rgba(47 125 79 / 1)",
+            "hsl(144.6 45.3% 33.7%)",
+        ] {
             assert_eq!(Rgb::parse(text).unwrap(), Rgb(47, 125, 79), "{text}");
         }
         assert_eq!(Rgb::parse("#fa0").unwrap(), Rgb(255, 170, 0));
@@ -220,8 +276,23 @@ mod tests {
 
     #[test]
     fn what_is_no_colour_is_told() {
-        for text in ["", "#12", "#ggg", "fern", "rgb(1,2)", "rgba(0,0,0,0)", "#äöü", "hsl(x 1% 1%)"] {
-            assert!(Rgb::parse(text).unwrap_err().to_string().contains("no colour"), "{text}");
+        for text in [
+            "",
+            "#12",
+            "#ggg",
+            "fern",
+            "rgb(1,2)",
+            "rgba(0,0,0,0)",
+            "#äöü",
+            "hsl(x 1% 1%)",
+        ] {
+            assert!(
+                Rgb::parse(text)
+                    .unwrap_err()
+                    .to_string()
+                    .contains("no colour"),
+                "{text}"
+            );
         }
     }
 

@@ -80,13 +80,20 @@ pub fn grid(supplier: &Supplier, region: &Region, visits: &[&Observation]) -> Gr
         up.push((state, seen.alive.at_ms.is_some()));
         for signal in Signal::ALL {
             // A granted visit starts untouched: only what came before the act is judged by the rules of "before".
-            let cutoff = if state == ConsentAct::Granted { seen.consent.acted_ms } else { None };
+            let cutoff = if state == ConsentAct::Granted {
+                seen.consent.acted_ms
+            } else {
+                None
+            };
             let found = signals(supplier, seen, signal);
             let permitted = match signal {
                 Signal::Requests => region.before.requests.contains(&class),
                 _ => region.before.storage.contains(&class),
             };
-            let early = found.iter().filter(|(_, at)| cutoff.is_none_or(|c| *at < c)).count();
+            let early = found
+                .iter()
+                .filter(|(_, at)| cutoff.is_none_or(|c| *at < c))
+                .count();
             let allowed = permitted
                 || match state {
                     ConsentAct::Granted => cutoff.is_none() || early == 0,
@@ -103,19 +110,38 @@ pub fn grid(supplier: &Supplier, region: &Region, visits: &[&Observation]) -> Gr
         }
     }
     let managed = visits.iter().any(|v| v.consent.manager || v.consent.tcf);
-    Grid { region: region.name.clone(), cells, up, managed }
+    Grid {
+        region: region.name.clone(),
+        cells,
+        up,
+        managed,
+    }
 }
 
 /// Signals of the supplier with the time they were seen.
 fn signals(supplier: &Supplier, seen: &Observation, signal: Signal) -> Vec<(String, f64)> {
-    let ours = |place: &str| supplier.hosts().any(|h| place.trim_start_matches('.').eq_ignore_ascii_case(h) || place.contains(&format!("//{h}")));
+    let ours = |place: &str| {
+        supplier.hosts().any(|h| {
+            place.trim_start_matches('.').eq_ignore_ascii_case(h)
+                || place.contains(&format!("//{h}"))
+        })
+    };
     match signal {
         Signal::Requests => {
-            let requests = seen.requests.iter().filter(|r| r.host().is_some_and(|h| supplier.owns_host(&h))).map(|r| (r.url.clone(), r.start_ms));
+            let requests = seen
+                .requests
+                .iter()
+                .filter(|r| r.host().is_some_and(|h| supplier.owns_host(&h)))
+                .map(|r| (r.url.clone(), r.start_ms));
             let sockets = seen
                 .sockets
                 .iter()
-                .filter(|s| url::Url::parse(&s.url).ok().and_then(|u| u.host_str().map(|h| supplier.owns_host(h))).unwrap_or(false))
+                .filter(|s| {
+                    url::Url::parse(&s.url)
+                        .ok()
+                        .and_then(|u| u.host_str().map(|h| supplier.owns_host(h)))
+                        .unwrap_or(false)
+                })
                 .map(|s| (s.url.clone(), s.at_ms));
             requests.chain(sockets).collect()
         }
@@ -131,12 +157,21 @@ fn signals(supplier: &Supplier, seen: &Observation, signal: Signal) -> Vec<(Stri
 
 pub fn judge(grid: &Grid) -> Vec<Finding> {
     let mut out = Vec::new();
-    let told = |state: ConsentAct| if state == ConsentAct::Refused { "although consent was refused" } else { "before the visitor gave consent" };
+    let told = |state: ConsentAct| {
+        if state == ConsentAct::Refused {
+            "although consent was refused"
+        } else {
+            "before the visitor gave consent"
+        }
+    };
     for cell in grid.cells.iter().filter(|c| !c.allowed && c.count > 0) {
         let (code, what) = match cell.signal {
             Signal::Requests => ("consent.request-early", "requests go to the supplier"),
             Signal::Cookies => ("consent.cookie-early", "cookies of the widget are set"),
-            Signal::Storage => ("consent.storage-early", "the widget stores data in the browser"),
+            Signal::Storage => (
+                "consent.storage-early",
+                "the widget stores data in the browser",
+            ),
         };
         if out.iter().any(|f: &Finding| f.code == code) {
             continue;
@@ -152,8 +187,14 @@ pub fn judge(grid: &Grid) -> Vec<Finding> {
         );
     }
     let started = |state| grid.up.iter().find(|(s, _)| *s == state).map(|(_, up)| *up);
-    if started(ConsentAct::Granted) == Some(false) && started(ConsentAct::Untouched) == Some(false) {
-        out.push(Finding::new("consent.never-starts", Severity::Fault, "The widget does not start in any consent state.", "Look at the chain of this site first."));
+    if started(ConsentAct::Granted) == Some(false) && started(ConsentAct::Untouched) == Some(false)
+    {
+        out.push(Finding::new(
+            "consent.never-starts",
+            Severity::Fault,
+            "The widget does not start in any consent state.",
+            "Look at the chain of this site first.",
+        ));
     }
     out
 }
@@ -164,28 +205,69 @@ mod tests {
     use crate::observation::{AliveSign, Condition, ConsentSeen, Request, Stored, Viewport};
 
     fn region() -> Region {
-        Region::from_toml("id='opt-in'\nname='Opt-in'\n[before]\nrequests=['necessary']\nstorage=['necessary']").unwrap()
+        Region::from_toml(
+            "id='opt-in'\nname='Opt-in'\n[before]\nrequests=['necessary']\nstorage=['necessary']",
+        )
+        .unwrap()
     }
 
-    fn visit(state: ConsentAct, request_ms: Option<f64>, cookie: bool, acted: Option<f64>) -> Observation {
+    fn visit(
+        state: ConsentAct,
+        request_ms: Option<f64>,
+        cookie: bool,
+        acted: Option<f64>,
+    ) -> Observation {
         Observation {
-            condition: Condition { viewport: Viewport::Desktop, consent: state },
-            requests: request_ms.map(|at| Request { url: "https://cdn.example.test/l.js".into(), start_ms: at, ..Request::default() }).into_iter().collect(),
-            stored: if cookie { vec![Stored { kind: "cookie".into(), place: "kites.example".into(), name: "ex_id".into(), at_ms: 10.0, ..Stored::default() }] } else { vec![] },
-            alive: AliveSign { at_ms: request_ms, ..AliveSign::default() },
-            consent: ConsentSeen { manager: true, acted_ms: acted, ..ConsentSeen::default() },
+            condition: Condition {
+                viewport: Viewport::Desktop,
+                consent: state,
+            },
+            requests: request_ms
+                .map(|at| Request {
+                    url: "https://cdn.example.test/l.js".into(),
+                    start_ms: at,
+                    ..Request::default()
+                })
+                .into_iter()
+                .collect(),
+            stored: if cookie {
+                vec![Stored {
+                    kind: "cookie".into(),
+                    place: "kites.example".into(),
+                    name: "ex_id".into(),
+                    at_ms: 10.0,
+                    ..Stored::default()
+                }]
+            } else {
+                vec![]
+            },
+            alive: AliveSign {
+                at_ms: request_ms,
+                ..AliveSign::default()
+            },
+            consent: ConsentSeen {
+                manager: true,
+                acted_ms: acted,
+                ..ConsentSeen::default()
+            },
             ..Observation::default()
         }
     }
 
     fn codes(visits: &[&Observation]) -> Vec<String> {
         let s = crate::profile::tests::sample();
-        judge(&grid(&s, &region(), visits)).into_iter().map(|f| f.code).collect()
+        judge(&grid(&s, &region(), visits))
+            .into_iter()
+            .map(|f| f.code)
+            .collect()
     }
 
     #[test]
     fn waiting_and_then_starting_is_right() {
-        let (a, b) = (visit(ConsentAct::Untouched, None, false, None), visit(ConsentAct::Granted, Some(900.0), false, Some(800.0)));
+        let (a, b) = (
+            visit(ConsentAct::Untouched, None, false, None),
+            visit(ConsentAct::Granted, Some(900.0), false, Some(800.0)),
+        );
         assert!(codes(&[&a, &b]).is_empty());
     }
 
@@ -193,7 +275,10 @@ mod tests {
     fn what_comes_before_consent_is_a_fault_of_its_kind() {
         let a = visit(ConsentAct::Untouched, Some(100.0), true, None);
         let b = visit(ConsentAct::Granted, Some(100.0), false, Some(800.0));
-        assert_eq!(codes(&[&a, &b]), ["consent.request-early", "consent.cookie-early"]);
+        assert_eq!(
+            codes(&[&a, &b]),
+            ["consent.request-early", "consent.cookie-early"]
+        );
     }
 
     #[test]

@@ -42,15 +42,25 @@ impl Field {
     }
 
     pub fn is_colour(self) -> bool {
-        matches!(self, Field::ButtonColour | Field::IconColour | Field::HeaderColour | Field::HeaderText)
+        matches!(
+            self,
+            Field::ButtonColour | Field::IconColour | Field::HeaderColour | Field::HeaderText
+        )
     }
 
     /// Accepts a value as typed and gives it as it is kept.
     pub fn accept(self, typed: &str) -> Result<String, DesignError> {
         let value = typed.trim();
-        let fail = |why: &str| Err(DesignError { field: self, why: why.to_string() });
+        let fail = |why: &str| {
+            Err(DesignError {
+                field: self,
+                why: why.to_string(),
+            })
+        };
         match self {
-            Field::Corner if !CORNERS.contains(&value) => fail("must be bottom-right, bottom-left, top-right or top-left"),
+            Field::Corner if !CORNERS.contains(&value) => {
+                fail("must be bottom-right, bottom-left, top-right or top-left")
+            }
             Field::OffsetX | Field::OffsetY => match value.parse::<u16>() {
                 Ok(v) if v <= 400 => Ok(v.to_string()),
                 _ => fail("must be a whole number of px from 0 to 400"),
@@ -63,7 +73,13 @@ impl Field {
                 Ok(colour) => Ok(colour.hex()),
                 Err(e) => fail(&e.to_string()),
             },
-            Field::NoticeLink if !value.is_empty() && !value.starts_with('/') && crate::address::parse(value).is_err() => fail("must be an address, or a path that begins with /"),
+            Field::NoticeLink
+                if !value.is_empty()
+                    && !value.starts_with('/')
+                    && crate::address::parse(value).is_err() =>
+            {
+                fail("must be an address, or a path that begins with /")
+            }
             _ if value.chars().count() > 400 => fail("is longer than 400 characters"),
             _ => Ok(value.to_string()),
         }
@@ -118,16 +134,30 @@ impl Design {
         let values = Field::ALL
             .iter()
             .map(|field| {
-                let found = [(site, From::Site), (brand, From::Brand), (house, From::House)].into_iter().find_map(|(l, from)| l.get(field).map(|v| (v.clone(), from)));
-                let (value, from) = found.unwrap_or((field.default_value().to_string(), From::House));
-                Value { field: *field, value, from }
+                let found = [
+                    (site, From::Site),
+                    (brand, From::Brand),
+                    (house, From::House),
+                ]
+                .into_iter()
+                .find_map(|(l, from)| l.get(field).map(|v| (v.clone(), from)));
+                let (value, from) =
+                    found.unwrap_or((field.default_value().to_string(), From::House));
+                Value {
+                    field: *field,
+                    value,
+                    from,
+                }
             })
             .collect();
         Design { values }
     }
 
     pub fn get(&self, field: Field) -> &str {
-        self.values.iter().find(|v| v.field == field).map_or("", |v| v.value.as_str())
+        self.values
+            .iter()
+            .find(|v| v.field == field)
+            .map_or("", |v| v.value.as_str())
     }
 
     pub fn colour(&self, field: Field) -> Rgb {
@@ -156,7 +186,9 @@ pub fn numbers(design: &Design, brand: Option<Rgb>, page: Option<Rgb>) -> Number
     Numbers {
         to_brand: brand.map(|b| button.difference(b)),
         text_on_button: button.contrast(design.colour(Field::IconColour)),
-        text_on_header: design.colour(Field::HeaderColour).contrast(design.colour(Field::HeaderText)),
+        text_on_header: design
+            .colour(Field::HeaderColour)
+            .contrast(design.colour(Field::HeaderText)),
         button_on_page: page.map(|p| button.contrast(p)),
     }
 }
@@ -168,30 +200,60 @@ mod tests {
     #[test]
     fn the_nearest_layer_wins_and_says_so() {
         let house = Layer::from([(Field::Title, "Ask us".to_string())]);
-        let brand = Layer::from([(Field::ButtonColour, "#112233".to_string()), (Field::Title, "Ask the mill".to_string())]);
+        let brand = Layer::from([
+            (Field::ButtonColour, "#112233".to_string()),
+            (Field::Title, "Ask the mill".to_string()),
+        ]);
         let site = Layer::from([(Field::Title, "Ask the miller".to_string())]);
         let d = Design::resolve(&house, &brand, &site);
-        let from = |f| d.values.iter().find(|v| v.field == f).map(|v| (v.value.as_str(), v.from)).unwrap();
+        let from = |f| {
+            d.values
+                .iter()
+                .find(|v| v.field == f)
+                .map(|v| (v.value.as_str(), v.from))
+                .unwrap()
+        };
         assert_eq!(from(Field::Title), ("Ask the miller", From::Site));
         assert_eq!(from(Field::ButtonColour), ("#112233", From::Brand));
         assert_eq!(from(Field::Corner), ("bottom-right", From::House));
-        assert_eq!(Design::resolve(&house, &brand, &Layer::new()).get(Field::Title), "Ask the mill");
+        assert_eq!(
+            Design::resolve(&house, &brand, &Layer::new()).get(Field::Title),
+            "Ask the mill"
+        );
     }
 
     #[test]
     fn typed_values_are_checked_and_kept_in_one_form() {
-        assert_eq!(Field::ButtonColour.accept(" rgb(47,125,79) ").unwrap(), "#2f7d4f");
+        assert_eq!(
+            Field::ButtonColour.accept(" rgb(47,125,79) ").unwrap(),
+            "#2f7d4f"
+        );
         assert_eq!(Field::OffsetX.accept("020").unwrap(), "20");
-        for (field, typed) in
-            [(Field::Corner, "middle"), (Field::OffsetY, "-1"), (Field::PromptDelay, "soon"), (Field::HeaderColour, "greenish"), (Field::NoticeLink, "javascript:alert(1)")]
-        {
-            assert!(field.accept(typed).unwrap_err().to_string().starts_with(field.label()), "{typed}");
+        for (field, typed) in [
+            (Field::Corner, "middle"),
+            (Field::OffsetY, "-1"),
+            (Field::PromptDelay, "soon"),
+            (Field::HeaderColour, "greenish"),
+            (Field::NoticeLink, "javascript:alert(1)"),
+        ] {
+            assert!(
+                field
+                    .accept(typed)
+                    .unwrap_err()
+                    .to_string()
+                    .starts_with(field.label()),
+                "{typed}"
+            );
         }
     }
 
     #[test]
     fn numbers_say_both_wishes() {
-        let d = Design::resolve(&Layer::new(), &Layer::new(), &Layer::from([(Field::ButtonColour, "#777777".into())]));
+        let d = Design::resolve(
+            &Layer::new(),
+            &Layer::new(),
+            &Layer::from([(Field::ButtonColour, "#777777".into())]),
+        );
         let n = numbers(&d, Some(Rgb(0x77, 0x77, 0x77)), Some(Rgb(255, 255, 255)));
         assert_eq!(n.to_brand, Some(0.0));
         // WCAG's own borderline: #777777 on white is 4.48 to 1, just under 4.5.

@@ -27,14 +27,19 @@ const SLOW_MS: f64 = 5000.0;
 
 pub fn judge(seen: &Seen) -> Vec<Finding> {
     let fault = |code: &str, summary: String, remedy: &str| {
-        let mut f = Finding::new(code, Severity::Broken, summary, remedy).with(Evidence::fact(format!("message: {}", seen.text)));
+        let mut f = Finding::new(code, Severity::Broken, summary, remedy)
+            .with(Evidence::fact(format!("message: {}", seen.text)));
         if !seen.stopped.is_empty() {
             f = f.with(Evidence::fact(seen.stopped.clone()));
         }
         f.with_all(seen.picture.clone().map(|key| Evidence::Picture { key }))
     };
     if !seen.sent {
-        return vec![fault("echo.not-sent", "The test message could not be sent through the widget.".into(), "Look at the chain of this site first, then try by hand.")];
+        return vec![fault(
+            "echo.not-sent",
+            "The test message could not be sent through the widget.".into(),
+            "Look at the chain of this site first, then try by hand.",
+        )];
     }
     let Some(arrived) = seen.at_console_ms else {
         return vec![fault(
@@ -44,7 +49,11 @@ pub fn judge(seen: &Seen) -> Vec<Finding> {
         )];
     };
     let Some(answer) = seen.answer_seen_ms else {
-        return vec![fault("echo.no-answer", "The console's answer did not show in the widget.".into(), "Check the widget's live connection, then answer by hand.")];
+        return vec![fault(
+            "echo.no-answer",
+            "The console's answer did not show in the widget.".into(),
+            "Check the widget's live connection, then answer by hand.",
+        )];
     };
     let mut out = Vec::new();
     let delivery = answer - seen.answered_ms.unwrap_or(arrived);
@@ -52,7 +61,11 @@ pub fn judge(seen: &Seen) -> Vec<Finding> {
         out.push(Finding::new(
             "echo.slow",
             Severity::Warning,
-            format!("The message took {:.1} s to the console and its answer {:.1} s back.", arrived / 1000.0, delivery / 1000.0),
+            format!(
+                "The message took {:.1} s to the console and its answer {:.1} s back.",
+                arrived / 1000.0,
+                delivery / 1000.0
+            ),
             "Ask the supplier whether its service is slow today.",
         ));
     }
@@ -65,12 +78,42 @@ mod tests {
 
     #[test]
     fn the_first_step_that_failed_is_told() {
-        let whole = Seen { sent: true, at_console_ms: Some(200.0), answered_ms: Some(400.0), answer_seen_ms: Some(600.0), ..Seen::default() };
+        let whole = Seen {
+            sent: true,
+            at_console_ms: Some(200.0),
+            answered_ms: Some(400.0),
+            answer_seen_ms: Some(600.0),
+            ..Seen::default()
+        };
         assert!(judge(&whole).is_empty());
         let code = |s: Seen| judge(&s)[0].code.clone();
-        assert_eq!(code(Seen { sent: false, ..whole.clone() }), "echo.not-sent");
-        assert_eq!(code(Seen { at_console_ms: None, ..whole.clone() }), "echo.not-arrived");
-        assert_eq!(code(Seen { answer_seen_ms: None, ..whole.clone() }), "echo.no-answer");
-        assert_eq!(code(Seen { at_console_ms: Some(9000.0), ..whole }), "echo.slow");
+        assert_eq!(
+            code(Seen {
+                sent: false,
+                ..whole.clone()
+            }),
+            "echo.not-sent"
+        );
+        assert_eq!(
+            code(Seen {
+                at_console_ms: None,
+                ..whole.clone()
+            }),
+            "echo.not-arrived"
+        );
+        assert_eq!(
+            code(Seen {
+                answer_seen_ms: None,
+                ..whole.clone()
+            }),
+            "echo.no-answer"
+        );
+        assert_eq!(
+            code(Seen {
+                at_console_ms: Some(9000.0),
+                ..whole
+            }),
+            "echo.slow"
+        );
     }
 }

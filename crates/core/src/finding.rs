@@ -17,7 +17,16 @@ pub enum Link {
 }
 
 impl Link {
-    pub const ALL: [Link; 8] = [Link::Delivered, Link::Placed, Link::Allowed, Link::Fetched, Link::Ran, Link::Started, Link::Shown, Link::Usable];
+    pub const ALL: [Link; 8] = [
+        Link::Delivered,
+        Link::Placed,
+        Link::Allowed,
+        Link::Fetched,
+        Link::Ran,
+        Link::Started,
+        Link::Shown,
+        Link::Usable,
+    ];
 
     pub fn word(self) -> &'static str {
         match self {
@@ -114,7 +123,13 @@ impl Evidence {
                 None if source.is_empty() => text.clone(),
                 None => format!("{text} ({source})"),
             },
-            Evidence::Box { what, x, y, width, height } => {
+            Evidence::Box {
+                what,
+                x,
+                y,
+                width,
+                height,
+            } => {
                 format!("{what}: {width:.0} \u{d7} {height:.0} px at {x:.0}, {y:.0}")
             }
             Evidence::Picture { key } => format!("picture {key}"),
@@ -139,8 +154,21 @@ pub struct Finding {
 }
 
 impl Finding {
-    pub fn new(code: &str, severity: Severity, summary: impl Into<String>, remedy: impl Into<String>) -> Finding {
-        Finding { code: code.to_string(), severity, link: Link::of_code(code), summary: summary.into(), evidence: Vec::new(), remedy: remedy.into(), candidates: Vec::new() }
+    pub fn new(
+        code: &str,
+        severity: Severity,
+        summary: impl Into<String>,
+        remedy: impl Into<String>,
+    ) -> Finding {
+        Finding {
+            code: code.to_string(),
+            severity,
+            link: Link::of_code(code),
+            summary: summary.into(),
+            evidence: Vec::new(),
+            remedy: remedy.into(),
+            candidates: Vec::new(),
+        }
     }
 
     pub fn broken(code: &str, summary: impl Into<String>, remedy: impl Into<String>) -> Finding {

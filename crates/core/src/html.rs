@@ -55,7 +55,10 @@ impl Document {
 
     pub fn attribute(&self, id: NodeId, wanted: &str) -> Option<&str> {
         match &self.nodes[id].kind {
-            Kind::Element { attributes, .. } => attributes.iter().find(|(name, _)| name == wanted).map(|(_, value)| value.as_str()),
+            Kind::Element { attributes, .. } => attributes
+                .iter()
+                .find(|(name, _)| name == wanted)
+                .map(|(_, value)| value.as_str()),
             _ => None,
         }
     }
@@ -123,7 +126,10 @@ impl Document {
     /// The start tag written anew: lower case, double quotes, entities decoded. `bare` writes
     /// attributes without a value as a bare name.
     pub fn start_tag(&self, id: NodeId, bare: bool) -> String {
-        let Kind::Element { name, attributes, .. } = &self.nodes[id].kind else {
+        let Kind::Element {
+            name, attributes, ..
+        } = &self.nodes[id].kind
+        else {
             return String::new();
         };
         let mut tag = format!("<{name}");
@@ -148,7 +154,10 @@ impl Document {
             if self.name(id) != Some("a") {
                 continue;
             }
-            let Some(mut address) = self.attribute(id, "href").and_then(|href| base.join(href).ok()) else {
+            let Some(mut address) = self
+                .attribute(id, "href")
+                .and_then(|href| base.join(href).ok())
+            else {
                 continue;
             };
             address.set_fragment(None);
@@ -179,7 +188,12 @@ impl Sink {
 
     fn push(&self, kind: Kind, name: QualName) -> NodeId {
         let mut nodes = self.nodes.borrow_mut();
-        nodes.push(Node { kind, parent: None, children: Vec::new(), line: self.line.get().max(1) as u32 });
+        nodes.push(Node {
+            kind,
+            parent: None,
+            children: Vec::new(),
+            line: self.line.get().max(1) as u32,
+        });
         self.names.borrow_mut().push(name);
         nodes.len() - 1
     }
@@ -243,11 +257,16 @@ impl TreeSink for Sink {
 
     fn finish(self) -> Document {
         self.root();
-        Document { nodes: self.nodes.into_inner(), ends_inside_tag: self.ends_inside_tag.get() }
+        Document {
+            nodes: self.nodes.into_inner(),
+            ends_inside_tag: self.ends_inside_tag.get(),
+        }
     }
 
     fn parse_error(&self, message: Cow<'static, str>) {
-        if message.starts_with("Saw EOF in state") && (message.contains("Tag") || message.contains("Attribute")) {
+        if message.starts_with("Saw EOF in state")
+            && (message.contains("Tag") || message.contains("Attribute"))
+        {
             self.ends_inside_tag.set(true);
         }
     }
@@ -263,8 +282,16 @@ impl TreeSink for Sink {
 
     fn create_element(&self, name: QualName, attrs: Vec<Attribute>, flags: ElementFlags) -> NodeId {
         self.root();
-        let attributes = attrs.into_iter().map(|a| (a.name.local.to_string(), a.value.to_string())).collect();
-        let kind = Kind::Element { name: name.local.to_string(), svg_or_math: &*name.ns != "http://www.w3.org/1999/xhtml", attributes, never_closed: false };
+        let attributes = attrs
+            .into_iter()
+            .map(|a| (a.name.local.to_string(), a.value.to_string()))
+            .collect();
+        let kind = Kind::Element {
+            name: name.local.to_string(),
+            svg_or_math: &*name.ns != "http://www.w3.org/1999/xhtml",
+            attributes,
+            never_closed: false,
+        };
         let id = self.push(kind, name);
         if flags.template {
             let contents = self.push(Kind::TemplateContents, empty_name());
@@ -290,7 +317,12 @@ impl TreeSink for Sink {
         self.insert(*parent, end, child);
     }
 
-    fn append_based_on_parent_node(&self, element: &NodeId, previous: &NodeId, child: NodeOrText<NodeId>) {
+    fn append_based_on_parent_node(
+        &self,
+        element: &NodeId,
+        previous: &NodeId,
+        child: NodeOrText<NodeId>,
+    ) {
         if self.nodes.borrow()[*element].parent.is_some() {
             self.append_before_sibling(element, child);
         } else {
@@ -308,7 +340,12 @@ impl TreeSink for Sink {
     }
 
     fn get_template_contents(&self, target: &NodeId) -> NodeId {
-        let found = self.templates.borrow().iter().find(|(id, _)| id == target).map(|(_, c)| *c);
+        let found = self
+            .templates
+            .borrow()
+            .iter()
+            .find(|(id, _)| id == target)
+            .map(|(_, c)| *c);
         found.unwrap_or(*target)
     }
 
@@ -321,7 +358,16 @@ impl TreeSink for Sink {
     fn append_before_sibling(&self, sibling: &NodeId, child: NodeOrText<NodeId>) {
         let place = {
             let nodes = self.nodes.borrow();
-            nodes[*sibling].parent.map(|p| (p, nodes[p].children.iter().position(|c| c == sibling).unwrap_or(0)))
+            nodes[*sibling].parent.map(|p| {
+                (
+                    p,
+                    nodes[p]
+                        .children
+                        .iter()
+                        .position(|c| c == sibling)
+                        .unwrap_or(0),
+                )
+            })
         };
         if let Some((parent, at)) = place {
             self.insert(parent, at, child);
@@ -361,19 +407,26 @@ mod tests {
     use super::*;
 
     fn scripts(doc: &Document) -> Vec<NodeId> {
-        doc.walk().into_iter().filter(|id| doc.name(*id) == Some("script")).collect()
+        doc.walk()
+            .into_iter()
+            .filter(|id| doc.name(*id) == Some("script"))
+            .collect()
     }
 
     #[test]
     fn lines_are_those_of_the_source() {
-        let doc = Document::parse("<!doctype html>\n<html>\n<body>\n<p>x</p>\n<script src=a.js></script>\n");
+        let doc = Document::parse(
+            "<!doctype html>\n<html>\n<body>\n<p>x</p>\n<script src=a.js></script>\n",
+        );
         assert_eq!(doc.nodes[scripts(&doc)[0]].line, 5);
     }
 
     #[test]
     fn a_script_cut_off_by_the_end_of_the_file_is_marked() {
         let doc = Document::parse("<body><script src=a.js>\n<p>");
-        let Kind::Element { never_closed, .. } = doc.nodes[scripts(&doc)[0]].kind else { panic!() };
+        let Kind::Element { never_closed, .. } = doc.nodes[scripts(&doc)[0]].kind else {
+            panic!()
+        };
         assert!(never_closed);
     }
 
@@ -392,7 +445,8 @@ mod tests {
 
     #[test]
     fn template_content_is_reached_and_named() {
-        let doc = Document::parse("<body><template><div><script src=a.js></script></div></template>");
+        let doc =
+            Document::parse("<body><template><div><script src=a.js></script></div></template>");
         assert!(doc.ancestors(scripts(&doc)[0]).contains(&"template"));
     }
 

@@ -5,7 +5,21 @@ use crate::address;
 use serde::{Deserialize, Serialize};
 
 /// The first three are needed.
-pub const COLUMNS: [&str; 13] = ["client", "name", "address", "platform", "supplier", "key", "consent", "slot", "languages", "country", "time_zone", "contact", "budget_ms"];
+pub const COLUMNS: [&str; 13] = [
+    "client",
+    "name",
+    "address",
+    "platform",
+    "supplier",
+    "key",
+    "consent",
+    "slot",
+    "languages",
+    "country",
+    "time_zone",
+    "contact",
+    "budget_ms",
+];
 
 /// Characters of a name that still fit a row.
 pub const MOST_NAME: usize = 120;
@@ -61,11 +75,30 @@ pub fn read(bytes: &[u8], known: Known) -> Result<Vec<Row>, IntakeError> {
     // Spreadsheets write a byte order mark, and semicolons where the comma is the decimal mark.
     let bytes = bytes.strip_prefix(b"\xef\xbb\xbf").unwrap_or(bytes);
     let text = std::str::from_utf8(bytes).map_err(|_| IntakeError::Encoding)?;
-    let first = text.lines().next().filter(|l| !l.trim().is_empty()).ok_or(IntakeError::Empty)?;
-    let delimiter = [b';', b'\t', b','].into_iter().max_by_key(|d| first.bytes().filter(|b| b == d).count()).unwrap_or(b',');
-    let mut reader = csv::ReaderBuilder::new().delimiter(delimiter).flexible(true).trim(csv::Trim::All).from_reader(text.as_bytes());
-    let headings: Vec<String> = reader.headers().map_err(|_| IntakeError::Empty)?.iter().map(|h| h.to_lowercase().replace([' ', '-'], "_")).collect();
-    let missing: Vec<&str> = ["client", "name", "address"].into_iter().filter(|c| !headings.iter().any(|h| h == c)).collect();
+    let first = text
+        .lines()
+        .next()
+        .filter(|l| !l.trim().is_empty())
+        .ok_or(IntakeError::Empty)?;
+    let delimiter = [b';', b'\t', b',']
+        .into_iter()
+        .max_by_key(|d| first.bytes().filter(|b| b == d).count())
+        .unwrap_or(b',');
+    let mut reader = csv::ReaderBuilder::new()
+        .delimiter(delimiter)
+        .flexible(true)
+        .trim(csv::Trim::All)
+        .from_reader(text.as_bytes());
+    let headings: Vec<String> = reader
+        .headers()
+        .map_err(|_| IntakeError::Empty)?
+        .iter()
+        .map(|h| h.to_lowercase().replace([' ', '-'], "_"))
+        .collect();
+    let missing: Vec<&str> = ["client", "name", "address"]
+        .into_iter()
+        .filter(|c| !headings.iter().any(|h| h == c))
+        .collect();
     if !missing.is_empty() {
         return Err(IntakeError::Columns(missing.join(", ")));
     }
@@ -78,12 +111,23 @@ pub fn read(bytes: &[u8], known: Known) -> Result<Vec<Row>, IntakeError> {
         let record = match record {
             Ok(record) => record,
             Err(e) => {
-                rows.push(Row { line: e.position().map_or(0, |p| p.line()), result: Err(format!("the row cannot be read: {e}")) });
+                rows.push(Row {
+                    line: e.position().map_or(0, |p| p.line()),
+                    result: Err(format!("the row cannot be read: {e}")),
+                });
                 continue;
             }
         };
         let line = record.position().map_or(0, |p| p.line());
-        let get = |column: &str| headings.iter().position(|h| h == column).and_then(|i| record.get(i)).map(unguarded).unwrap_or_default().to_string();
+        let get = |column: &str| {
+            headings
+                .iter()
+                .position(|h| h == column)
+                .and_then(|i| record.get(i))
+                .map(unguarded)
+                .unwrap_or_default()
+                .to_string()
+        };
         let mut result = row(&get, record.len(), headings.len(), known);
         if let Ok(site) = &result {
             if seen.contains(&site.address) {
@@ -97,9 +141,16 @@ pub fn read(bytes: &[u8], known: Known) -> Result<Vec<Row>, IntakeError> {
     Ok(rows)
 }
 
-fn row(get: &dyn Fn(&str) -> String, cells: usize, headings: usize, known: Known) -> Result<SiteRow, String> {
+fn row(
+    get: &dyn Fn(&str) -> String,
+    cells: usize,
+    headings: usize,
+    known: Known,
+) -> Result<SiteRow, String> {
     if cells > headings {
-        return Err(format!("{cells} cells under {headings} headings: put quotes around cells that contain the separator"));
+        return Err(format!(
+            "{cells} cells under {headings} headings: put quotes around cells that contain the separator"
+        ));
     }
     let mut site = SiteRow {
         client: get("client"),
@@ -122,26 +173,52 @@ fn row(get: &dyn Fn(&str) -> String, cells: usize, headings: usize, known: Known
     if site.name.is_empty() {
         return Err("the name is empty".into());
     }
-    if [&site.client, &site.name].iter().any(|t| t.chars().count() > MOST_NAME) {
-        return Err(format!("the client or the name is longer than {MOST_NAME} characters"));
+    if [&site.client, &site.name]
+        .iter()
+        .any(|t| t.chars().count() > MOST_NAME)
+    {
+        return Err(format!(
+            "the client or the name is longer than {MOST_NAME} characters"
+        ));
     }
-    site.address = address::parse(&site.address).map_err(|e| e.to_string())?.to_string();
-    for (what, id, ids) in [("platform", &site.platform, known.platforms), ("supplier", &site.supplier, known.suppliers), ("consent manager", &site.consent, known.consents)] {
+    site.address = address::parse(&site.address)
+        .map_err(|e| e.to_string())?
+        .to_string();
+    for (what, id, ids) in [
+        ("platform", &site.platform, known.platforms),
+        ("supplier", &site.supplier, known.suppliers),
+        ("consent manager", &site.consent, known.consents),
+    ] {
         if !id.is_empty() && !ids.contains(&id.as_str()) {
-            let ids = if ids.is_empty() { "none".into() } else { ids.join(", ") };
-            return Err(format!("the {what} \u{201c}{id}\u{201d} is unknown; known are {ids}"));
+            let ids = if ids.is_empty() {
+                "none".into()
+            } else {
+                ids.join(", ")
+            };
+            return Err(format!(
+                "the {what} \u{201c}{id}\u{201d} is unknown; known are {ids}"
+            ));
         }
     }
     // A key is a supplier's; where the house has only one, it need not be named.
-    if let ([only], true, false) = (known.suppliers, site.supplier.is_empty(), site.key.is_empty()) {
+    if let ([only], true, false) = (
+        known.suppliers,
+        site.supplier.is_empty(),
+        site.key.is_empty(),
+    ) {
         site.supplier = only.to_string();
     }
     let typed = get("budget_ms");
     if !typed.is_empty() {
-        site.budget_ms = Some(budget(&typed).ok_or_else(|| format!("the budget \u{201c}{typed}\u{201d} is no number of ms from 0 to {MOST_BUDGET}"))?);
+        site.budget_ms = Some(budget(&typed).ok_or_else(|| {
+            format!("the budget \u{201c}{typed}\u{201d} is no number of ms from 0 to {MOST_BUDGET}")
+        })?);
     }
     if !is_country(&site.country) {
-        return Err(format!("the country \u{201c}{}\u{201d} is no two-letter code (ISO 3166-1)", site.country));
+        return Err(format!(
+            "the country \u{201c}{}\u{201d} is no two-letter code (ISO 3166-1)",
+            site.country
+        ));
     }
     site.country = site.country.to_uppercase();
     Ok(site)
@@ -151,7 +228,10 @@ pub const MOST_BUDGET: f64 = 10_000.0;
 
 /// A budget for a widget's thread time in ms, as typed.
 pub fn budget(text: &str) -> Option<f64> {
-    text.trim().parse().ok().filter(|ms| (0.0..=MOST_BUDGET).contains(ms))
+    text.trim()
+        .parse()
+        .ok()
+        .filter(|ms| (0.0..=MOST_BUDGET).contains(ms))
 }
 
 /// Empty, or two letters as in ISO 3166-1.
@@ -163,19 +243,41 @@ const FORMULA: [char; 6] = ['=', '+', '-', '@', '\t', '\r'];
 
 /// Takes off the apostrophe that `write` puts before what looks like a formula.
 fn unguarded(cell: &str) -> &str {
-    cell.strip_prefix('\'').filter(|rest| rest.starts_with(FORMULA)).unwrap_or(cell)
+    cell.strip_prefix('\'')
+        .filter(|rest| rest.starts_with(FORMULA))
+        .unwrap_or(cell)
 }
 
 /// Writes rows with headings. A cell that a spreadsheet would run as a formula gets a leading
 /// apostrophe (common practice against formula injection).
 pub fn write(rows: &[SiteRow]) -> String {
     let mut writer = csv::Writer::from_writer(Vec::new());
-    let safe = |cell: &str| if cell.starts_with(FORMULA) { format!("'{cell}") } else { cell.to_string() };
+    let safe = |cell: &str| {
+        if cell.starts_with(FORMULA) {
+            format!("'{cell}")
+        } else {
+            cell.to_string()
+        }
+    };
     let mut record = |cells: [&str; COLUMNS.len()]| writer.write_record(cells.map(safe)).is_ok();
     record(COLUMNS);
     for r in rows {
         let budget = r.budget_ms.map(|b| b.to_string()).unwrap_or_default();
-        record([&r.client, &r.name, &r.address, &r.platform, &r.supplier, &r.key, &r.consent, &r.slot, &r.languages, &r.country, &r.time_zone, &r.contact, &budget]);
+        record([
+            &r.client,
+            &r.name,
+            &r.address,
+            &r.platform,
+            &r.supplier,
+            &r.key,
+            &r.consent,
+            &r.slot,
+            &r.languages,
+            &r.country,
+            &r.time_zone,
+            &r.contact,
+            &budget,
+        ]);
     }
     String::from_utf8(writer.into_inner().unwrap_or_default()).unwrap_or_default()
 }
@@ -188,11 +290,26 @@ mod tests {
     fn every_row_is_accepted_or_comes_back_with_its_reason() {
         let file = "\u{feff}Name;Client;Address;Country\nHome;Tide Mill;tidemill.example;gb\nShop;;x.example;GB\nBad;Mill;ftp://x.example;\nAgain;Mill;https://tidemill.example/;\nLand;Mill;y.example;Britain\n";
         let rows = read(file.as_bytes(), Known::default()).unwrap();
-        assert_eq!(rows.iter().map(|r| r.line).collect::<Vec<_>>(), [2, 3, 4, 5, 6]);
-        assert_eq!(rows[0].result.as_ref().unwrap().address, "https://tidemill.example/");
+        assert_eq!(
+            rows.iter().map(|r| r.line).collect::<Vec<_>>(),
+            [2, 3, 4, 5, 6]
+        );
+        assert_eq!(
+            rows[0].result.as_ref().unwrap().address,
+            "https://tidemill.example/"
+        );
         assert_eq!(rows[0].result.as_ref().unwrap().country, "GB");
-        let why: Vec<String> = rows[1..].iter().map(|r| r.result.clone().unwrap_err()).collect();
-        assert!(why[0].contains("client is empty") && why[1].contains("ftp") && why[2].contains("twice") && why[3].contains("two-letter"), "{why:?}");
+        let why: Vec<String> = rows[1..]
+            .iter()
+            .map(|r| r.result.clone().unwrap_err())
+            .collect();
+        assert!(
+            why[0].contains("client is empty")
+                && why[1].contains("ftp")
+                && why[2].contains("twice")
+                && why[3].contains("two-letter"),
+            "{why:?}"
+        );
     }
 
     #[test]
@@ -200,33 +317,87 @@ mod tests {
         let file = "client,name,address,supplier,key,consent,budget_ms\n\
             Mill,A,a.example,,mill-001,,\nMill,B,b.example,osier,mill-002,hedge,12.5\nMill,C,c.example,,,,\n\
             Mill,D,d.example,wattle,mill-003,,\nMill,E,e.example,,,fence,\nMill,F,f.example,,,,lots\nMill,G,g.example,,,,-1\n";
-        let known = Known { suppliers: &["osier"], consents: &["hedge"], ..Known::default() };
+        let known = Known {
+            suppliers: &["osier"],
+            consents: &["hedge"],
+            ..Known::default()
+        };
         let rows = read(file.as_bytes(), known).unwrap();
         let of = |i: usize| rows[i].result.clone();
-        assert_eq!((of(0).unwrap().supplier.as_str(), of(1).unwrap().budget_ms, of(2).unwrap().supplier.as_str()), ("osier", Some(12.5), ""));
-        for (i, why) in [(3, "known are osier"), (4, "known are hedge"), (5, "is no number of ms"), (6, "is no number of ms")] {
+        assert_eq!(
+            (
+                of(0).unwrap().supplier.as_str(),
+                of(1).unwrap().budget_ms,
+                of(2).unwrap().supplier.as_str()
+            ),
+            ("osier", Some(12.5), "")
+        );
+        for (i, why) in [
+            (3, "known are osier"),
+            (4, "known are hedge"),
+            (5, "is no number of ms"),
+            (6, "is no number of ms"),
+        ] {
             assert!(of(i).unwrap_err().contains(why), "{:?}", of(i));
         }
         // With two suppliers nobody guesses whose key it is.
-        let two = Known { suppliers: &["osier", "wattle"], ..known };
-        assert_eq!(read(file.as_bytes(), two).unwrap()[0].result.as_ref().unwrap().supplier, "");
+        let two = Known {
+            suppliers: &["osier", "wattle"],
+            ..known
+        };
+        assert_eq!(
+            read(file.as_bytes(), two).unwrap()[0]
+                .result
+                .as_ref()
+                .unwrap()
+                .supplier,
+            ""
+        );
     }
 
     #[test]
     fn a_file_without_its_columns_is_refused_whole() {
-        assert_eq!(read(b"a,b\n1,2\n", Known::default()), Err(IntakeError::Columns("client, name, address".into())));
+        assert_eq!(
+            read(b"a,b\n1,2\n", Known::default()),
+            Err(IntakeError::Columns("client, name, address".into()))
+        );
         assert_eq!(read(b"", Known::default()), Err(IntakeError::Empty));
-        assert_eq!(read(b"name,\xff\xfe\n", Known::default()), Err(IntakeError::Encoding));
+        assert_eq!(
+            read(b"name,\xff\xfe\n", Known::default()),
+            Err(IntakeError::Encoding)
+        );
     }
 
     #[test]
     fn what_is_written_is_read_back() {
-        let row = SiteRow { client: "Kite, \"Works\"".into(), name: "Home".into(), address: "https://kites.example/".into(), country: "IE".into(), ..SiteRow::default() };
-        assert_eq!(read(write(std::slice::from_ref(&row)).as_bytes(), Known::default()).unwrap()[0].result, Ok(row));
-        let formula = SiteRow { client: "=1+1".into(), name: "'quoted'".into(), address: "https://kites.example/".into(), ..SiteRow::default() };
+        let row = SiteRow {
+            client: "Kite, \"Works\"".into(),
+            name: "Home".into(),
+            address: "https://kites.example/".into(),
+            country: "IE".into(),
+            ..SiteRow::default()
+        };
+        assert_eq!(
+            read(
+                write(std::slice::from_ref(&row)).as_bytes(),
+                Known::default()
+            )
+            .unwrap()[0]
+                .result,
+            Ok(row)
+        );
+        let formula = SiteRow {
+            client: "=1+1".into(),
+            name: "'quoted'".into(),
+            address: "https://kites.example/".into(),
+            ..SiteRow::default()
+        };
         let text = write(std::slice::from_ref(&formula));
         assert!(text.contains("'=1+1"));
-        assert_eq!(read(text.as_bytes(), Known::default()).unwrap()[0].result, Ok(formula));
+        assert_eq!(
+            read(text.as_bytes(), Known::default()).unwrap()[0].result,
+            Ok(formula)
+        );
     }
 
     proptest::proptest! {

@@ -107,7 +107,12 @@ impl Observation {
     pub fn view(&self) -> Rect {
         let (w, h) = self.condition.viewport.size();
         let (width, height) = self.layout.unwrap_or((f64::from(w), f64::from(h)));
-        Rect { x: 0.0, y: 0.0, width, height }
+        Rect {
+            x: 0.0,
+            y: 0.0,
+            width,
+            height,
+        }
     }
 }
 
@@ -128,7 +133,10 @@ pub struct Page {
 
 impl Page {
     pub fn header<'a>(&'a self, name: &'a str) -> impl Iterator<Item = &'a str> {
-        self.headers.iter().filter(move |(n, _)| n.eq_ignore_ascii_case(name)).map(|(_, v)| v.as_str())
+        self.headers
+            .iter()
+            .filter(move |(n, _)| n.eq_ignore_ascii_case(name))
+            .map(|(_, v)| v.as_str())
     }
 }
 
@@ -202,7 +210,10 @@ pub struct Request {
 
 impl Request {
     pub fn host(&self) -> Option<String> {
-        url::Url::parse(&self.url).ok()?.host_str().map(str::to_string)
+        url::Url::parse(&self.url)
+            .ok()?
+            .host_str()
+            .map(str::to_string)
     }
 
     /// What became of it, in a few words.

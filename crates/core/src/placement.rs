@@ -110,7 +110,9 @@ impl Shape {
             if let Some(src) = document.attribute(id, "src") {
                 shape.externals += 1;
                 shape.loader = shape.loader.take().or_else(|| absolute(src));
-                shape.asynchronous |= ["async", "defer"].iter().any(|a| document.attribute(id, a).is_some());
+                shape.asynchronous |= ["async", "defer"]
+                    .iter()
+                    .any(|a| document.attribute(id, a).is_some());
                 if let Kind::Element { attributes, .. } = &document.nodes[id].kind {
                     shape.attributes = attributes.clone();
                 }
@@ -128,7 +130,9 @@ impl Shape {
         match &self.loader {
             Some(loader) => {
                 let path = |u: &Url| u.path().replace(KEY_MARK, "*");
-                loader.host_str() == address.host_str() && (path(loader) == path(address) || keyed_path_matches(loader.path(), address.path()))
+                loader.host_str() == address.host_str()
+                    && (path(loader) == path(address)
+                        || keyed_path_matches(loader.path(), address.path()))
             }
             None => true,
         }
@@ -136,27 +140,41 @@ impl Shape {
 
     /// True for a request or script address that is this supplier's loader.
     pub fn is_loader(&self, supplier: &Supplier, address: &str) -> bool {
-        Url::parse(address).is_ok_and(|u| u.host_str().is_some_and(|h| supplier.serves_loader(h)) && self.same_loader(&u))
+        Url::parse(address).is_ok_and(|u| {
+            u.host_str().is_some_and(|h| supplier.serves_loader(h)) && self.same_loader(&u)
+        })
     }
 }
 
 fn keyed_path_matches(template: &str, seen: &str) -> bool {
     match template.split_once(KEY_MARK) {
-        Some((head, tail)) => seen.len() >= head.len() + tail.len() && seen.starts_with(head) && seen.ends_with(tail),
+        Some((head, tail)) => {
+            seen.len() >= head.len() + tail.len() && seen.starts_with(head) && seen.ends_with(tail)
+        }
         None => false,
     }
 }
 
 fn absolute(address: &str) -> Option<Url> {
-    if address.starts_with("//") { Url::parse(&format!("https:{address}")).ok() } else { Url::parse(address).ok() }
+    if address.starts_with("//") {
+        Url::parse(&format!("https:{address}")).ok()
+    } else {
+        Url::parse(address).ok()
+    }
 }
 
 /// The first address on one of the supplier's loader hosts inside script text.
 fn address_in(text: &str, supplier: &Supplier) -> Option<Url> {
     for host in &supplier.recognise.script_hosts {
-        let Some(at) = text.find(host.as_str()) else { continue };
-        let start = text[..at].rfind(['"', '\'', '`', ' ', '(']).map_or(0, |i| i + 1);
-        let end = text[at..].find(['"', '\'', '`', ' ', ')', '\\']).map_or(text.len(), |i| at + i);
+        let Some(at) = text.find(host.as_str()) else {
+            continue;
+        };
+        let start = text[..at]
+            .rfind(['"', '\'', '`', ' ', '('])
+            .map_or(0, |i| i + 1);
+        let end = text[at..]
+            .find(['"', '\'', '`', ' ', ')', '\\'])
+            .map_or(text.len(), |i| at + i);
         if let Some(url) = absolute(&text[start..end]) {
             return Some(url);
         }
@@ -174,10 +192,17 @@ fn loose_key(template: &str) -> Option<Regex> {
     }
     let lead = &before[start..];
     // Start at a word so that layout before it does not matter.
-    let lead = lead.rsplit([' ', '\n', '<', ';', ',', '&', '?']).next().unwrap_or(lead);
+    let lead = lead
+        .rsplit([' ', '\n', '<', ';', ',', '&', '?'])
+        .next()
+        .unwrap_or(lead);
     let stop = template[at + 7..].chars().next().unwrap_or('"');
     let quote = |text: &str| regex::escape(text).replace(['"', '\''], "[\"']");
-    let stops = if stop == '"' || stop == '\'' { "\"'".to_string() } else { format!("\"'{}", regex::escape(&stop.to_string())) };
+    let stops = if stop == '"' || stop == '\'' {
+        "\"'".to_string()
+    } else {
+        format!("\"'{}", regex::escape(&stop.to_string()))
+    };
     Regex::new(&format!("{}(?P<key>[^{stops}]*)", quote(lead))).ok()
 }
 
@@ -186,7 +211,20 @@ fn is_placeholder(key: &str) -> bool {
     if plain.is_empty() {
         return true;
     }
-    let words = ["your", "placeholder", "insert", "replace", "changeme", "change-me", "key-here", "key_here", "keyhere", "todo", "undefined", "null"];
+    let words = [
+        "your",
+        "placeholder",
+        "insert",
+        "replace",
+        "changeme",
+        "change-me",
+        "key-here",
+        "key_here",
+        "keyhere",
+        "todo",
+        "undefined",
+        "null",
+    ];
     let bare: String = plain.chars().filter(|c| c.is_alphanumeric()).collect();
     plain.contains("{{")
         || plain.contains("<")
@@ -194,7 +232,10 @@ fn is_placeholder(key: &str) -> bool {
         || plain.starts_with('[')
         || plain.starts_with('%')
         || words.iter().any(|w| plain.contains(w))
-        || matches!(bare.as_str(), "" | "key" | "id" | "apikey" | "siteid" | "accountid" | "widgetid")
+        || matches!(
+            bare.as_str(),
+            "" | "key" | "id" | "apikey" | "siteid" | "accountid" | "widgetid"
+        )
         || (bare.len() > 1 && bare.chars().all(|c| c == 'x'))
         || (bare.len() > 1 && bare.chars().all(|c| c == '0'))
 }
@@ -208,13 +249,21 @@ pub struct Inspector<'a> {
 
 impl<'a> Inspector<'a> {
     pub fn new(supplier: &'a Supplier, consent: Option<&'a ConsentManager>) -> Self {
-        Inspector { supplier, consent, shape: Shape::of(supplier) }
+        Inspector {
+            supplier,
+            consent,
+            shape: Shape::of(supplier),
+        }
     }
 
     /// A cheap look before parsing: does the text mention the supplier at all?
     pub fn mentions(&self, source: &str) -> bool {
         let r = &self.supplier.recognise;
-        r.script_hosts.iter().chain(&r.inline_markers).any(|m| source.contains(m.as_str())) || self.loosely(source)
+        r.script_hosts
+            .iter()
+            .chain(&r.inline_markers)
+            .any(|m| source.contains(m.as_str()))
+            || self.loosely(source)
     }
 
     /// Markers with typographic quotes in place of plain ones.
@@ -232,17 +281,31 @@ impl<'a> Inspector<'a> {
         let mut found = Vec::new();
         for id in document.walk() {
             match &document.nodes[id].kind {
-                Kind::Element { name, .. } if name == "script" => found.extend(self.script(&document, id, &base)),
+                Kind::Element { name, .. } if name == "script" => {
+                    found.extend(self.script(&document, id, &base))
+                }
                 Kind::Element { name, .. } if name.starts_with("script") && !name.is_ascii() => {
                     let tag = document.start_tag(id, true);
                     if self.mentions(&tag) {
-                        found.push(self.piece(Form::External, State::BadQuotes, &tag, document.nodes[id].line));
+                        found.push(self.piece(
+                            Form::External,
+                            State::BadQuotes,
+                            &tag,
+                            document.nodes[id].line,
+                        ));
                     }
                 }
                 Kind::Comment(text) if self.recognised(text) => {
-                    found.push(self.piece(self.form_of(text), State::Commented, text, document.nodes[id].line));
+                    found.push(self.piece(
+                        self.form_of(text),
+                        State::Commented,
+                        text,
+                        document.nodes[id].line,
+                    ));
                 }
-                Kind::Text(text) if self.recognised(text) => found.extend(self.text(&document, id, text)),
+                Kind::Text(text) if self.recognised(text) => {
+                    found.extend(self.text(&document, id, text))
+                }
                 _ => {}
             }
         }
@@ -263,18 +326,35 @@ impl<'a> Inspector<'a> {
         if tail.contains("</script") {
             return None;
         }
-        let same = tail.chars().zip(self.supplier.snippet.template.chars()).take_while(|(a, b)| a == b).count();
+        let same = tail
+            .chars()
+            .zip(self.supplier.snippet.template.chars())
+            .take_while(|(a, b)| a == b)
+            .count();
         let head: String = tail.chars().take(400).collect();
         (same >= 24 || self.mentions(&head)).then_some(at)
     }
 
     fn recognised(&self, text: &str) -> bool {
-        let markup = text.contains("<script") || text.contains("src=") || text.contains("&lt;script");
-        self.supplier.has_marker(text) || self.loosely(text) || (markup && self.supplier.recognise.script_hosts.iter().any(|h| text.contains(h.as_str())))
+        let markup =
+            text.contains("<script") || text.contains("src=") || text.contains("&lt;script");
+        self.supplier.has_marker(text)
+            || self.loosely(text)
+            || (markup
+                && self
+                    .supplier
+                    .recognise
+                    .script_hosts
+                    .iter()
+                    .any(|h| text.contains(h.as_str())))
     }
 
     fn form_of(&self, text: &str) -> Form {
-        if self.supplier.has_marker(text) { Form::Inline } else { Form::External }
+        if self.supplier.has_marker(text) {
+            Form::Inline
+        } else {
+            Form::External
+        }
     }
 
     fn text(&self, document: &Document, id: NodeId, text: &str) -> Option<Piece> {
@@ -283,7 +363,10 @@ impl<'a> Inspector<'a> {
         let line = document.nodes[id].line;
         let state = match document.name(parent) {
             Some("script") => return None,
-            Some(name @ ("style" | "noscript" | "iframe" | "textarea" | "title" | "noembed" | "noframes" | "xmp")) => State::Inert(name.to_string()),
+            Some(
+                name @ ("style" | "noscript" | "iframe" | "textarea" | "title" | "noembed"
+                | "noframes" | "xmp"),
+            ) => State::Inert(name.to_string()),
             _ if around.contains(&"template") => State::Inert("template".into()),
             _ => State::AsText,
         };
@@ -291,19 +374,36 @@ impl<'a> Inspector<'a> {
     }
 
     fn script(&self, document: &Document, id: NodeId, base: &Url) -> Option<Piece> {
-        let Kind::Element { attributes, never_closed, .. } = &document.nodes[id].kind else { return None };
+        let Kind::Element {
+            attributes,
+            never_closed,
+            ..
+        } = &document.nodes[id].kind
+        else {
+            return None;
+        };
         let line = document.nodes[id].line;
         let tag = document.start_tag(id, false);
         let text = document.text(id);
-        let host_is_ours = |address: &str| base.join(address.trim()).ok().and_then(|u| u.host_str().map(|h| self.supplier.serves_loader(h))).unwrap_or(false);
+        let host_is_ours = |address: &str| {
+            base.join(address.trim())
+                .ok()
+                .and_then(|u| u.host_str().map(|h| self.supplier.serves_loader(h)))
+                .unwrap_or(false)
+        };
         let src = document.attribute(id, "src");
         let mut piece = if src.is_some_and(host_is_ours) {
             self.external(document, id, base, &tag, line)
         } else if self.mentions(&tag) {
-            let broken_quotes = attributes
+            let broken_quotes = attributes.iter().any(|(name, value)| {
+                name.chars()
+                    .chain(value.chars())
+                    .any(|c| is_typographic_quote(c) || c == '\u{a0}')
+                    || value.starts_with(['"', '\''])
+            });
+            let elsewhere = attributes
                 .iter()
-                .any(|(name, value)| name.chars().chain(value.chars()).any(|c| is_typographic_quote(c) || c == '\u{a0}') || value.starts_with(['"', '\'']));
-            let elsewhere = attributes.iter().find(|(n, v)| n != "src" && host_is_ours(v) && v.contains("//"));
+                .find(|(n, v)| n != "src" && host_is_ours(v) && v.contains("//"));
             let state = match elsewhere {
                 _ if broken_quotes => State::BadQuotes,
                 Some((name, _)) => match self.held(document, id) {
@@ -319,7 +419,9 @@ impl<'a> Inspector<'a> {
             return None;
         };
         // A tag that swallowed the markup after it was cut off inside.
-        let swallowed = attributes.iter().any(|(n, v)| n.contains('<') || v.contains("</"));
+        let swallowed = attributes
+            .iter()
+            .any(|(n, v)| n.contains('<') || v.contains("</"));
         if *never_closed || swallowed {
             piece.state = State::Truncated;
         }
@@ -339,7 +441,11 @@ impl<'a> Inspector<'a> {
         let mut piece = self.piece(Form::External, state, tag, line);
         piece.src = address.as_ref().map(Url::to_string);
         let has = |name: &str| document.attribute(id, name).is_some();
-        piece.blocking = !has("async") && !has("defer") && document.attribute(id, "type") != Some("module") && document.ancestors(id).contains(&"head") && self.shape.asynchronous;
+        piece.blocking = !has("async")
+            && !has("defer")
+            && document.attribute(id, "type") != Some("module")
+            && document.ancestors(id).contains(&"head")
+            && self.shape.asynchronous;
         piece.altered = address.and_then(|u| self.altered_external(document, id, &u));
         piece
     }
@@ -349,24 +455,39 @@ impl<'a> Inspector<'a> {
             return None;
         }
         if !self.shape.same_loader(address) {
-            return Some(format!("it loads {} instead of {}", address.path(), self.shape.loader.as_ref().map_or("/", |l| l.path())));
+            return Some(format!(
+                "it loads {} instead of {}",
+                address.path(),
+                self.shape.loader.as_ref().map_or("/", |l| l.path())
+            ));
         }
         // Only attributes that the loader reads: data-* and an id.
         let read = |name: &str| name.starts_with("data-") || name == "id";
-        self.shape.attributes.iter().filter(|(n, _)| read(n)).find_map(|(name, value)| match document.attribute(id, name) {
-            None if value.contains(KEY_MARK) => None, // told as a missing key
-            None => Some(format!("the attribute {name}=\"{value}\" is missing")),
-            Some(seen) if seen != value && !value.contains(KEY_MARK) => Some(format!("{name} is \u{201c}{seen}\u{201d} instead of \u{201c}{value}\u{201d}")),
-            _ => None,
-        })
+        self.shape
+            .attributes
+            .iter()
+            .filter(|(n, _)| read(n))
+            .find_map(|(name, value)| match document.attribute(id, name) {
+                None if value.contains(KEY_MARK) => None, // told as a missing key
+                None => Some(format!("the attribute {name}=\"{value}\" is missing")),
+                Some(seen) if seen != value && !value.contains(KEY_MARK) => Some(format!(
+                    "{name} is \u{201c}{seen}\u{201d} instead of \u{201c}{value}\u{201d}"
+                )),
+                _ => None,
+            })
     }
 
     fn inline(&self, document: &Document, id: NodeId, text: &str, line: u32) -> Piece {
         let marked = self.supplier.has_marker(text) || self.loosely(text);
         let scanned = scan(text);
         let start = text.trim_start().trim_start_matches("<!--").trim_start();
-        let as_markup = ["innerHTML", "outerHTML", "insertAdjacentHTML"].iter().any(|w| text.contains(w)) && text.contains("<script");
-        let state = if start.starts_with('<') && (start.contains("<script") || start.contains("<noscript")) {
+        let as_markup = ["innerHTML", "outerHTML", "insertAdjacentHTML"]
+            .iter()
+            .any(|w| text.contains(w))
+            && text.contains("<script");
+        let state = if start.starts_with('<')
+            && (start.contains("<script") || start.contains("<noscript"))
+        {
             State::DoubleWrapped
         } else if as_markup {
             State::Inert("innerHTML".into())
@@ -381,7 +502,13 @@ impl<'a> Inspector<'a> {
         } else {
             State::Live
         };
-        let mut piece = self.piece(Form::Inline, state, text, line.saturating_sub(text.matches('\n').count() as u32).max(1));
+        let mut piece = self.piece(
+            Form::Inline,
+            state,
+            text,
+            line.saturating_sub(text.matches('\n').count() as u32)
+                .max(1),
+        );
         piece.last_line = line;
         if piece.state == State::Live && self.shape.inlines > 0 {
             piece.altered = self.altered_inline(&scanned.minimal, piece.key.key());
@@ -392,14 +519,35 @@ impl<'a> Inspector<'a> {
     fn altered_inline(&self, seen: &str, key: Option<&str>) -> Option<String> {
         let trim = |t: &str| t.trim_end_matches(';').to_string();
         let seen = trim(seen);
-        let expected: Vec<String> = self.shape.inline_minimal.iter().map(|m| trim(&m.replace(KEY_MARK, key.unwrap_or("")))).collect();
-        if expected.iter().any(|e| seen.contains(e.as_str()) || e.contains(&seen)) {
+        let expected: Vec<String> = self
+            .shape
+            .inline_minimal
+            .iter()
+            .map(|m| trim(&m.replace(KEY_MARK, key.unwrap_or(""))))
+            .collect();
+        if expected
+            .iter()
+            .any(|e| seen.contains(e.as_str()) || e.contains(&seen))
+        {
             return None;
         }
         let closest = expected.first()?;
-        let same = seen.chars().zip(closest.chars()).take_while(|(a, b)| a == b).count();
-        let cut = |t: &str| t.chars().skip(same.saturating_sub(12)).take(48).collect::<String>();
-        Some(format!("it says \u{201c}{}\u{201d} where the supplier's code says \u{201c}{}\u{201d}", cut(&seen), cut(closest)))
+        let same = seen
+            .chars()
+            .zip(closest.chars())
+            .take_while(|(a, b)| a == b)
+            .count();
+        let cut = |t: &str| {
+            t.chars()
+                .skip(same.saturating_sub(12))
+                .take(48)
+                .collect::<String>()
+        };
+        Some(format!(
+            "it says \u{201c}{}\u{201d} where the supplier's code says \u{201c}{}\u{201d}",
+            cut(&seen),
+            cut(closest)
+        ))
     }
 
     /// A reason in the element itself why the browser does not run it.
@@ -418,7 +566,8 @@ impl<'a> Inspector<'a> {
             return Some(State::WrongType(format!("language=\"{language}\"")));
         }
         let module = document.attribute(id, "type") == Some("module");
-        (document.attribute(id, "nomodule").is_some() && !module).then(|| State::WrongType("nomodule".into()))
+        (document.attribute(id, "nomodule").is_some() && !module)
+            .then(|| State::WrongType("nomodule".into()))
     }
 
     fn held(&self, document: &Document, id: NodeId) -> Option<String> {
@@ -431,17 +580,35 @@ impl<'a> Inspector<'a> {
             }
         }
         let kind = document.attribute(id, "type")?;
-        (gating.attribute.is_empty() && !gating.script_type.is_empty() && kind == gating.script_type).then(|| format!("type=\"{kind}\""))
+        (gating.attribute.is_empty()
+            && !gating.script_type.is_empty()
+            && kind == gating.script_type)
+            .then(|| format!("type=\"{kind}\""))
     }
 
     fn piece(&self, form: Form, state: State, text: &str, line: u32) -> Piece {
-        Piece { form, state, key: self.key_seen(text), src: None, line, last_line: line, excerpt: excerpt(text), blocking: false, after_end: false, altered: None }
+        Piece {
+            form,
+            state,
+            key: self.key_seen(text),
+            src: None,
+            line,
+            last_line: line,
+            excerpt: excerpt(text),
+            blocking: false,
+            after_end: false,
+            altered: None,
+        }
     }
 
     fn key_seen(&self, text: &str) -> KeySeen {
         // Script text in the other quotes is the same script.
         let in_double_quotes = || self.supplier.key_in(&scan(text).minimal);
-        let known = self.supplier.key_in(text).or_else(|| self.supplier.key_in(&text.replace("=\"\"", ""))).or_else(in_double_quotes);
+        let known = self
+            .supplier
+            .key_in(text)
+            .or_else(|| self.supplier.key_in(&text.replace("=\"\"", "")))
+            .or_else(in_double_quotes);
         let loose = || {
             let m = self.shape.loose_key.as_ref()?.captures(text)?;
             Some(m.name("key")?.as_str().to_string())
@@ -455,11 +622,21 @@ impl<'a> Inspector<'a> {
 
     /// Fills in what only the source text tells: exact lines, and whether a piece follows the end.
     fn locate(&self, source: &str, pieces: &mut [Piece]) {
-        let end = source.to_ascii_lowercase().rfind("</body").map(|at| 1 + source[..at].matches('\n').count() as u32);
-        let mentions: Vec<(usize, u32)> = source.lines().enumerate().filter(|(_, l)| self.mentions(l)).map(|(i, l)| (l.len(), i as u32 + 1)).collect();
+        let end = source
+            .to_ascii_lowercase()
+            .rfind("</body")
+            .map(|at| 1 + source[..at].matches('\n').count() as u32);
+        let mentions: Vec<(usize, u32)> = source
+            .lines()
+            .enumerate()
+            .filter(|(_, l)| self.mentions(l))
+            .map(|(i, l)| (l.len(), i as u32 + 1))
+            .collect();
         for piece in pieces.iter_mut() {
             // The parser's line is where the token ended; move to the nearest line that has the mark.
-            if let Some((_, line)) = mentions.iter().rfind(|(_, l)| *l <= piece.last_line.max(piece.line))
+            if let Some((_, line)) = mentions
+                .iter()
+                .rfind(|(_, l)| *l <= piece.last_line.max(piece.line))
                 && *line < piece.line
             {
                 piece.line = *line;
@@ -477,7 +654,9 @@ impl<'a> Inspector<'a> {
         document
             .walk()
             .into_iter()
-            .filter(|id| document.name(*id) == Some("script") && document.attribute(*id, "src").is_none())
+            .filter(|id| {
+                document.name(*id) == Some("script") && document.attribute(*id, "src").is_none()
+            })
             .map(|id| scan(&document.text(id)).minimal)
             .filter(|text| self.mentions(text))
             .flat_map(|text| timeout_delays(&text))
@@ -491,7 +670,10 @@ impl<'a> Inspector<'a> {
 
     /// The template's script element itself carries the key, in its address or an attribute.
     pub fn expects_key_on_element(&self) -> bool {
-        self.shape.attributes.iter().any(|(_, value)| value.contains(KEY_MARK))
+        self.shape
+            .attributes
+            .iter()
+            .any(|(_, value)| value.contains(KEY_MARK))
     }
 }
 
@@ -509,7 +691,9 @@ fn timeout_delays(minimal: &str) -> Vec<u64> {
                 _ => {}
             }
             if depth == 0 {
-                let argument = comma.map(|from| &minimal[from..at + 11 + i]).unwrap_or_default();
+                let argument = comma
+                    .map(|from| &minimal[from..at + 11 + i])
+                    .unwrap_or_default();
                 out.extend(argument.trim().parse::<f64>().ok().map(|ms| ms as u64));
                 break;
             }
@@ -556,7 +740,11 @@ fn runs_as_script(kind: &str) -> bool {
 /// One line of at most 240 characters.
 pub fn excerpt(text: &str) -> String {
     let flat = text.split_whitespace().collect::<Vec<_>>().join(" ");
-    if flat.chars().count() > 240 { flat.chars().take(239).chain(['\u{2026}']).collect() } else { flat }
+    if flat.chars().count() > 240 {
+        flat.chars().take(239).chain(['\u{2026}']).collect()
+    } else {
+        flat
+    }
 }
 
 #[cfg(test)]

@@ -1,12 +1,19 @@
 use super::*;
 use crate::profile::tests::{SAMPLE, sample};
 
-const GOOD: &str = "<script async src=\"https://cdn.example.test/l.js\" data-key=\"abcd-1234\"></script>";
+const GOOD: &str =
+    "<script async src=\"https://cdn.example.test/l.js\" data-key=\"abcd-1234\"></script>";
 
 fn states_of(supplier: &Supplier, body: &str) -> Vec<State> {
     let page = Url::parse("https://kites.example/").unwrap();
-    let source = format!("<!doctype html>\n<html><head><title>Kites</title></head>\n<body>\n<h1>Kites</h1>\n{body}\n</body></html>\n");
-    Inspector::new(supplier, None).pieces(&source, &page).into_iter().map(|p| p.state).collect()
+    let source = format!(
+        "<!doctype html>\n<html><head><title>Kites</title></head>\n<body>\n<h1>Kites</h1>\n{body}\n</body></html>\n"
+    );
+    Inspector::new(supplier, None)
+        .pieces(&source, &page)
+        .into_iter()
+        .map(|p| p.state)
+        .collect()
 }
 
 /// A second made-up supplier whose snippet is script text.
@@ -49,8 +56,20 @@ fn each_kind_of_damage_is_told_apart() {
 
 #[test]
 fn prose_about_the_supplier_is_no_snippet() {
-    assert!(states_of(&sample(), "<p>We load chat from cdn.example.test, a made-up host.</p>").is_empty());
-    assert!(states_of(&sample(), "<link rel=preconnect href=https://cdn.example.test>").is_empty());
+    assert!(
+        states_of(
+            &sample(),
+            "<p>We load chat from cdn.example.test, a made-up host.</p>"
+        )
+        .is_empty()
+    );
+    assert!(
+        states_of(
+            &sample(),
+            "<link rel=preconnect href=https://cdn.example.test>"
+        )
+        .is_empty()
+    );
 }
 
 #[test]
@@ -59,8 +78,18 @@ fn inline_loaders_are_scanned() {
     let good = s.snippet_for("abcd-1234");
     assert_eq!(states_of(&s, &good), [State::Live]);
     assert_eq!(states_of(&s, &good.replace('"', "“")), [State::BadQuotes]);
-    assert_eq!(states_of(&s, &good.replace("})(document);", "")), [State::Truncated]);
-    assert_eq!(states_of(&s, good.trim_start_matches("<script>").trim_end_matches("</script>")), [State::AsText]);
+    assert_eq!(
+        states_of(&s, &good.replace("})(document);", "")),
+        [State::Truncated]
+    );
+    assert_eq!(
+        states_of(
+            &s,
+            good.trim_start_matches("<script>")
+                .trim_end_matches("</script>")
+        ),
+        [State::AsText]
+    );
 }
 
 #[test]
@@ -69,23 +98,50 @@ fn keys_are_read_blank_or_sample_ones_too() {
     let page = Url::parse("https://kites.example/").unwrap();
     let key = |code: &str| Inspector::new(&s, None).pieces(code, &page)[0].key.clone();
     assert_eq!(key(GOOD), KeySeen::Key("abcd-1234".into()));
-    assert_eq!(key(&GOOD.replace("abcd-1234", "")), KeySeen::Placeholder("".into()));
-    assert_eq!(key(&GOOD.replace("abcd-1234", "YOUR-KEY-HERE")), KeySeen::Placeholder("YOUR-KEY-HERE".into()));
-    assert_eq!(key(&GOOD.replace("abcd-1234", "{{key}}")), KeySeen::Placeholder("{{key}}".into()));
-    assert_eq!(key(&GOOD.replace("abcd-1234", "ab")), KeySeen::Key("ab".into()));
+    assert_eq!(
+        key(&GOOD.replace("abcd-1234", "")),
+        KeySeen::Placeholder("".into())
+    );
+    assert_eq!(
+        key(&GOOD.replace("abcd-1234", "YOUR-KEY-HERE")),
+        KeySeen::Placeholder("YOUR-KEY-HERE".into())
+    );
+    assert_eq!(
+        key(&GOOD.replace("abcd-1234", "{{key}}")),
+        KeySeen::Placeholder("{{key}}".into())
+    );
+    assert_eq!(
+        key(&GOOD.replace("abcd-1234", "ab")),
+        KeySeen::Key("ab".into())
+    );
 }
 
 #[test]
 fn differences_that_do_not_matter_are_none() {
     let s = sample();
     let page = Url::parse("https://kites.example/").unwrap();
-    let altered = |code: &str| Inspector::new(&s, None).pieces(code, &page)[0].altered.clone();
+    let altered = |code: &str| {
+        Inspector::new(&s, None).pieces(code, &page)[0]
+            .altered
+            .clone()
+    };
     assert_eq!(altered(GOOD), None);
-    assert_eq!(altered(&GOOD.replace("https:", "").replace("l.js", "l.js?v=3")), None);
-    assert!(altered(&GOOD.replace("l.js", "old.js")).unwrap().contains("/old.js"));
+    assert_eq!(
+        altered(&GOOD.replace("https:", "").replace("l.js", "l.js?v=3")),
+        None
+    );
+    assert!(
+        altered(&GOOD.replace("l.js", "old.js"))
+            .unwrap()
+            .contains("/old.js")
+    );
     let inline = inline_supplier();
     let code = inline.snippet_for("abcd-1234");
-    let seen = |code: &str| Inspector::new(&inline, None).pieces(code, &page)[0].altered.clone();
+    let seen = |code: &str| {
+        Inspector::new(&inline, None).pieces(code, &page)[0]
+            .altered
+            .clone()
+    };
     assert_eq!(seen(&code.replace(';', " ;\n")), None);
     assert!(seen(&code.replace("d.body", "d.bdy")).is_some());
 }
@@ -94,20 +150,41 @@ fn differences_that_do_not_matter_are_none() {
 fn lines_and_position_are_those_of_the_source() {
     let s = sample();
     let page = Url::parse("https://kites.example/").unwrap();
-    let source = format!("<html>\n<head>\n{}\n</head>\n<body>\n</body>\n</html>\n{GOOD}", GOOD.replace("async ", ""));
+    let source = format!(
+        "<html>\n<head>\n{}\n</head>\n<body>\n</body>\n</html>\n{GOOD}",
+        GOOD.replace("async ", "")
+    );
     let pieces = Inspector::new(&s, None).pieces(&source, &page);
-    assert_eq!((pieces[0].line, pieces[0].blocking, pieces[0].after_end), (3, true, false));
-    assert_eq!((pieces[1].line, pieces[1].blocking, pieces[1].after_end), (8, false, true));
+    assert_eq!(
+        (pieces[0].line, pieces[0].blocking, pieces[0].after_end),
+        (3, true, false)
+    );
+    assert_eq!(
+        (pieces[1].line, pieces[1].blocking, pieces[1].after_end),
+        (8, false, true)
+    );
 }
 
 #[test]
 fn a_manager_that_holds_scripts_back_explains_the_type() {
     let s = sample();
-    let consent = ConsentManager::from_toml("[gating]\ntype = \"text/plain\"\nattribute = \"data-wait\"").unwrap();
+    let consent =
+        ConsentManager::from_toml("[gating]\ntype = \"text/plain\"\nattribute = \"data-wait\"")
+            .unwrap();
     let page = Url::parse("https://kites.example/").unwrap();
-    let state = |code: &str| Inspector::new(&s, Some(&consent)).pieces(code, &page)[0].state.clone();
-    assert!(matches!(state(&GOOD.replace("async", "type=text/plain data-wait=chat")), State::ConsentHeld(_)));
-    assert!(matches!(state(&GOOD.replace("async", "type=text/plain")), State::WrongType(_)));
+    let state = |code: &str| {
+        Inspector::new(&s, Some(&consent)).pieces(code, &page)[0]
+            .state
+            .clone()
+    };
+    assert!(matches!(
+        state(&GOOD.replace("async", "type=text/plain data-wait=chat")),
+        State::ConsentHeld(_)
+    ));
+    assert!(matches!(
+        state(&GOOD.replace("async", "type=text/plain")),
+        State::WrongType(_)
+    ));
     assert_eq!(state(&GOOD.replace("async", "data-wait=chat")), State::Live);
 }
 

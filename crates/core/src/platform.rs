@@ -32,7 +32,12 @@ pub struct Interface {
 impl Interface {
     pub fn fill(template: &str, site: &Url, slot: &str) -> Option<Url> {
         let origin = site.origin().ascii_serialization();
-        Url::parse(&template.replace("{{origin}}", &origin).replace("{{slot}}", slot)).ok()
+        Url::parse(
+            &template
+                .replace("{{origin}}", &origin)
+                .replace("{{slot}}", slot),
+        )
+        .ok()
     }
 }
 
@@ -99,8 +104,14 @@ pub struct Step {
 pub enum FitError {
     #[error("the key is empty: choose the client's account first")]
     NoKey,
-    #[error("{slot} wants only a loader address, and the snippet of {supplier} also carries {lost}, which would be lost: choose another slot")]
-    WouldLose { slot: String, supplier: String, lost: String },
+    #[error(
+        "{slot} wants only a loader address, and the snippet of {supplier} also carries {lost}, which would be lost: choose another slot"
+    )]
+    WouldLose {
+        slot: String,
+        supplier: String,
+        lost: String,
+    },
     #[error("the code for {slot} does not survive it ({seen}); choose another slot")]
     DoesNotSurvive { slot: String, seen: String },
 }
@@ -129,18 +140,39 @@ impl Platform {
         let generators: Vec<String> = document
             .walk()
             .into_iter()
-            .filter(|id| document.name(*id) == Some("meta") && document.attribute(*id, "name").is_some_and(|n| n.eq_ignore_ascii_case("generator")))
+            .filter(|id| {
+                document.name(*id) == Some("meta")
+                    && document
+                        .attribute(*id, "name")
+                        .is_some_and(|n| n.eq_ignore_ascii_case("generator"))
+            })
             .filter_map(|id| document.attribute(id, "content").map(str::to_lowercase))
             .collect();
         let r = &self.recognise;
-        let by_generator = r.generators.iter().filter(|g| generators.iter().any(|seen| seen.starts_with(&g.to_lowercase()))).count();
-        let by_marker = r.markers.iter().filter(|m| html.contains(m.as_str())).count();
+        let by_generator = r
+            .generators
+            .iter()
+            .filter(|g| {
+                generators
+                    .iter()
+                    .any(|seen| seen.starts_with(&g.to_lowercase()))
+            })
+            .count();
+        let by_marker = r
+            .markers
+            .iter()
+            .filter(|m| html.contains(m.as_str()))
+            .count();
         let by_header = r
             .headers
             .iter()
             .filter(|h| {
-                h.split_once(':')
-                    .is_some_and(|(name, value)| headers.iter().any(|(n, v)| n.eq_ignore_ascii_case(name.trim()) && v.to_lowercase().starts_with(&value.trim().to_lowercase())))
+                h.split_once(':').is_some_and(|(name, value)| {
+                    headers.iter().any(|(n, v)| {
+                        n.eq_ignore_ascii_case(name.trim())
+                            && v.to_lowercase().starts_with(&value.trim().to_lowercase())
+                    })
+                })
             })
             .count();
         2 * by_generator + by_marker + by_header
@@ -148,8 +180,17 @@ impl Platform {
 }
 
 /// The platform with the most marks; none where nothing was seen.
-pub fn guess<'a>(platforms: &'a [Platform], html: &str, headers: &[(String, String)]) -> Option<&'a Platform> {
-    platforms.iter().map(|p| (p.marks(html, headers), p)).filter(|(marks, _)| *marks > 0).max_by_key(|(marks, _)| *marks).map(|(_, p)| p)
+pub fn guess<'a>(
+    platforms: &'a [Platform],
+    html: &str,
+    headers: &[(String, String)],
+) -> Option<&'a Platform> {
+    platforms
+        .iter()
+        .map(|p| (p.marks(html, headers), p))
+        .filter(|(marks, _)| *marks > 0)
+        .max_by_key(|(marks, _)| *marks)
+        .map(|(_, p)| p)
 }
 
 /// Rewrites a snippet for a slot and proves that it comes out of the slot live, once, with its key.
@@ -159,15 +200,30 @@ pub fn fit(supplier: &Supplier, key: &str, slot: &Slot) -> Result<Fitted, FitErr
     }
     let plain = supplier.snippet_for(key);
     let fitted = match slot.takes {
-        Takes::Markup => Fitted { code: plain.clone(), becomes: plain },
-        Takes::Key => Fitted { code: key.to_string(), becomes: plain },
+        Takes::Markup => Fitted {
+            code: plain.clone(),
+            becomes: plain,
+        },
+        Takes::Key => Fitted {
+            code: key.to_string(),
+            becomes: plain,
+        },
         Takes::ScriptText => {
             let code = script_text(&plain);
-            Fitted { becomes: format!("<script>\n{code}\n</script>"), code }
+            Fitted {
+                becomes: format!("<script>\n{code}\n</script>"),
+                code,
+            }
         }
         Takes::Address => {
             let address = address_form(supplier, &plain, slot)?;
-            Fitted { becomes: format!("<script src=\"{}\" async></script>", address.replace('&', "&amp;")), code: address }
+            Fitted {
+                becomes: format!(
+                    "<script src=\"{}\" async></script>",
+                    address.replace('&', "&amp;")
+                ),
+                code: address,
+            }
         }
     };
     prove(supplier, key, slot, &fitted)?;
@@ -185,12 +241,23 @@ fn script_text(snippet: &str) -> String {
         match document.attribute(id, "src") {
             None => parts.push(document.text(id).trim().to_string()),
             Some(_) => {
-                let crate::html::Kind::Element { attributes, .. } = &document.nodes[id].kind else { continue };
-                let mut code = String::from("(function () {\n  var s = document.createElement(\"script\");\n");
+                let crate::html::Kind::Element { attributes, .. } = &document.nodes[id].kind else {
+                    continue;
+                };
+                let mut code =
+                    String::from("(function () {\n  var s = document.createElement(\"script\");\n");
                 for (name, value) in attributes {
                     // A JSON string is a script string; `<` is written so that no end tag can arise.
-                    let quoted = |t: &str| serde_json::Value::from(t).to_string().replace('<', "\\u003c");
-                    code.push_str(&format!("  s.setAttribute({}, {});\n", quoted(name), quoted(value)));
+                    let quoted = |t: &str| {
+                        serde_json::Value::from(t)
+                            .to_string()
+                            .replace('<', "\\u003c")
+                    };
+                    code.push_str(&format!(
+                        "  s.setAttribute({}, {});\n",
+                        quoted(name),
+                        quoted(value)
+                    ));
                 }
                 code.push_str("  document.body ? document.body.appendChild(s) : document.head.appendChild(s);\n})();");
                 parts.push(code);
@@ -202,14 +269,32 @@ fn script_text(snippet: &str) -> String {
 
 fn address_form(supplier: &Supplier, snippet: &str, slot: &Slot) -> Result<String, FitError> {
     let document = Document::parse(snippet);
-    let scripts: Vec<usize> = document.walk().into_iter().filter(|id| document.name(*id) == Some("script")).collect();
-    let lost = |what: &str| FitError::WouldLose { slot: slot.name.clone(), supplier: supplier.name.clone(), lost: what.to_string() };
-    let [only] = scripts.as_slice() else { return Err(lost("more than one script element")) };
-    let crate::html::Kind::Element { attributes, .. } = &document.nodes[*only].kind else { return Err(lost("script text")) };
-    if let Some((name, _)) = attributes.iter().find(|(n, _)| !matches!(n.as_str(), "src" | "async" | "defer" | "type" | "charset")) {
+    let scripts: Vec<usize> = document
+        .walk()
+        .into_iter()
+        .filter(|id| document.name(*id) == Some("script"))
+        .collect();
+    let lost = |what: &str| FitError::WouldLose {
+        slot: slot.name.clone(),
+        supplier: supplier.name.clone(),
+        lost: what.to_string(),
+    };
+    let [only] = scripts.as_slice() else {
+        return Err(lost("more than one script element"));
+    };
+    let crate::html::Kind::Element { attributes, .. } = &document.nodes[*only].kind else {
+        return Err(lost("script text"));
+    };
+    if let Some((name, _)) = attributes
+        .iter()
+        .find(|(n, _)| !matches!(n.as_str(), "src" | "async" | "defer" | "type" | "charset"))
+    {
         return Err(lost(&format!("the attribute {name}")));
     }
-    document.attribute(*only, "src").map(str::to_string).ok_or_else(|| lost("script text"))
+    document
+        .attribute(*only, "src")
+        .map(str::to_string)
+        .ok_or_else(|| lost("script text"))
 }
 
 /// Parses a page that holds what the slot makes of the code.
@@ -218,7 +303,9 @@ fn prove(supplier: &Supplier, key: &str, slot: &Slot, fitted: &Fitted) -> Result
         Position::Head => (fitted.becomes.as_str(), ""),
         Position::BodyEnd => ("", fitted.becomes.as_str()),
     };
-    let page = format!("<!doctype html>\n<html><head><title>x</title>\n{head}\n</head><body><p>x</p>\n{body}\n</body></html>");
+    let page = format!(
+        "<!doctype html>\n<html><head><title>x</title>\n{head}\n</head><body><p>x</p>\n{body}\n</body></html>"
+    );
     let address = Url::parse("https://proof.invalid/").expect("constant address");
     let pieces = Inspector::new(supplier, None).pieces(&page, &address);
     // Script text that makes the element is seen as a mention of the loader by a script that parses to its end.
@@ -231,8 +318,19 @@ fn prove(supplier: &Supplier, key: &str, slot: &Slot, fitted: &Fitted) -> Result
     if whole && !pieces.is_empty() && pieces.iter().all(fine) {
         return Ok(());
     }
-    let seen = pieces.iter().map(|p| format!("{:?}", p.state)).collect::<Vec<_>>().join(", ");
-    Err(FitError::DoesNotSurvive { slot: slot.name.clone(), seen: if seen.is_empty() { "nothing is left of it".into() } else { seen } })
+    let seen = pieces
+        .iter()
+        .map(|p| format!("{:?}", p.state))
+        .collect::<Vec<_>>()
+        .join(", ");
+    Err(FitError::DoesNotSurvive {
+        slot: slot.name.clone(),
+        seen: if seen.is_empty() {
+            "nothing is left of it".into()
+        } else {
+            seen
+        },
+    })
 }
 
 #[cfg(test)]
@@ -241,26 +339,60 @@ mod tests {
     use crate::profile::tests::{SAMPLE, sample};
 
     fn slot(takes: Takes) -> Slot {
-        Slot { id: "s".into(), name: "the code box".into(), scope: Scope::Site, position: Position::BodyEnd, takes, steps: vec![], interface: None }
+        Slot {
+            id: "s".into(),
+            name: "the code box".into(),
+            scope: Scope::Site,
+            position: Position::BodyEnd,
+            takes,
+            steps: vec![],
+            interface: None,
+        }
     }
 
     #[test]
     fn each_slot_gets_the_form_that_survives_it() {
         let s = sample();
-        assert!(fit(&s, "abcd-1234", &slot(Takes::Markup)).unwrap().code.starts_with("<script async"));
-        assert_eq!(fit(&s, "abcd-1234", &slot(Takes::Key)).unwrap().code, "abcd-1234");
+        assert!(
+            fit(&s, "abcd-1234", &slot(Takes::Markup))
+                .unwrap()
+                .code
+                .starts_with("<script async")
+        );
+        assert_eq!(
+            fit(&s, "abcd-1234", &slot(Takes::Key)).unwrap().code,
+            "abcd-1234"
+        );
         let text = fit(&s, "abcd-1234", &slot(Takes::ScriptText)).unwrap();
-        assert!(!text.code.contains("<script") && text.code.contains("createElement"), "{}", text.code);
+        assert!(
+            !text.code.contains("<script") && text.code.contains("createElement"),
+            "{}",
+            text.code
+        );
         let refused = fit(&s, "abcd-1234", &slot(Takes::Address)).unwrap_err();
         assert!(refused.to_string().contains("data-key"), "{refused}");
-        let by_query = Supplier::from_toml(&SAMPLE.replace("l.js\" data-key=\"{{key}}\"", "l.js?data-key={{key}}\"")).unwrap();
-        assert!(fit(&by_query, "abcd-1234", &slot(Takes::Address)).unwrap().code.ends_with("l.js?data-key=abcd-1234"));
-        assert!(matches!(fit(&s, " ", &slot(Takes::Markup)), Err(FitError::NoKey)));
+        let by_query = Supplier::from_toml(
+            &SAMPLE.replace("l.js\" data-key=\"{{key}}\"", "l.js?data-key={{key}}\""),
+        )
+        .unwrap();
+        assert!(
+            fit(&by_query, "abcd-1234", &slot(Takes::Address))
+                .unwrap()
+                .code
+                .ends_with("l.js?data-key=abcd-1234")
+        );
+        assert!(matches!(
+            fit(&s, " ", &slot(Takes::Markup)),
+            Err(FitError::NoKey)
+        ));
     }
 
     #[test]
     fn a_form_that_does_not_survive_is_refused() {
-        let fitted = Fitted { code: String::new(), becomes: format!("<script>{}</script>", sample().snippet_for("abcd-1234")) };
+        let fitted = Fitted {
+            code: String::new(),
+            becomes: format!("<script>{}</script>", sample().snippet_for("abcd-1234")),
+        };
         let error = prove(&sample(), "abcd-1234", &slot(Takes::Markup), &fitted).unwrap_err();
         assert!(error.to_string().contains("DoubleWrapped"), "{error}");
     }
@@ -270,11 +402,18 @@ mod tests {
         let p = |id: &str, generator: &str, marker: &str| Platform {
             id: id.into(),
             name: id.into(),
-            recognise: Recognise { generators: vec![generator.into()], markers: vec![marker.into()], headers: vec![] },
+            recognise: Recognise {
+                generators: vec![generator.into()],
+                markers: vec![marker.into()],
+                headers: vec![],
+            },
             slots: vec![],
             interface: None,
         };
-        let all = [p("a", "Quillhouse", "/qh-assets/"), p("b", "Other", "id=\"app\"")];
+        let all = [
+            p("a", "Quillhouse", "/qh-assets/"),
+            p("b", "Other", "id=\"app\""),
+        ];
         let html = "<meta name=Generator content='quillhouse 4'><link href=/qh-assets/x.css><div id=\"app\">";
         assert_eq!(guess(&all, html, &[]).unwrap().id, "a");
         assert!(guess(&all, "<p>plain", &[]).is_none());

@@ -6,7 +6,10 @@
 //! inline code, because a loader's text differs per key.
 
 use crate::observation::Page;
-use content_security_policy::{CheckResult, CspList, Destination, Element, Initiator, InlineCheckType, ParserMetadata, PolicyDisposition, PolicySource, Request};
+use content_security_policy::{
+    CheckResult, CspList, Destination, Element, Initiator, InlineCheckType, ParserMetadata,
+    PolicyDisposition, PolicySource, Request,
+};
 use url::Url;
 
 /// What kind of thing is asked for.
@@ -99,12 +102,19 @@ impl Policies {
         let url = Url::parse(&page.final_url).ok()?;
         let mut texts: Vec<(Place, String)> = page
             .header("content-security-policy")
-            .flat_map(|value| value.split(',').map(|v| (Place::Header, v.trim().to_string())))
+            .flat_map(|value| {
+                value
+                    .split(',')
+                    .map(|v| (Place::Header, v.trim().to_string()))
+            })
             .filter(|(_, text)| !text.is_empty())
             .collect();
         let document = crate::html::Document::parse(&page.html);
         for id in document.walk() {
-            let is_policy = document.name(id) == Some("meta") && document.attribute(id, "http-equiv").is_some_and(|v| v.eq_ignore_ascii_case("content-security-policy"));
+            let is_policy = document.name(id) == Some("meta")
+                && document
+                    .attribute(id, "http-equiv")
+                    .is_some_and(|v| v.eq_ignore_ascii_case("content-security-policy"));
             if let (true, Some(content)) = (is_policy, document.attribute(id, "content")) {
                 texts.push((Place::Meta, content.to_string()));
             }
@@ -113,7 +123,10 @@ impl Policies {
     }
 
     pub fn new(page: Url, header: &str) -> Policies {
-        Policies { page, texts: vec![(Place::Header, header.to_string())] }
+        Policies {
+            page,
+            texts: vec![(Place::Header, header.to_string())],
+        }
     }
 
     pub fn is_empty(&self) -> bool {
@@ -145,20 +158,38 @@ impl Policies {
             integrity_metadata: String::new(),
             parser_metadata: ParserMetadata::ParserInserted,
         };
-        matches!(Self::list(text, place).should_request_be_blocked(&request).0, CheckResult::Blocked)
+        matches!(
+            Self::list(text, place)
+                .should_request_be_blocked(&request)
+                .0,
+            CheckResult::Blocked
+        )
     }
 
     /// True if all policies let the address through.
     pub fn allow(&self, asked: Asked, address: &Url, nonce: &str) -> bool {
-        !self.texts.iter().any(|(place, text)| self.blocks(text, *place, asked, address, nonce))
+        !self
+            .texts
+            .iter()
+            .any(|(place, text)| self.blocks(text, *place, asked, address, nonce))
     }
 
     /// True if all policies let script text in the page run.
     pub fn allow_inline_script(&self, text: &str, nonce: Option<&str>) -> bool {
         self.texts.iter().all(|(place, policy)| {
-            let element = Element { nonce: nonce.map(std::borrow::Cow::Borrowed) };
+            let element = Element {
+                nonce: nonce.map(std::borrow::Cow::Borrowed),
+            };
             let list = Self::list(policy, *place);
-            matches!(list.should_elements_inline_type_behavior_be_blocked(&element, InlineCheckType::Script, text).0, CheckResult::Allowed)
+            matches!(
+                list.should_elements_inline_type_behavior_be_blocked(
+                    &element,
+                    InlineCheckType::Script,
+                    text
+                )
+                .0,
+                CheckResult::Allowed
+            )
         })
     }
 
@@ -174,12 +205,22 @@ impl Policies {
     }
 
     fn change(&self, text: &str, place: Place, asked: Asked, address: &Url) -> Change {
-        let governing = asked.directives().iter().find_map(|name| directive(text, name).map(|value| (*name, value)));
+        let governing = asked
+            .directives()
+            .iter()
+            .find_map(|name| directive(text, name).map(|value| (*name, value)));
         let (name, today) = governing.unwrap_or(("default-src", String::new()));
         // Widening default-src would open more than is needed: write the specific directive instead.
-        let target = if name == "default-src" { *asked.directives().iter().rev().nth(1).unwrap_or(&name) } else { name };
+        let target = if name == "default-src" {
+            *asked.directives().iter().rev().nth(1).unwrap_or(&name)
+        } else {
+            name
+        };
         let missing = source_expression(address);
-        let mut sources: Vec<&str> = today.split_whitespace().filter(|s| !s.eq_ignore_ascii_case("'none'")).collect();
+        let mut sources: Vec<&str> = today
+            .split_whitespace()
+            .filter(|s| !s.eq_ignore_ascii_case("'none'"))
+            .collect();
         sources.push(&missing);
         let becomes = format!("{target} {}", sources.join(" "));
         let changed = with_directive(text, target, &becomes);
@@ -189,17 +230,29 @@ impl Policies {
                 directive: target.to_string(),
                 today: format!("{name} {today}").trim().to_string(),
                 missing: "'nonce-\u{2026}'".to_string(),
-                becomes: format!("{target} {today}, with this answer's nonce also on the script element"),
+                becomes: format!(
+                    "{target} {today}, with this answer's nonce also on the script element"
+                ),
             };
         }
-        Change { place, directive: target.to_string(), today: format!("{name} {today}").trim().to_string(), missing, becomes }
+        Change {
+            place,
+            directive: target.to_string(),
+            today: format!("{name} {today}").trim().to_string(),
+            missing,
+            becomes,
+        }
     }
 }
 
 /// `scheme://host[:port]`, which is the narrowest form that survives a new version in the path.
 fn source_expression(address: &Url) -> String {
     let port = address.port().map(|p| format!(":{p}")).unwrap_or_default();
-    format!("{}://{}{port}", address.scheme(), address.host_str().unwrap_or_default())
+    format!(
+        "{}://{}{port}",
+        address.scheme(),
+        address.host_str().unwrap_or_default()
+    )
 }
 
 /// The value of a directive; the first of a name counts (CSP 3, 2.2.1 step 2.5).
@@ -207,13 +260,22 @@ fn directive(text: &str, name: &str) -> Option<String> {
     text.split(';').find_map(|part| {
         let part = part.trim();
         let (head, rest) = part.split_once(char::is_whitespace).unwrap_or((part, ""));
-        head.eq_ignore_ascii_case(name).then(|| rest.split_whitespace().collect::<Vec<_>>().join(" "))
+        head.eq_ignore_ascii_case(name)
+            .then(|| rest.split_whitespace().collect::<Vec<_>>().join(" "))
     })
 }
 
 fn with_directive(text: &str, name: &str, becomes: &str) -> String {
-    let mut parts: Vec<String> = text.split(';').map(|p| p.trim().to_string()).filter(|p| !p.is_empty()).collect();
-    let place = parts.iter().position(|p| p.split_whitespace().next().is_some_and(|h| h.eq_ignore_ascii_case(name)));
+    let mut parts: Vec<String> = text
+        .split(';')
+        .map(|p| p.trim().to_string())
+        .filter(|p| !p.is_empty())
+        .collect();
+    let place = parts.iter().position(|p| {
+        p.split_whitespace()
+            .next()
+            .is_some_and(|h| h.eq_ignore_ascii_case(name))
+    });
     match place {
         Some(at) => parts[at] = becomes.to_string(),
         None => parts.push(becomes.to_string()),
@@ -235,15 +297,23 @@ mod tests {
 
     #[test]
     fn the_host_is_added_to_the_directive_that_governs() {
-        let changes = policies("default-src 'self'; script-src 'self' https://a.test").smallest_changes(Asked::Script, &url("https://cdn.example.test/l.js"));
-        assert_eq!(changes[0].becomes, "script-src 'self' https://a.test https://cdn.example.test");
+        let changes = policies("default-src 'self'; script-src 'self' https://a.test")
+            .smallest_changes(Asked::Script, &url("https://cdn.example.test/l.js"));
+        assert_eq!(
+            changes[0].becomes,
+            "script-src 'self' https://a.test https://cdn.example.test"
+        );
         assert_eq!(changes[0].missing, "https://cdn.example.test");
     }
 
     #[test]
     fn default_src_is_not_widened() {
-        let changes = policies("default-src 'none'").smallest_changes(Asked::Connection, &url("wss://live.example.test:8443/s"));
-        assert_eq!(changes[0].becomes, "connect-src wss://live.example.test:8443");
+        let changes = policies("default-src 'none'")
+            .smallest_changes(Asked::Connection, &url("wss://live.example.test:8443/s"));
+        assert_eq!(
+            changes[0].becomes,
+            "connect-src wss://live.example.test:8443"
+        );
     }
 
     #[test]
@@ -258,13 +328,23 @@ mod tests {
     fn every_header_line_counts_alone() {
         let page = Page {
             final_url: "https://kites.example/".into(),
-            headers: vec![("content-security-policy".into(), "script-src https:".into()), ("Content-Security-Policy".into(), "script-src 'self'".into())],
+            headers: vec![
+                ("content-security-policy".into(), "script-src https:".into()),
+                ("Content-Security-Policy".into(), "script-src 'self'".into()),
+            ],
             html: "<meta http-equiv=Content-Security-Policy content=\"img-src 'none'\">".into(),
             ..Page::default()
         };
         let p = Policies::of(&page).unwrap();
         assert_eq!(p.texts().count(), 3);
-        assert_eq!(p.smallest_changes(Asked::Script, &url("https://cdn.example.test/l.js")).len(), 1);
-        assert_eq!(p.smallest_changes(Asked::Image, &url("https://cdn.example.test/i.png"))[0].place, Place::Meta);
+        assert_eq!(
+            p.smallest_changes(Asked::Script, &url("https://cdn.example.test/l.js"))
+                .len(),
+            1
+        );
+        assert_eq!(
+            p.smallest_changes(Asked::Image, &url("https://cdn.example.test/i.png"))[0].place,
+            Place::Meta
+        );
     }
 }

@@ -9,9 +9,17 @@ use serde::{Deserialize, Serialize};
 pub enum ProfileError {
     #[error("the profile is not valid: {0}")]
     Syntax(#[from] toml::de::Error),
-    #[error("the profile \u{201c}{id}\u{201d} has the key pattern \u{201c}{pattern}\u{201d}, which is not a regular expression with a group named key: {why}")]
-    KeyPattern { id: String, pattern: String, why: String },
-    #[error("the profile \u{201c}{id}\u{201d} recognises nothing: give [recognise] script_hosts or inline_markers")]
+    #[error(
+        "the profile \u{201c}{id}\u{201d} has the key pattern \u{201c}{pattern}\u{201d}, which is not a regular expression with a group named key: {why}"
+    )]
+    KeyPattern {
+        id: String,
+        pattern: String,
+        why: String,
+    },
+    #[error(
+        "the profile \u{201c}{id}\u{201d} recognises nothing: give [recognise] script_hosts or inline_markers"
+    )]
     RecognisesNothing { id: String },
 }
 
@@ -143,11 +151,17 @@ pub struct EchoSteps {
 impl Supplier {
     pub fn from_toml(text: &str) -> Result<Supplier, ProfileError> {
         let mut supplier: Supplier = toml::from_str(text)?;
-        if supplier.recognise.script_hosts.is_empty() && supplier.recognise.inline_markers.is_empty() {
+        if supplier.recognise.script_hosts.is_empty()
+            && supplier.recognise.inline_markers.is_empty()
+        {
             return Err(ProfileError::RecognisesNothing { id: supplier.id });
         }
         for pattern in &supplier.recognise.key_patterns {
-            let fail = |why: String| ProfileError::KeyPattern { id: supplier.id.clone(), pattern: pattern.clone(), why };
+            let fail = |why: String| ProfileError::KeyPattern {
+                id: supplier.id.clone(),
+                pattern: pattern.clone(),
+                why,
+            };
             let regex = Regex::new(pattern).map_err(|e| fail(e.to_string()))?;
             if !regex.capture_names().flatten().any(|n| n == "key") {
                 return Err(fail("no group named key".into()));
@@ -159,7 +173,11 @@ impl Supplier {
 
     /// The first key that any of the profile's patterns finds.
     pub fn key_in(&self, text: &str) -> Option<String> {
-        self.patterns.iter().find_map(|p| p.captures(text).and_then(|c| c.name("key")).map(|m| m.as_str().to_string()))
+        self.patterns.iter().find_map(|p| {
+            p.captures(text)
+                .and_then(|c| c.name("key"))
+                .map(|m| m.as_str().to_string())
+        })
     }
 
     /// The snippet for one key, exactly as the supplier gives it.
@@ -168,17 +186,31 @@ impl Supplier {
     }
 
     pub fn serves_loader(&self, host: &str) -> bool {
-        self.recognise.script_hosts.iter().any(|h| h.eq_ignore_ascii_case(host))
+        self.recognise
+            .script_hosts
+            .iter()
+            .any(|h| h.eq_ignore_ascii_case(host))
     }
 
     pub fn has_marker(&self, text: &str) -> bool {
-        self.recognise.inline_markers.iter().any(|m| text.contains(m.as_str()))
+        self.recognise
+            .inline_markers
+            .iter()
+            .any(|m| text.contains(m.as_str()))
     }
 
     /// All hosts that belong to the supplier, as far as the profile names them.
     pub fn hosts(&self) -> impl Iterator<Item = &str> {
         let alive = &self.alive;
-        [&self.recognise.script_hosts, &alive.frame_hosts, &alive.socket_hosts, &alive.api_hosts].into_iter().flatten().map(String::as_str)
+        [
+            &self.recognise.script_hosts,
+            &alive.frame_hosts,
+            &alive.socket_hosts,
+            &alive.api_hosts,
+        ]
+        .into_iter()
+        .flatten()
+        .map(String::as_str)
     }
 
     pub fn owns_host(&self, host: &str) -> bool {
@@ -321,14 +353,21 @@ storage = ["ex_id", "ex_session"]
     #[test]
     fn the_published_example_is_read() {
         let supplier = sample();
-        assert_eq!(supplier.key_in("<script data-key=\"abcd-1234\">").as_deref(), Some("abcd-1234"));
+        assert_eq!(
+            supplier
+                .key_in("<script data-key=\"abcd-1234\">")
+                .as_deref(),
+            Some("abcd-1234")
+        );
         assert!(supplier.owns_host("LIVE.example.test"));
         assert_eq!(supplier.alive.refusals[0].code, "allowed.domain");
     }
 
     #[test]
     fn a_profile_that_recognises_nothing_is_refused() {
-        let text = SAMPLE.replace("script_hosts", "script_host").replace("inline_markers", "markers");
+        let text = SAMPLE
+            .replace("script_hosts", "script_host")
+            .replace("inline_markers", "markers");
         let error = Supplier::from_toml(&text).unwrap_err();
         assert!(error.to_string().contains("script_hosts"), "{error}");
     }

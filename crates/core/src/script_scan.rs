@@ -18,7 +18,17 @@ pub struct Scan {
 
 /// Quotes that word processors and visual editors put in place of the plain ones.
 pub fn is_typographic_quote(c: char) -> bool {
-    matches!(c, '\u{2018}'..='\u{201F}' | '\u{2032}' | '\u{2033}' | '\u{00AB}' | '\u{00BB}' | '\u{FF02}' | '\u{FF07}')
+    matches!(
+        c,
+        '\u{2018}'
+            ..='\u{201F}'
+                | '\u{2032}'
+                | '\u{2033}'
+                | '\u{00AB}'
+                | '\u{00BB}'
+                | '\u{FF02}'
+                | '\u{FF07}'
+    )
 }
 
 pub fn scan(text: &str) -> Scan {
@@ -98,7 +108,10 @@ fn word(c: char) -> bool {
 }
 
 fn starts_regex(last: char) -> bool {
-    matches!(last, ' ' | '(' | ',' | '=' | ':' | '[' | '!' | '&' | '|' | '?' | '{' | '}' | ';')
+    matches!(
+        last,
+        ' ' | '(' | ',' | '=' | ':' | '[' | '!' | '&' | '|' | '?' | '{' | '}' | ';'
+    )
 }
 
 fn find(chars: &[char], from: usize, what: &[char]) -> Option<usize> {
@@ -158,7 +171,12 @@ mod tests {
 
     #[test]
     fn cut_code_does_not() {
-        for code in ["chat('abc", "(function(){ chat('abc')", "/* note", "chat(\"ab\ncd\")"] {
+        for code in [
+            "chat('abc",
+            "(function(){ chat('abc')",
+            "/* note",
+            "chat(\"ab\ncd\")",
+        ] {
             assert!(scan(code).cut_off, "{code}");
         }
     }
@@ -171,7 +189,10 @@ mod tests {
 
     #[test]
     fn layout_comments_and_quote_style_do_not_matter() {
-        assert_eq!(scan("chat( 'a' ) ; // x").minimal, scan("chat(\"a\");").minimal);
+        assert_eq!(
+            scan("chat( 'a' ) ; // x").minimal,
+            scan("chat(\"a\");").minimal
+        );
         assert_ne!(scan("var a").minimal, scan("vara").minimal);
     }
 }

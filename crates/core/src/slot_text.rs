@@ -17,10 +17,19 @@ pub struct Pushed {
 pub fn push(held: &str, fitted: &str, previous: Option<&str>) -> Pushed {
     let fitted = fitted.trim_end();
     if in_force(held, fitted) {
-        return Pushed { text: held.to_string(), changed: false };
+        return Pushed {
+            text: held.to_string(),
+            changed: false,
+        };
     }
-    if let Some(previous) = previous.map(str::trim_end).filter(|p| !p.is_empty() && in_force(held, p)) {
-        return Pushed { text: held.replacen(previous, fitted, 1), changed: true };
+    if let Some(previous) = previous
+        .map(str::trim_end)
+        .filter(|p| !p.is_empty() && in_force(held, p))
+    {
+        return Pushed {
+            text: held.replacen(previous, fitted, 1),
+            changed: true,
+        };
     }
     let mut text = held.to_string();
     if !text.is_empty() && !text.ends_with('\n') {
@@ -28,32 +37,49 @@ pub fn push(held: &str, fitted: &str, previous: Option<&str>) -> Pushed {
     }
     text.push_str(fitted);
     text.push('\n');
-    Pushed { text, changed: true }
+    Pushed {
+        text,
+        changed: true,
+    }
 }
 
 /// Does the text stand in `held` outside HTML comments? A copy that somebody commented out is none.
 fn in_force(held: &str, text: &str) -> bool {
     held.match_indices(text).any(|(at, _)| {
         let before = &held[..at];
-        before.rfind("<!--").is_none_or(|open| before[open..].contains("-->"))
+        before
+            .rfind("<!--")
+            .is_none_or(|open| before[open..].contains("-->"))
     })
 }
 
 /// Does the text, parsed as a page, hold the widget with this key in a state that counts?
 fn holds(text: &str, inspector: Inspector, key: &str, counts: fn(&State) -> bool) -> bool {
     let page = Url::parse("https://slot.invalid/").expect("constant address");
-    inspector.pieces(text, &page).iter().any(|p| counts(&p.state) && p.key.key() == Some(key))
+    inspector
+        .pieces(text, &page)
+        .iter()
+        .any(|p| counts(&p.state) && p.key.key() == Some(key))
 }
 
 /// Does the slot hold the widget with this key already, in whatever form? Asked before pushing.
 pub fn holds_live(held: &str, supplier: &Supplier, key: &str) -> bool {
-    holds(held, Inspector::new(supplier, None), key, |state| *state == State::Live)
+    holds(held, Inspector::new(supplier, None), key, |state| {
+        *state == State::Live
+    })
 }
 
 /// Would what the slot holds keep the code from running: a comment, or an element whose end is missing?
 /// Code that waits for consent by the manager's mark is in order.
-pub fn swallowed(text: &str, supplier: &Supplier, consent: Option<&ConsentManager>, key: &str) -> bool {
-    !holds(text, Inspector::new(supplier, consent), key, |state| matches!(state, State::Live | State::ConsentHeld(_)))
+pub fn swallowed(
+    text: &str,
+    supplier: &Supplier,
+    consent: Option<&ConsentManager>,
+    key: &str,
+) -> bool {
+    !holds(text, Inspector::new(supplier, consent), key, |state| {
+        matches!(state, State::Live | State::ConsentHeld(_))
+    })
 }
 
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -94,7 +120,11 @@ mod tests {
     #[test]
     fn a_new_form_replaces_our_old_one_only() {
         let held = "<a>\n<script src=l.js?k=1></script>\n<b>\n";
-        let next = push(held, "<script src=l.js?k=2></script>", Some("<script src=l.js?k=1></script>\n"));
+        let next = push(
+            held,
+            "<script src=l.js?k=2></script>",
+            Some("<script src=l.js?k=1></script>\n"),
+        );
         assert_eq!(next.text, "<a>\n<script src=l.js?k=2></script>\n<b>\n");
     }
 
@@ -110,7 +140,14 @@ mod tests {
     #[test]
     fn the_difference_names_lines() {
         let d = difference("a\nb\n", "a\nc\n");
-        assert_eq!(d, [(Mark::Same, "a".into()), (Mark::Removed, "b".into()), (Mark::Added, "c".into())]);
+        assert_eq!(
+            d,
+            [
+                (Mark::Same, "a".into()),
+                (Mark::Removed, "b".into()),
+                (Mark::Added, "c".into())
+            ]
+        );
     }
 
     proptest::proptest! {

@@ -21,7 +21,17 @@ pub enum Family {
 }
 
 impl Family {
-    pub const ALL: [Family; 9] = [Family::Design, Family::Place, Family::Load, Family::Echo, Family::Weigh, Family::Consent, Family::Brand, Family::HandOver, Family::Watch];
+    pub const ALL: [Family; 9] = [
+        Family::Design,
+        Family::Place,
+        Family::Load,
+        Family::Echo,
+        Family::Weigh,
+        Family::Consent,
+        Family::Brand,
+        Family::HandOver,
+        Family::Watch,
+    ];
 
     pub fn key(self) -> &'static str {
         match self {
@@ -56,7 +66,9 @@ impl Family {
     }
 }
 
-#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash, Default, Serialize, Deserialize)]
+#[derive(
+    Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash, Default, Serialize, Deserialize,
+)]
 #[serde(rename_all = "snake_case")]
 pub enum State {
     Failing,
@@ -92,7 +104,16 @@ impl State {
     }
 
     pub fn from_key(key: &str) -> Option<State> {
-        [State::Failing, State::Undecided, State::Stale, State::NotYet, State::Passing, State::NotApplicable].into_iter().find(|s| s.key() == key)
+        [
+            State::Failing,
+            State::Undecided,
+            State::Stale,
+            State::NotYet,
+            State::Passing,
+            State::NotApplicable,
+        ]
+        .into_iter()
+        .find(|s| s.key() == key)
     }
 }
 
@@ -101,17 +122,46 @@ pub const STALE_AFTER_S: i64 = 7 * 24 * 3600;
 
 /// A result as it stands at an instant: passing or failing results go stale.
 pub fn aged(state: State, age_s: i64) -> State {
-    if age_s > STALE_AFTER_S && matches!(state, State::Passing | State::Failing | State::Undecided) { State::Stale } else { state }
+    if age_s > STALE_AFTER_S && matches!(state, State::Passing | State::Failing | State::Undecided)
+    {
+        State::Stale
+    } else {
+        state
+    }
 }
 
 pub fn of_chain(d: &Diagnosis) -> (State, String) {
     let fault = d.findings.iter().find(|f| f.severity == Severity::Fault);
     match d.outcome {
-        Outcome::Broken => (State::Failing, d.root_finding().map(|f| f.summary.clone()).unwrap_or_default()),
-        Outcome::Unchecked => (State::Undecided, d.findings.first().map(|f| f.summary.clone()).unwrap_or_default()),
-        _ if fault.is_some() => (State::Failing, fault.map(|f| f.summary.clone()).unwrap_or_default()),
-        Outcome::AsIntended => (State::Passing, d.findings.iter().find(|f| f.severity == Severity::Note).map(|f| f.summary.clone()).unwrap_or_default()),
-        Outcome::Working => (State::Passing, "The chain holds on desktop and phone.".into()),
+        Outcome::Broken => (
+            State::Failing,
+            d.root_finding()
+                .map(|f| f.summary.clone())
+                .unwrap_or_default(),
+        ),
+        Outcome::Unchecked => (
+            State::Undecided,
+            d.findings
+                .first()
+                .map(|f| f.summary.clone())
+                .unwrap_or_default(),
+        ),
+        _ if fault.is_some() => (
+            State::Failing,
+            fault.map(|f| f.summary.clone()).unwrap_or_default(),
+        ),
+        Outcome::AsIntended => (
+            State::Passing,
+            d.findings
+                .iter()
+                .find(|f| f.severity == Severity::Note)
+                .map(|f| f.summary.clone())
+                .unwrap_or_default(),
+        ),
+        Outcome::Working => (
+            State::Passing,
+            "The chain holds on desktop and phone.".into(),
+        ),
     }
 }
 
@@ -119,26 +169,50 @@ pub fn of_chain(d: &Diagnosis) -> (State, String) {
 pub fn of_placing(d: &Diagnosis) -> (State, String) {
     use crate::finding::Link;
     match d.root_finding() {
-        _ if d.outcome == Outcome::Unchecked => (State::Undecided, "The page could not be checked.".into()),
+        _ if d.outcome == Outcome::Unchecked => {
+            (State::Undecided, "The page could not be checked.".into())
+        }
         Some(f) if f.link == Some(Link::Placed) => (State::Failing, f.summary.clone()),
         Some(f) if f.link == Some(Link::Delivered) => (State::Undecided, f.summary.clone()),
-        _ => (State::Passing, "The snippet is in the page, once, with its key.".into()),
+        _ => (
+            State::Passing,
+            "The snippet is in the page, once, with its key.".into(),
+        ),
     }
 }
 
 pub fn of_findings(findings: &[Finding], good: &str) -> (State, String) {
-    match findings.iter().filter(|f| f.severity >= Severity::Fault).max_by_key(|f| f.severity) {
+    match findings
+        .iter()
+        .filter(|f| f.severity >= Severity::Fault)
+        .max_by_key(|f| f.severity)
+    {
         Some(f) => (State::Failing, f.summary.clone()),
-        None => (State::Passing, findings.first().map_or(good.to_string(), |f| f.summary.clone())),
+        None => (
+            State::Passing,
+            findings
+                .first()
+                .map_or(good.to_string(), |f| f.summary.clone()),
+        ),
     }
 }
 
-pub fn of_weigh(verdict: Verdict, thread_ms: f64, low: f64, high: f64, budget: f64) -> (State, String) {
-    let figures = format!("{thread_ms:.0} ms of thread time ({low:.0} to {high:.0}) against {budget:.0} ms");
+pub fn of_weigh(
+    verdict: Verdict,
+    thread_ms: f64,
+    low: f64,
+    high: f64,
+    budget: f64,
+) -> (State, String) {
+    let figures =
+        format!("{thread_ms:.0} ms of thread time ({low:.0} to {high:.0}) against {budget:.0} ms");
     match verdict {
         Verdict::Under => (State::Passing, format!("Under budget: {figures}.")),
         Verdict::Over => (State::Failing, format!("Over budget: {figures}.")),
-        Verdict::Undecided => (State::Undecided, format!("Undecided: {figures}; weigh with more loads.")),
+        Verdict::Undecided => (
+            State::Undecided,
+            format!("Undecided: {figures}; weigh with more loads."),
+        ),
     }
 }
 
@@ -162,22 +236,46 @@ pub struct Stood<'a> {
 }
 
 pub fn next_action(standings: &[Stood<'_>]) -> Option<NextAction> {
-    let at = |family: Family| standings.iter().find(|s| s.family == family).copied().unwrap_or(Stood { family, state: State::NotYet, summary: "", remedy: "" });
+    let at = |family: Family| {
+        standings
+            .iter()
+            .find(|s| s.family == family)
+            .copied()
+            .unwrap_or(Stood {
+                family,
+                state: State::NotYet,
+                summary: "",
+                remedy: "",
+            })
+    };
     for family in Family::ALL {
-        let Stood { state, summary: why, remedy, .. } = at(family);
+        let Stood {
+            state,
+            summary: why,
+            remedy,
+            ..
+        } = at(family);
         let act = match (family, state) {
             (_, State::Passing | State::NotApplicable) => continue,
             // A page that cannot be had says nothing of placing; the failure of loading names what to do.
-            (Family::Place, State::Undecided) if at(Family::Load).state == State::Failing => continue,
+            (Family::Place, State::Undecided) if at(Family::Load).state == State::Failing => {
+                continue;
+            }
             (Family::Design, State::NotYet) => "Choose a supplier and key for this site.",
             (Family::Design, _) => "Mend the design.",
-            (Family::Place, State::NotYet) if at(Family::Load).state == State::NotYet => "Place the snippet, then verify.",
+            (Family::Place, State::NotYet) if at(Family::Load).state == State::NotYet => {
+                "Place the snippet, then verify."
+            }
             (Family::Place | Family::Load, State::Failing) if !remedy.is_empty() => remedy,
-            (Family::Place | Family::Load, State::Failing) => "See the chain and mend its broken link.",
+            (Family::Place | Family::Load, State::Failing) => {
+                "See the chain and mend its broken link."
+            }
             (Family::Place | Family::Load, _) => "Verify in the browser.",
             (Family::Echo, State::Failing) => "See where the test message stopped.",
             (Family::Echo, _) => "Send a test message.",
-            (Family::Weigh, State::Failing) => "Over budget: talk to the client or choose a lighter widget.",
+            (Family::Weigh, State::Failing) => {
+                "Over budget: talk to the client or choose a lighter widget."
+            }
             (Family::Weigh, State::Undecided) => "Weigh again with more loads.",
             (Family::Weigh, _) => "Weigh the widget.",
             (Family::Consent, State::Failing) => "Hold the widget back until consent.",
@@ -188,7 +286,16 @@ pub fn next_action(standings: &[Stood<'_>]) -> Option<NextAction> {
             (Family::HandOver, _) => "Make the handover sheet.",
             (Family::Watch, _) => "Visit again: the last results are old.",
         };
-        return Some(NextAction { family, state, act: act.to_string(), why: if why.is_empty() { state.words().to_string() } else { why.to_string() } });
+        return Some(NextAction {
+            family,
+            state,
+            act: act.to_string(),
+            why: if why.is_empty() {
+                state.words().to_string()
+            } else {
+                why.to_string()
+            },
+        });
     }
     None
 }
@@ -198,7 +305,12 @@ mod tests {
     use super::*;
 
     fn all_passing() -> [Stood<'static>; 9] {
-        Family::ALL.map(|family| Stood { family, state: State::Passing, summary: "", remedy: "" })
+        Family::ALL.map(|family| Stood {
+            family,
+            state: State::Passing,
+            summary: "",
+            remedy: "",
+        })
     }
 
     #[test]
@@ -208,9 +320,21 @@ mod tests {
         s[4].state = State::Failing;
         s[7].state = State::NotYet;
         assert_eq!(next_action(&s).unwrap().family, Family::Weigh);
-        s[1] = Stood { family: Family::Place, state: State::Failing, summary: "It is there twice.", remedy: "Remove one of the two." };
+        s[1] = Stood {
+            family: Family::Place,
+            state: State::Failing,
+            summary: "It is there twice.",
+            remedy: "Remove one of the two.",
+        };
         let next = next_action(&s).unwrap();
-        assert_eq!((next.family, next.act.as_str(), next.why.as_str()), (Family::Place, "Remove one of the two.", "It is there twice."));
+        assert_eq!(
+            (next.family, next.act.as_str(), next.why.as_str()),
+            (
+                Family::Place,
+                "Remove one of the two.",
+                "It is there twice."
+            )
+        );
         s[1].remedy = "";
         assert!(next_action(&s).unwrap().act.contains("broken link"));
     }
@@ -221,20 +345,40 @@ mod tests {
         let at = s.iter().position(|s| s.family == Family::HandOver).unwrap();
         s[at].state = State::NotYet;
         assert_eq!(next_action(&s).unwrap().act, "Make the handover sheet.");
-        s[at] = Stood { state: State::Undecided, summary: "The client has not confirmed yet.", remedy: "Send the client the link.", ..s[at] };
+        s[at] = Stood {
+            state: State::Undecided,
+            summary: "The client has not confirmed yet.",
+            remedy: "Send the client the link.",
+            ..s[at]
+        };
         let next = next_action(&s).unwrap();
-        assert_eq!((next.act.as_str(), next.state), ("Send the client the link.", State::Undecided));
+        assert_eq!(
+            (next.act.as_str(), next.state),
+            ("Send the client the link.", State::Undecided)
+        );
     }
 
     #[test]
     fn a_page_that_cannot_be_had_is_a_matter_of_loading_not_of_placing() {
-        let stood = |family, state, remedy| Stood { family, state, summary: "", remedy };
+        let stood = |family, state, remedy| Stood {
+            family,
+            state,
+            summary: "",
+            remedy,
+        };
         let s = [
             stood(Family::Design, State::Passing, ""),
             stood(Family::Place, State::Undecided, ""),
-            stood(Family::Load, State::Failing, "Ask the client why the page answers 503."),
+            stood(
+                Family::Load,
+                State::Failing,
+                "Ask the client why the page answers 503.",
+            ),
         ];
-        assert_eq!(next_action(&s).unwrap().act, "Ask the client why the page answers 503.");
+        assert_eq!(
+            next_action(&s).unwrap().act,
+            "Ask the client why the page answers 503."
+        );
         // A site nobody looked at begins with its first step.
         assert_eq!(next_action(&[]).unwrap().family, Family::Design);
     }
@@ -242,11 +386,20 @@ mod tests {
     #[test]
     fn every_state_that_asks_for_something_names_an_act() {
         for (i, family) in Family::ALL.into_iter().enumerate() {
-            for state in [State::Failing, State::Undecided, State::Stale, State::NotYet] {
+            for state in [
+                State::Failing,
+                State::Undecided,
+                State::Stale,
+                State::NotYet,
+            ] {
                 let mut s = all_passing();
                 s[i].state = state;
-                let next = next_action(&s).unwrap_or_else(|| panic!("{family:?} {state:?} asks for nothing"));
-                assert!(next.family == family && next.act.ends_with('.') && !next.why.is_empty(), "{next:?}");
+                let next = next_action(&s)
+                    .unwrap_or_else(|| panic!("{family:?} {state:?} asks for nothing"));
+                assert!(
+                    next.family == family && next.act.ends_with('.') && !next.why.is_empty(),
+                    "{next:?}"
+                );
             }
         }
     }

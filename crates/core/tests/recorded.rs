@@ -46,21 +46,66 @@ const RECORDS: &[(&str, &str, bool, Option<&str>)] = &[
     ("dns", "pellclocks-live", false, Some("delivered.dns")),
     ("absent", "harrowdown-live", true, Some("placed.absent")),
     ("astext", "inkwell-live", true, Some("placed.as-text")),
-    ("commented", "wendlemill-live", true, Some("placed.commented")),
-    ("doublewrapped", "reedwater-live", false, Some("placed.double-wrapped")),
-    ("wrongkey", "northmere-live", false, Some("placed.wrong-key")),
+    (
+        "commented",
+        "wendlemill-live",
+        true,
+        Some("placed.commented"),
+    ),
+    (
+        "doublewrapped",
+        "reedwater-live",
+        false,
+        Some("placed.double-wrapped"),
+    ),
+    (
+        "wrongkey",
+        "northmere-live",
+        false,
+        Some("placed.wrong-key"),
+    ),
     ("twice", "wendlemill-live", true, Some("placed.twice")),
-    ("badquotes", "pellclocks-live", true, Some("placed.bad-quotes")),
-    ("truncated", "corrievalley-live", true, Some("placed.truncated")),
+    (
+        "badquotes",
+        "pellclocks-live",
+        true,
+        Some("placed.bad-quotes"),
+    ),
+    (
+        "truncated",
+        "corrievalley-live",
+        true,
+        Some("placed.truncated"),
+    ),
     ("policy", "harrowdown-live", true, Some("allowed.policy")),
-    ("loaderstatus", "corrievalley-live-status", true, Some("fetched.status")),
-    ("servicedns", "skerrin-live-nodns", true, Some("fetched.dns")),
+    (
+        "loaderstatus",
+        "corrievalley-live-status",
+        true,
+        Some("fetched.status"),
+    ),
+    (
+        "servicedns",
+        "skerrin-live-nodns",
+        true,
+        Some("fetched.dns"),
+    ),
     ("throws", "gustkites-live-throws", true, Some("ran.error")),
-    ("silent", "threetowers-live-silent", true, Some("started.silent")),
+    (
+        "silent",
+        "threetowers-live-silent",
+        true,
+        Some("started.silent"),
+    ),
     ("hidden", "northmere-live", false, Some("shown.hidden")),
     ("covered", "skerrin-live", false, Some("shown.covered")),
     ("phone", "gustkites-live-desk", true, Some("shown.phone")),
-    ("noopen", "threetowers-live-deaf", true, Some("usable.no-open")),
+    (
+        "noopen",
+        "threetowers-live-deaf",
+        true,
+        Some("usable.no-open"),
+    ),
 ];
 
 fn judge(w: &World, record: &Record, key: &str, banner: bool) -> Diagnosis {
@@ -80,13 +125,17 @@ fn every_record_gets_its_root_cause() {
     let w = world();
     let mut wrong = Vec::new();
     for (name, key, banner, root) in RECORDS {
-        let record: Record = serde_json::from_str(&read(&format!("{name}.json"))).unwrap_or_else(|e| panic!("{name}: {e}"));
+        let record: Record = serde_json::from_str(&read(&format!("{name}.json")))
+            .unwrap_or_else(|e| panic!("{name}: {e}"));
         let d = judge(&w, &record, key, *banner);
         if d.root.as_deref() != *root {
             wrong.push(format!("{name}: {:?} should be {root:?}", d.root));
         }
         if let Some(f) = d.root_finding() {
-            assert!(!f.evidence.is_empty() && !f.remedy.is_empty(), "{name}: {f:?}");
+            assert!(
+                !f.evidence.is_empty() && !f.remedy.is_empty(),
+                "{name}: {f:?}"
+            );
         }
     }
     assert!(wrong.is_empty(), "{}", wrong.join("\n"));
@@ -96,9 +145,23 @@ fn every_record_gets_its_root_cause() {
 fn the_same_record_is_judged_by_what_is_expected_of_it() {
     let w = world();
     let record: Record = serde_json::from_str(&read("healthy.json")).unwrap();
-    assert_eq!(judge(&w, &record, "northmere-live", false).outcome, Outcome::Working);
-    assert_eq!(judge(&w, &record, "another-key", false).root.as_deref(), Some("placed.wrong-key"));
-    let absent = diagnose(&Case { supplier: &w.supplier, rivals: &[], key: None, expect: Expect::Absent, consent: None, visits: &record.visits, asides: &[] });
+    assert_eq!(
+        judge(&w, &record, "northmere-live", false).outcome,
+        Outcome::Working
+    );
+    assert_eq!(
+        judge(&w, &record, "another-key", false).root.as_deref(),
+        Some("placed.wrong-key")
+    );
+    let absent = diagnose(&Case {
+        supplier: &w.supplier,
+        rivals: &[],
+        key: None,
+        expect: Expect::Absent,
+        consent: None,
+        visits: &record.visits,
+        asides: &[],
+    });
     assert_eq!(absent.root.as_deref(), Some("placed.unexpected"));
 }
 
@@ -106,21 +169,51 @@ fn the_same_record_is_judged_by_what_is_expected_of_it() {
 #[test]
 fn a_record_settles_its_families() {
     let w = world();
-    let region = Region::from_toml("id='o'\nname='Opt-in'\n[before]\nrequests=['necessary']\nstorage=['necessary']").unwrap();
+    let region = Region::from_toml(
+        "id='o'\nname='Opt-in'\n[before]\nrequests=['necessary']\nstorage=['necessary']",
+    )
+    .unwrap();
     let mut brand = Layer::new();
     for field in ["button_colour", "header_colour"] {
-        brand.insert(newtfern_core::design::Field::from_key(field).unwrap(), "#1f5f7a".into());
+        brand.insert(
+            newtfern_core::design::Field::from_key(field).unwrap(),
+            "#1f5f7a".into(),
+        );
     }
-    brand.insert(newtfern_core::design::Field::Title, "Wendle Tide Mill".into());
+    brand.insert(
+        newtfern_core::design::Field::Title,
+        "Wendle Tide Mill".into(),
+    );
     let design = Design::resolve(&Layer::new(), &brand, &Layer::new());
     let settle = |name: &str, key: &str, banner: bool| {
         let record: Record = serde_json::from_str(&read(&format!("{name}.json"))).unwrap();
-        let e = Expectation { supplier: &w.supplier, rivals: &[], key, consent: banner.then_some(&w.consent), design: &design, brand: Rgb::parse("#1f5f7a").ok(), region: &region };
-        assess::check(&e, &record.visits, &record.asides).1.into_iter().map(|a| (a.family, a.state)).collect::<Vec<_>>()
+        let e = Expectation {
+            supplier: &w.supplier,
+            rivals: &[],
+            key,
+            consent: banner.then_some(&w.consent),
+            design: &design,
+            brand: Rgb::parse("#1f5f7a").ok(),
+            region: &region,
+        };
+        assess::check(&e, &record.visits, &record.asides)
+            .1
+            .into_iter()
+            .map(|a| (a.family, a.state))
+            .collect::<Vec<_>>()
     };
     let held = settle("waits", "wendlemill-live", true);
-    assert!(held.contains(&(Family::Consent, State::Passing)) && held.contains(&(Family::Load, State::Passing)) && held.contains(&(Family::Brand, State::Passing)), "{held:?}");
+    assert!(
+        held.contains(&(Family::Consent, State::Passing))
+            && held.contains(&(Family::Load, State::Passing))
+            && held.contains(&(Family::Brand, State::Passing)),
+        "{held:?}"
+    );
     // The same region, a site without a banner: everything comes before consent.
     let early = settle("healthy", "northmere-live", false);
-    assert!(early.contains(&(Family::Consent, State::Failing)) && early.contains(&(Family::Brand, State::Failing)), "{early:?}");
+    assert!(
+        early.contains(&(Family::Consent, State::Failing))
+            && early.contains(&(Family::Brand, State::Failing)),
+        "{early:?}"
+    );
 }

@@ -10,7 +10,8 @@ use url::Url;
 
 fn json(name: &str) -> Value {
     let path = format!("{}/tests/reference/{name}", env!("CARGO_MANIFEST_DIR"));
-    serde_json::from_str(&std::fs::read_to_string(&path).unwrap_or_else(|e| panic!("{path}: {e}"))).unwrap_or_else(|e| panic!("{path}: {e}"))
+    serde_json::from_str(&std::fs::read_to_string(&path).unwrap_or_else(|e| panic!("{path}: {e}")))
+        .unwrap_or_else(|e| panic!("{path}: {e}"))
 }
 
 /// Sharma, Wu and Dalal (2005), table 1: all 34 pairs, to the four decimals published.
@@ -20,9 +21,23 @@ fn ciede2000_is_that_of_the_published_pairs() {
     let mut checked = 0;
     for line in pairs.lines().filter(|l| !l.starts_with('#')) {
         let v: Vec<f64> = line.split(',').map(|x| x.parse().unwrap()).collect();
-        let (one, two) = (Lab { l: v[0], a: v[1], b: v[2] }, Lab { l: v[3], a: v[4], b: v[5] });
+        let (one, two) = (
+            Lab {
+                l: v[0],
+                a: v[1],
+                b: v[2],
+            },
+            Lab {
+                l: v[3],
+                a: v[4],
+                b: v[5],
+            },
+        );
         for difference in [ciede2000(one, two), ciede2000(two, one)] {
-            assert!((difference - v[6]).abs() < 0.000_05 + 1e-9, "{line}: {difference}");
+            assert!(
+                (difference - v[6]).abs() < 0.000_05 + 1e-9,
+                "{line}: {difference}"
+            );
         }
         checked += 1;
     }
@@ -35,16 +50,35 @@ fn ciede2000_is_that_of_the_published_pairs() {
 fn contrast_luminance_and_lab_are_those_of_culori() {
     let expected = json("contrast/expected.json");
     for pair in expected["pairs"].as_array().unwrap() {
-        let (a, b) = (Rgb::parse(pair["a"].as_str().unwrap()).unwrap(), Rgb::parse(pair["b"].as_str().unwrap()).unwrap());
-        assert!((a.contrast(b) - pair["contrast"].as_f64().unwrap()).abs() < 2e-3, "{pair}");
-        assert!((a.luminance() - pair["luminance"].as_f64().unwrap()).abs() < 1e-5, "{pair}");
+        let (a, b) = (
+            Rgb::parse(pair["a"].as_str().unwrap()).unwrap(),
+            Rgb::parse(pair["b"].as_str().unwrap()).unwrap(),
+        );
+        assert!(
+            (a.contrast(b) - pair["contrast"].as_f64().unwrap()).abs() < 2e-3,
+            "{pair}"
+        );
+        assert!(
+            (a.luminance() - pair["luminance"].as_f64().unwrap()).abs() < 1e-5,
+            "{pair}"
+        );
         let lab = a.lab();
-        for (ours, theirs) in [lab.l, lab.a, lab.b].into_iter().zip(pair["lab"].as_array().unwrap()) {
-            assert!((ours - theirs.as_f64().unwrap()).abs() < 0.02, "{pair}: {lab:?}");
+        for (ours, theirs) in [lab.l, lab.a, lab.b]
+            .into_iter()
+            .zip(pair["lab"].as_array().unwrap())
+        {
+            assert!(
+                (ours - theirs.as_f64().unwrap()).abs() < 0.02,
+                "{pair}: {lab:?}"
+            );
         }
     }
     for text in expected["texts"].as_array().unwrap() {
-        assert_eq!(Rgb::parse(text["text"].as_str().unwrap()).unwrap().hex(), text["hex"].as_str().unwrap(), "{text}");
+        assert_eq!(
+            Rgb::parse(text["text"].as_str().unwrap()).unwrap().hex(),
+            text["hex"].as_str().unwrap(),
+            "{text}"
+        );
     }
 }
 
@@ -57,23 +91,50 @@ fn contrast_is_that_of_the_worked_examples() {
     assert!((white.contrast(white) - 1.0).abs() < 1e-9);
     assert!(white.contrast(Rgb(0x76, 0x76, 0x76)) >= 4.5);
     assert!(white.contrast(Rgb(0x77, 0x77, 0x77)) < 4.5);
-    assert!(white.contrast(Rgb(0x94, 0x94, 0x94)) >= 3.0 && white.contrast(Rgb(0x95, 0x95, 0x95)) < 3.0);
+    assert!(
+        white.contrast(Rgb(0x94, 0x94, 0x94)) >= 3.0 && white.contrast(Rgb(0x95, 0x95, 0x95)) < 3.0
+    );
 }
 
 /// SciPy 1.17.1 (make.py): the statistic, its exact p-value, the estimate and the interval's bounds.
 #[test]
 fn signed_rank_figures_are_those_of_scipy() {
-    for case in json("signed-rank/expected.json")["cases"].as_array().unwrap() {
-        let x: Vec<f64> = case["x"].as_array().unwrap().iter().map(|v| v.as_f64().unwrap()).collect();
+    for case in json("signed-rank/expected.json")["cases"]
+        .as_array()
+        .unwrap()
+    {
+        let x: Vec<f64> = case["x"]
+            .as_array()
+            .unwrap()
+            .iter()
+            .map(|v| v.as_f64().unwrap())
+            .collect();
         let figure = |name: &str| case[name].as_f64().unwrap();
         let interval = shift(&x, 0.95);
-        assert!((interval.estimate - figure("hodges_lehmann")).abs() < 1e-9, "n {}", x.len());
-        assert!((interval.low - figure("low")).abs() < 1e-9 && (interval.high - figure("high")).abs() < 1e-9, "n {}: {interval:?}", x.len());
+        assert!(
+            (interval.estimate - figure("hodges_lehmann")).abs() < 1e-9,
+            "n {}",
+            x.len()
+        );
+        assert!(
+            (interval.low - figure("low")).abs() < 1e-9
+                && (interval.high - figure("high")).abs() < 1e-9,
+            "n {}: {interval:?}",
+            x.len()
+        );
         let t = signed_rank_statistic(&x);
         assert_eq!(t, figure("t_plus"));
         let cdf = signed_rank_cdf(x.len());
-        let p = if t == 0.0 { 1.0 } else { 1.0 - cdf[t as usize - 1] };
-        assert!((p - figure("p_greater")).abs() < 1e-12, "n {}: {p}", x.len());
+        let p = if t == 0.0 {
+            1.0
+        } else {
+            1.0 - cdf[t as usize - 1]
+        };
+        assert!(
+            (p - figure("p_greater")).abs() < 1e-12,
+            "n {}: {p}",
+            x.len()
+        );
     }
 }
 
@@ -82,45 +143,141 @@ fn signed_rank_figures_are_those_of_scipy() {
 #[test]
 fn signed_rank_tails_are_those_of_the_table() {
     let upper = |n: usize, t: usize| 1.0 - signed_rank_cdf(n)[t - 1];
-    assert!((upper(10, 47) - 0.024).abs() < 0.0006 && (upper(10, 46) - 0.032).abs() < 0.0006 && (upper(5, 15) - 0.031).abs() < 0.0006);
+    assert!(
+        (upper(10, 47) - 0.024).abs() < 0.0006
+            && (upper(10, 46) - 0.032).abs() < 0.0006
+            && (upper(5, 15) - 0.031).abs() < 0.0006
+    );
 }
 
 /// Examples of Content Security Policy Level 3 (W3C), section by section: what the text says is blocked
 /// or allowed.
 #[test]
 fn policy_decisions_are_those_of_the_specification() {
-    let allows = |policy: &str, asked: Asked, address: &str| Policies::new(Url::parse("https://example.com/").unwrap(), policy).allow(asked, &Url::parse(address).unwrap(), "");
+    let allows = |policy: &str, asked: Asked, address: &str| {
+        Policies::new(Url::parse("https://example.com/").unwrap(), policy).allow(
+            asked,
+            &Url::parse(address).unwrap(),
+            "",
+        )
+    };
     // 1.1: "script-src 'self'": scripts only from the page's own origin.
-    assert!(allows("script-src 'self'", Asked::Script, "https://example.com/app.js"));
-    assert!(!allows("script-src 'self'", Asked::Script, "https://example.org/app.js"));
+    assert!(allows(
+        "script-src 'self'",
+        Asked::Script,
+        "https://example.com/app.js"
+    ));
+    assert!(!allows(
+        "script-src 'self'",
+        Asked::Script,
+        "https://example.org/app.js"
+    ));
     // 6.1.3 default-src: "default-src 'self'; script-src-elem https://example.com" governs script elements by the latter.
-    assert!(allows("default-src 'self'; script-src-elem https://example.com", Asked::Script, "https://example.com/x.js"));
-    assert!(!allows("default-src 'self'; script-src https://scripts.example.net", Asked::Script, "https://example.com/x.js"));
-    assert!(allows("default-src 'self'; script-src https://scripts.example.net", Asked::Image, "https://example.com/x.png"));
+    assert!(allows(
+        "default-src 'self'; script-src-elem https://example.com",
+        Asked::Script,
+        "https://example.com/x.js"
+    ));
+    assert!(!allows(
+        "default-src 'self'; script-src https://scripts.example.net",
+        Asked::Script,
+        "https://example.com/x.js"
+    ));
+    assert!(allows(
+        "default-src 'self'; script-src https://scripts.example.net",
+        Asked::Image,
+        "https://example.com/x.png"
+    ));
     // 6.1.1 child-src, example 22: frames outside the list are blocked.
-    assert!(!allows("child-src https://example.com/", Asked::Frame, "https://not-example.com/"));
+    assert!(!allows(
+        "child-src https://example.com/",
+        Asked::Frame,
+        "https://not-example.com/"
+    ));
     // 6.1.2 connect-src, example 23: fetches and sockets outside the list are blocked.
-    assert!(!allows("connect-src https://example.com/", Asked::Connection, "https://not-example.com/"));
-    assert!(!allows("connect-src https://example.com/", Asked::Connection, "wss://not-example.com/"));
+    assert!(!allows(
+        "connect-src https://example.com/",
+        Asked::Connection,
+        "https://not-example.com/"
+    ));
+    assert!(!allows(
+        "connect-src https://example.com/",
+        Asked::Connection,
+        "wss://not-example.com/"
+    ));
     // 6.1.4 font-src, 6.1.5 frame-src, 6.1.6 img-src, 6.1.14 style-src: the same form.
-    assert!(!allows("font-src https://example.com/", Asked::Font, "https://not-example.com/font"));
-    assert!(!allows("frame-src https://example.com/", Asked::Frame, "https://not-example.com/"));
-    assert!(!allows("img-src https://example.com/", Asked::Image, "https://not-example.com/img"));
-    assert!(allows("img-src https://example.com/", Asked::Image, "https://example.com/img"));
+    assert!(!allows(
+        "font-src https://example.com/",
+        Asked::Font,
+        "https://not-example.com/font"
+    ));
+    assert!(!allows(
+        "frame-src https://example.com/",
+        Asked::Frame,
+        "https://not-example.com/"
+    ));
+    assert!(!allows(
+        "img-src https://example.com/",
+        Asked::Image,
+        "https://not-example.com/img"
+    ));
+    assert!(allows(
+        "img-src https://example.com/",
+        Asked::Image,
+        "https://example.com/img"
+    ));
     // 6.7.2.7 "Does url match expression in origin": wildcard hosts match subdomains, not the host itself.
-    assert!(allows("script-src https://*.example.net", Asked::Script, "https://cdn.example.net/x.js"));
-    assert!(!allows("script-src https://*.example.net", Asked::Script, "https://example.net/x.js"));
+    assert!(allows(
+        "script-src https://*.example.net",
+        Asked::Script,
+        "https://cdn.example.net/x.js"
+    ));
+    assert!(!allows(
+        "script-src https://*.example.net",
+        Asked::Script,
+        "https://example.net/x.js"
+    ));
     // 6.7.2.8 scheme-part match: an insecure expression also matches its secure form, not the other way round.
-    assert!(allows("script-src http://example.net", Asked::Script, "https://example.net/x.js"));
-    assert!(!allows("script-src https://example.net", Asked::Script, "http://example.net/x.js"));
+    assert!(allows(
+        "script-src http://example.net",
+        Asked::Script,
+        "https://example.net/x.js"
+    ));
+    assert!(!allows(
+        "script-src https://example.net",
+        Asked::Script,
+        "http://example.net/x.js"
+    ));
     // 6.7.2.12 path-part match: a path that ends with / matches all below it, another path exactly.
-    assert!(allows("script-src https://example.net/js/", Asked::Script, "https://example.net/js/a/b.js"));
-    assert!(!allows("script-src https://example.net/js", Asked::Script, "https://example.net/js/a.js"));
+    assert!(allows(
+        "script-src https://example.net/js/",
+        Asked::Script,
+        "https://example.net/js/a/b.js"
+    ));
+    assert!(!allows(
+        "script-src https://example.net/js",
+        Asked::Script,
+        "https://example.net/js/a.js"
+    ));
     // 8.4 nonces: "script-src 'nonce-abc'" lets only elements with that nonce run.
-    let nonce = Policies::new(Url::parse("https://example.com/").unwrap(), "script-src 'nonce-abc'");
-    assert!(nonce.allow(Asked::Script, &Url::parse("https://example.net/x.js").unwrap(), "abc"));
-    assert!(!nonce.allow(Asked::Script, &Url::parse("https://example.net/x.js").unwrap(), "def"));
-    assert!(nonce.allow_inline_script("alert(1)", Some("abc")) && !nonce.allow_inline_script("alert(1)", None));
+    let nonce = Policies::new(
+        Url::parse("https://example.com/").unwrap(),
+        "script-src 'nonce-abc'",
+    );
+    assert!(nonce.allow(
+        Asked::Script,
+        &Url::parse("https://example.net/x.js").unwrap(),
+        "abc"
+    ));
+    assert!(!nonce.allow(
+        Asked::Script,
+        &Url::parse("https://example.net/x.js").unwrap(),
+        "def"
+    ));
+    assert!(
+        nonce.allow_inline_script("alert(1)", Some("abc"))
+            && !nonce.allow_inline_script("alert(1)", None)
+    );
 }
 
 /// html5lib 1.1 over pages of a Debian documentation package with a snippet put in (make.py): the same
@@ -133,7 +290,11 @@ fn documents_are_parsed_as_html5lib_does() {
     assert!(pages.len() >= 12);
     for page in pages {
         let name = page["page"].as_str().unwrap();
-        let source = std::fs::read_to_string(format!("{}/tests/reference/html/pages/{name}.html", env!("CARGO_MANIFEST_DIR"))).unwrap();
+        let source = std::fs::read_to_string(format!(
+            "{}/tests/reference/html/pages/{name}.html",
+            env!("CARGO_MANIFEST_DIR")
+        ))
+        .unwrap();
         let document = Document::parse(&source);
         let mut counts: BTreeMap<String, u64> = BTreeMap::new();
         let (mut comments, mut scripts) = (0u64, Vec::new());
@@ -142,7 +303,10 @@ fn documents_are_parsed_as_html5lib_does() {
                 Kind::Element { name, .. } => {
                     *counts.entry(name.clone()).or_default() += 1;
                     if name == "script" {
-                        scripts.push((document.attribute(id, "src").map(str::to_string), document.text(id)));
+                        scripts.push((
+                            document.attribute(id, "src").map(str::to_string),
+                            document.text(id),
+                        ));
                     }
                 }
                 // html5lib's tree begins at the html element: comments before it are not in it.
@@ -151,17 +315,30 @@ fn documents_are_parsed_as_html5lib_does() {
             }
         }
         if name == "noscript" {
-            assert!(scripts.is_empty(), "with scripting on, what noscript holds is text");
+            assert!(
+                scripts.is_empty(),
+                "with scripting on, what noscript holds is text"
+            );
             continue;
         }
-        let theirs: BTreeMap<String, u64> = page["counts"].as_object().unwrap().iter().map(|(k, v)| (k.clone(), v.as_u64().unwrap())).collect();
+        let theirs: BTreeMap<String, u64> = page["counts"]
+            .as_object()
+            .unwrap()
+            .iter()
+            .map(|(k, v)| (k.clone(), v.as_u64().unwrap()))
+            .collect();
         assert_eq!(counts, theirs, "{name}");
         assert_eq!(comments, page["comments"].as_u64().unwrap(), "{name}");
         let theirs: Vec<(Option<String>, String)> = page["scripts"]
             .as_array()
             .unwrap()
             .iter()
-            .map(|s| (s["src"].as_str().map(str::to_string), s["text"].as_str().unwrap().to_string()))
+            .map(|s| {
+                (
+                    s["src"].as_str().map(str::to_string),
+                    s["text"].as_str().unwrap().to_string(),
+                )
+            })
             .collect();
         assert_eq!(scripts, theirs, "{name}");
     }

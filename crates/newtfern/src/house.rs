@@ -26,12 +26,18 @@ pub struct House {
 pub async fn open(place: &Place) -> Result<House> {
     let store = Store::connect(&place.database).await?;
     store.migrate().await?;
-    std::fs::create_dir_all(&place.folder).with_context(|| format!("cannot make the folder {}", place.folder.display()))?;
+    std::fs::create_dir_all(&place.folder)
+        .with_context(|| format!("cannot make the folder {}", place.folder.display()))?;
     let blobs = Blobs::folder(&place.folder.join("blobs"))?;
     let key = place.folder.join("seal.key");
-    let sealer = Sealer::from_file(&key).with_context(|| format!("cannot read or make the key {}", key.display()))?;
+    let sealer = Sealer::from_file(&key)
+        .with_context(|| format!("cannot read or make the key {}", key.display()))?;
     seed_platforms(&store).await?;
-    Ok(House { store, blobs, sealer })
+    Ok(House {
+        store,
+        blobs,
+        sealer,
+    })
 }
 
 /// The generic kinds of platform that ship.
@@ -41,7 +47,8 @@ async fn seed_platforms(store: &Store) -> Result<()> {
         include_str!("../../../profiles/platforms/hand-written.toml"),
         include_str!("../../../profiles/platforms/script-built.toml"),
     ] {
-        let platform = newtfern_core::platform::Platform::from_toml(text).context("a shipped platform profile")?;
+        let platform = newtfern_core::platform::Platform::from_toml(text)
+            .context("a shipped platform profile")?;
         store.put_platform(&platform, text).await?;
     }
     Ok(())

@@ -9,7 +9,11 @@ use clap::{Parser, Subcommand};
 use std::process::ExitCode;
 
 #[derive(Parser)]
-#[command(name = "newtfern", version, about = "The workbench of an agency technician who rolls out chat widgets over many client websites")]
+#[command(
+    name = "newtfern",
+    version,
+    about = "The workbench of an agency technician who rolls out chat widgets over many client websites"
+)]
 struct Cli {
     #[command(subcommand)]
     verb: Verb,
@@ -35,11 +39,18 @@ fn main() -> ExitCode {
     // Clap ends with 2 on bad arguments, which is also the contract's "could not check".
     let cli = Cli::parse();
     tracing_subscriber::fmt()
-        .with_env_filter(tracing_subscriber::EnvFilter::try_from_env("NEWTFERN_LOG").unwrap_or_else(|_| "warn,newtfern=info,newtfern_web=info,newtfern_store=info".into()))
+        .with_env_filter(
+            tracing_subscriber::EnvFilter::try_from_env("NEWTFERN_LOG").unwrap_or_else(|_| {
+                "warn,newtfern=info,newtfern_web=info,newtfern_store=info".into()
+            }),
+        )
         .with_writer(std::io::stderr)
         .with_target(false)
         .init();
-    let runtime = match tokio::runtime::Builder::new_multi_thread().enable_all().build() {
+    let runtime = match tokio::runtime::Builder::new_multi_thread()
+        .enable_all()
+        .build()
+    {
         Ok(runtime) => runtime,
         Err(error) => {
             eprintln!("newtfern: cannot start: {error}");

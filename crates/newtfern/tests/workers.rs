@@ -24,73 +24,142 @@ fn worker(database: &str, folder: &Path) -> Child {
 }
 
 async fn count(store: &Store, sql: &'static str) -> i64 {
-    sqlx::query_scalar(sql).fetch_one(&store.pool).await.unwrap()
+    sqlx::query_scalar(sql)
+        .fetch_one(&store.pool)
+        .await
+        .unwrap()
 }
 
 /// Processes of the browser whose profile lies in this folder.
 fn browsers_in(folder: &Path) -> usize {
     let wanted = format!("--user-data-dir={}", folder.display());
-    let lines = std::fs::read_dir("/proc").unwrap().filter_map(|p| std::fs::read(p.ok()?.path().join("cmdline")).ok());
-    lines.filter(|line| String::from_utf8_lossy(line).contains(&wanted)).count()
+    let lines = std::fs::read_dir("/proc")
+        .unwrap()
+        .filter_map(|p| std::fs::read(p.ok()?.path().join("cmdline")).ok());
+    lines
+        .filter(|line| String::from_utf8_lossy(line).contains(&wanted))
+        .count()
 }
 
 /// Asks until the answer is yes.
 async fn until(what: &str, ask: impl AsyncFn() -> bool) {
     let began = Instant::now();
     while !ask().await {
-        assert!(began.elapsed() < Duration::from_secs(180), "waited in vain for: {what}");
+        assert!(
+            began.elapsed() < Duration::from_secs(180),
+            "waited in vain for: {what}"
+        );
         tokio::time::sleep(Duration::from_millis(50)).await;
     }
 }
 
 #[tokio::test(flavor = "multi_thread")]
 async fn a_killed_worker_loses_no_visit_and_repeats_no_result() {
-    let server = std::env::var(scratch::SERVER).expect("NEWTFERN_TEST_DATABASE is not set: run ./run test");
+    let server =
+        std::env::var(scratch::SERVER).expect("NEWTFERN_TEST_DATABASE is not set: run ./run test");
     let (store, database) = scratch::with_address(&server).await.unwrap();
 
     let standins = Standins::start(0, None).await.unwrap();
     let text = newtfern_standins::supplier_profile(standins.port);
     let supplier = Supplier::from_toml(&text).unwrap();
     store.put_supplier(&supplier, &text).await.unwrap();
-    store.set_setting("allow_private", &json!(true)).await.unwrap();
-    let client = store.add_client("Wendle Tide Mill", &Sheet::default()).await.unwrap();
+    store
+        .set_setting("allow_private", &json!(true))
+        .await
+        .unwrap();
+    let client = store
+        .add_client("Wendle Tide Mill", &Sheet::default())
+        .await
+        .unwrap();
     let mut sites = Vec::new();
     for site in SITES.iter().filter(|s| s.fault.is_none() && !s.banner) {
-        let new =
-            NewSite { client_id: client, name: site.host.into(), url: site.address(standins.port), supplier_id: Some(supplier.id.clone()), key: site.key(), ..NewSite::default() };
+        let new = NewSite {
+            client_id: client,
+            name: site.host.into(),
+            url: site.address(standins.port),
+            supplier_id: Some(supplier.id.clone()),
+            key: site.key(),
+            ..NewSite::default()
+        };
         sites.push(store.add_site(&new).await.unwrap());
     }
-    let round = store.start_round("check", "two", "test", &sites, &json!({})).await.unwrap();
+    let round = store
+        .start_round("check", "two", "test", &sites, &json!({}))
+        .await
+        .unwrap();
 
     let folder = tempfile::tempdir().unwrap();
     let mut first = worker(&database, folder.path());
     let running = "select count(*) from jobs where state = 'running'";
-    until("a job under way", async || count(&store, running).await > 0 && browsers_in(folder.path()) > 0).await;
+    until("a job under way", async || {
+        count(&store, running).await > 0 && browsers_in(folder.path()) > 0
+    })
+    .await;
     first.kill().await.unwrap();
-    until("the end of the killed worker's browser", async || browsers_in(folder.path()) == 0).await;
-    assert_eq!(count(&store, running).await, 1, "the killed worker's job still carries its name");
+    until("the end of the killed worker's browser", async || {
+        browsers_in(folder.path()) == 0
+    })
+    .await;
+    assert_eq!(
+        count(&store, running).await,
+        1,
+        "the killed worker's job still carries its name"
+    );
     // What the clock does after a minute.
-    sqlx::query("update jobs set lease_until = now() - interval '1 second' where state = 'running'").execute(&store.pool).await.unwrap();
+    sqlx::query(
+        "update jobs set lease_until = now() - interval '1 second' where state = 'running'",
+    )
+    .execute(&store.pool)
+    .await
+    .unwrap();
 
     let mut second = worker(&database, folder.path());
-    until("the end of the round", async || count(&store, "select count(*) from jobs where state in ('waiting', 'running')").await == 0).await;
+    until("the end of the round", async || {
+        count(
+            &store,
+            "select count(*) from jobs where state in ('waiting', 'running')",
+        )
+        .await
+            == 0
+    })
+    .await;
     let round = store.round(round).await.unwrap().unwrap();
     assert_eq!((round.done, round.failed), (2, 0));
-    assert_eq!(count(&store, "select count(*) from jobs where attempts = 2").await, 1, "the job of the killed worker was made again");
+    assert_eq!(
+        count(&store, "select count(*) from jobs where attempts = 2").await,
+        1,
+        "the job of the killed worker was made again"
+    );
     // Two visits a site, each stored once; their pictures are where the other worker's are.
     assert_eq!(count(&store, "select count(*) from observations").await, 4);
     for (site, standings) in store.standings_of(&sites).await.unwrap() {
-        let load = standings.iter().find(|s| s.family() == Family::Load).unwrap();
-        assert_eq!(load.state(), State::Passing, "site {site}: {}", load.summary);
+        let load = standings
+            .iter()
+            .find(|s| s.family() == Family::Load)
+            .unwrap();
+        assert_eq!(
+            load.state(),
+            State::Passing,
+            "site {site}: {}",
+            load.summary
+        );
     }
     let pictures = newtfern_store::blobs::Blobs::folder(&folder.path().join("blobs")).unwrap();
     for visit in store.last_visits(sites[0]).await.unwrap() {
-        let kept = pictures.get(visit.picture.as_deref().unwrap()).await.unwrap().unwrap();
+        let kept = pictures
+            .get(visit.picture.as_deref().unwrap())
+            .await
+            .unwrap()
+            .unwrap();
         assert!(kept.starts_with(b"\x89PNG"));
     }
 
     // Asked to stop, a worker ends by itself and in order.
-    let interrupted = Command::new("kill").args(["-INT", &second.id().unwrap().to_string()]).status().await.unwrap();
+    let interrupted = Command::new("kill")
+        .args(["-INT", &second.id().unwrap().to_string()])
+        .status()
+        .await
+        .unwrap();
     assert!(interrupted.success());
     assert!(second.wait().await.unwrap().success());
 }

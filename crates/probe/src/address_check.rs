@@ -23,7 +23,10 @@ pub struct Report {
 }
 
 pub async fn look(http: &Http, typed: &str, platforms: &[Platform], allow_private: bool) -> Report {
-    let mut report = Report { url: typed.trim().to_string(), ..Report::default() };
+    let mut report = Report {
+        url: typed.trim().to_string(),
+        ..Report::default()
+    };
     let url = match address::parse(typed) {
         Ok(url) => url,
         Err(error) => {
@@ -33,7 +36,9 @@ pub async fn look(http: &Http, typed: &str, platforms: &[Platform], allow_privat
     };
     report.url = url.to_string();
     if !allow_private && let Err(error) = address::refuse_private(&url) {
-        report.problem = Some(format!("{error}: only an administrator can allow those (Settings, network)."));
+        report.problem = Some(format!(
+            "{error}: only an administrator can allow those (Settings, network)."
+        ));
         return report;
     }
     let fetched = http.get(&url).await;
@@ -43,26 +48,45 @@ pub async fn look(http: &Http, typed: &str, platforms: &[Platform], allow_privat
     let host = url.host_str().unwrap_or_default();
     if let Some(failure) = &fetched.failure {
         report.problem = Some(match failure.kind {
-            FailureKind::Dns => format!("The name {host} does not resolve: check the spelling, or the domain's DNS records."),
-            FailureKind::Refused => format!("{host} refuses the connection: check the scheme and port."),
-            FailureKind::Tls => format!("The secure connection to {host} failed ({}): check the certificate, or try http.", failure.text),
+            FailureKind::Dns => format!(
+                "The name {host} does not resolve: check the spelling, or the domain's DNS records."
+            ),
+            FailureKind::Refused => {
+                format!("{host} refuses the connection: check the scheme and port.")
+            }
+            FailureKind::Tls => format!(
+                "The secure connection to {host} failed ({}): check the certificate, or try http.",
+                failure.text
+            ),
             FailureKind::Timeout => format!("{host} does not answer in time."),
             FailureKind::RedirectLoop => "The address redirects in a circle.".to_string(),
-            FailureKind::Guard => format!("{}: only an administrator can allow those (Settings, network).", failure.text),
+            FailureKind::Guard => format!(
+                "{}: only an administrator can allow those (Settings, network).",
+                failure.text
+            ),
             _ => format!("The address could not be read: {}.", failure.text),
         });
         return report;
     }
     if let Some(status) = fetched.status.filter(|s| *s >= 400) {
-        report.remarks.push(format!("The page answers with status {status}."));
+        report
+            .remarks
+            .push(format!("The page answers with status {status}."));
     }
     if let Ok(landed) = url::Url::parse(&fetched.final_url)
         && landed.origin() != url.origin()
     {
-        report.remarks.push(format!("It leads on to {}.", landed.origin().ascii_serialization()));
+        report.remarks.push(format!(
+            "It leads on to {}.",
+            landed.origin().ascii_serialization()
+        ));
     }
     let document = Document::parse(&fetched.body);
-    let title = document.walk().into_iter().find(|id| document.name(*id) == Some("title")).map(|id| document.text(id));
+    let title = document
+        .walk()
+        .into_iter()
+        .find(|id| document.name(*id) == Some("title"))
+        .map(|id| document.text(id));
     report.title = title.unwrap_or_default().trim().chars().take(120).collect();
     report.platform = guess(platforms, &fetched.body, &fetched.headers).map(|p| p.id.clone());
     report

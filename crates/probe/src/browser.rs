@@ -43,13 +43,21 @@ fn kill_group(group: i32) {
 /// Starts the browser with a watcher in its process group. The watcher reads a pipe that only we hold
 /// open: when we are gone, however we went, it ends and takes the group with it. A killed worker would
 /// else leave a browser behind each time.
-const WATCHED: &str = r#"exec 3<&0; { read -r _ <&3; kill -KILL 0; } & exec "$0" "$@" 3<&- </dev/null"#;
+const WATCHED: &str =
+    r#"exec 3<&0; { read -r _ <&3; kill -KILL 0; } & exec "$0" "$@" 3<&- </dev/null"#;
 
 /// The real binary rather than the distribution's wrapper script, which adds flags of its own.
 pub fn find() -> Option<PathBuf> {
     let named = std::env::var_os("NEWTFERN_CHROMIUM").map(PathBuf::from);
-    let known = ["/usr/lib/chromium/chromium", "/usr/lib/chromium-browser/chromium-browser", "/usr/bin/chromium"];
-    named.into_iter().chain(known.into_iter().map(PathBuf::from)).find(|p| p.is_file())
+    let known = [
+        "/usr/lib/chromium/chromium",
+        "/usr/lib/chromium-browser/chromium-browser",
+        "/usr/bin/chromium",
+    ];
+    named
+        .into_iter()
+        .chain(known.into_iter().map(PathBuf::from))
+        .find(|p| p.is_file())
 }
 
 fn is_root() -> bool {
@@ -63,19 +71,26 @@ fn is_root() -> bool {
 impl Browser {
     pub async fn launch(guard: Guard, ca: Option<&Path>) -> Result<Browser, ProbeError> {
         let program = find().ok_or(ProbeError::NoBrowser)?;
-        let profile = tempfile::Builder::new().prefix("newtfern-visit-").tempdir().map_err(io("make a browser profile"))?;
+        let profile = tempfile::Builder::new()
+            .prefix("newtfern-visit-")
+            .tempdir()
+            .map_err(io("make a browser profile"))?;
         let home = profile.path().join("home");
         let data = profile.path().join("data");
         for folder in [&home, &data.join("Default"), &profile.path().join("tmp")] {
             std::fs::create_dir_all(folder).map_err(io("make a browser profile"))?;
         }
         // What an ordinary browser stores is wanted, third-party cookies too: fresh contexts block them otherwise.
-        let preferences = json!({"profile": {"cookie_controls_mode": 0, "block_third_party_cookies": false}});
-        std::fs::write(data.join("Default/Preferences"), preferences.to_string()).map_err(io("write browser preferences"))?;
+        let preferences =
+            json!({"profile": {"cookie_controls_mode": 0, "block_third_party_cookies": false}});
+        std::fs::write(data.join("Default/Preferences"), preferences.to_string())
+            .map_err(io("write browser preferences"))?;
         if let Some(ca) = ca {
             trust(&home, ca).await?;
         }
-        let proxy = Proxy::start(guard).await.map_err(io("start the guard's proxy"))?;
+        let proxy = Proxy::start(guard)
+            .await
+            .map_err(io("start the guard's proxy"))?;
         let mut command = Command::new("/bin/sh");
         command
             .args(["-c", WATCHED])
@@ -101,14 +116,24 @@ impl Browser {
             .process_group(0)
             .kill_on_drop(true);
         if is_root() {
-            tracing::warn!("running as root, so Chromium runs without its sandbox; use a user of its own for real work");
+            tracing::warn!(
+                "running as root, so Chromium runs without its sandbox; use a user of its own for real work"
+            );
             command.arg("--no-sandbox");
         }
-        let mut child = command.spawn().map_err(io(format!("start {}", program.display())))?;
+        let mut child = command
+            .spawn()
+            .map_err(io(format!("start {}", program.display())))?;
         let group = child.id().map(|id| id as i32).unwrap_or(0);
         let failed = |why: String| ProbeError::BrowserStart {
             why,
-            stderr: std::fs::read_to_string(profile.path().join("stderr")).unwrap_or_default().lines().rev().take(8).collect::<Vec<_>>().join("\n"),
+            stderr: std::fs::read_to_string(profile.path().join("stderr"))
+                .unwrap_or_default()
+                .lines()
+                .rev()
+                .take(8)
+                .collect::<Vec<_>>()
+                .join("\n"),
         };
         let address = match wait_for_port(&data, &mut child).await {
             Ok(address) => address,
@@ -117,9 +142,17 @@ impl Browser {
                 return Err(failed(why));
             }
         };
-        let cdp = Cdp::connect(&address).await.map_err(|e| failed(e.to_string()))?;
+        let cdp = Cdp::connect(&address)
+            .await
+            .map_err(|e| failed(e.to_string()))?;
         let version = cdp.call("", "Browser.getVersion", json!({}), 5000).await?;
-        cdp.call("", "Browser.setDownloadBehavior", json!({"behavior": "deny"}), 5000).await?;
+        cdp.call(
+            "",
+            "Browser.setDownloadBehavior",
+            json!({"behavior": "deny"}),
+            5000,
+        )
+        .await?;
         let text = |name: &str| version[name].as_str().unwrap_or_default().to_string();
         Ok(Browser {
             version: text("product"),
@@ -157,19 +190,29 @@ async fn trust(home: &Path, ca: &Path) -> Result<(), ProbeError> {
         let folder = home.join(place);
         std::fs::create_dir_all(&folder).map_err(io("make a certificate store"))?;
         let store = format!("sql:{}", folder.display());
-        let steps: [&[&str]; 2] = [&["-N", "--empty-password"], &["-A", "-t", "C,,", "-n", "newtfern", "-i"]];
+        let steps: [&[&str]; 2] = [
+            &["-N", "--empty-password"],
+            &["-A", "-t", "C,,", "-n", "newtfern", "-i"],
+        ];
         for (i, arguments) in steps.iter().enumerate() {
             let mut command = Command::new("certutil");
-            command.args(["-d", &store]).args(*arguments).stdin(Stdio::null());
+            command
+                .args(["-d", &store])
+                .args(*arguments)
+                .stdin(Stdio::null());
             if i == 1 {
                 command.arg(ca);
             }
             let output = command.output().await.map_err(|e| match e.kind() {
-                std::io::ErrorKind::NotFound => ProbeError::Trust("certutil is missing: install Debian's package libnss3-tools".into()),
+                std::io::ErrorKind::NotFound => ProbeError::Trust(
+                    "certutil is missing: install Debian's package libnss3-tools".into(),
+                ),
                 _ => ProbeError::Trust(e.to_string()),
             })?;
             if !output.status.success() {
-                return Err(ProbeError::Trust(String::from_utf8_lossy(&output.stderr).trim().to_string()));
+                return Err(ProbeError::Trust(
+                    String::from_utf8_lossy(&output.stderr).trim().to_string(),
+                ));
             }
         }
     }
@@ -185,7 +228,11 @@ pub struct Pool {
 
 impl Pool {
     pub fn new(guard: Guard, ca: Option<PathBuf>) -> Pool {
-        Pool { guard, ca, current: tokio::sync::Mutex::new(None) }
+        Pool {
+            guard,
+            ca,
+            current: tokio::sync::Mutex::new(None),
+        }
     }
 
     pub fn guard(&self) -> Guard {

@@ -40,10 +40,15 @@ pub struct Cdp {
 
 impl Cdp {
     pub async fn connect(address: &str) -> Result<Cdp, ProbeError> {
-        let config = WebSocketConfig::default().max_message_size(Some(256 << 20)).max_frame_size(Some(256 << 20));
+        let config = WebSocketConfig::default()
+            .max_message_size(Some(256 << 20))
+            .max_frame_size(Some(256 << 20));
         let (socket, _) = tokio_tungstenite::connect_async_with_config(address, Some(config), true)
             .await
-            .map_err(|e| ProbeError::BrowserStart { why: e.to_string(), stderr: String::new() })?;
+            .map_err(|e| ProbeError::BrowserStart {
+                why: e.to_string(),
+                stderr: String::new(),
+            })?;
         let (mut sink, mut source) = socket.split();
         let (out, mut queue) = mpsc::unbounded_channel::<Message>();
         tokio::spawn(async move {
@@ -70,7 +75,11 @@ impl Cdp {
                 routes.trees.clear();
             }
         });
-        Ok(Cdp { out, routes, next: Arc::new(AtomicU64::new(1)) })
+        Ok(Cdp {
+            out,
+            routes,
+            next: Arc::new(AtomicU64::new(1)),
+        })
     }
 
     pub fn is_gone(&self) -> bool {
@@ -101,26 +110,44 @@ impl Cdp {
     }
 
     /// Sends and waits, with a deadline: a hung page never answers.
-    pub async fn call(&self, session: &str, method: &str, params: Value, ms: u64) -> Result<Value, ProbeError> {
+    pub async fn call(
+        &self,
+        session: &str,
+        method: &str,
+        params: Value,
+        ms: u64,
+    ) -> Result<Value, ProbeError> {
         let id = self.next.fetch_add(1, Ordering::Relaxed);
         let (sender, receiver) = oneshot::channel();
         {
-            let mut routes = self.routes.lock().map_err(|_| ProbeError::BrowserGone { doing: method.into() })?;
+            let mut routes = self.routes.lock().map_err(|_| ProbeError::BrowserGone {
+                doing: method.into(),
+            })?;
             if routes.gone {
-                return Err(ProbeError::BrowserGone { doing: method.into() });
+                return Err(ProbeError::BrowserGone {
+                    doing: method.into(),
+                });
             }
             routes.waiting.insert(id, sender);
         }
         let _ = self.out.send(message(id, session, method, params));
         match tokio::time::timeout(Duration::from_millis(ms), receiver).await {
             Ok(Ok(Ok(value))) => Ok(value),
-            Ok(Ok(Err(message))) => Err(ProbeError::Command { method: method.into(), message }),
-            Ok(Err(_)) => Err(ProbeError::BrowserGone { doing: method.into() }),
+            Ok(Ok(Err(message))) => Err(ProbeError::Command {
+                method: method.into(),
+                message,
+            }),
+            Ok(Err(_)) => Err(ProbeError::BrowserGone {
+                doing: method.into(),
+            }),
             Err(_) => {
                 if let Ok(mut routes) = self.routes.lock() {
                     routes.waiting.remove(&id);
                 }
-                Err(ProbeError::Silent { method: method.into(), ms })
+                Err(ProbeError::Silent {
+                    method: method.into(),
+                    ms,
+                })
             }
         }
     }
@@ -135,11 +162,16 @@ fn message(id: u64, session: &str, method: &str, params: Value) -> Message {
 }
 
 fn route(routes: &Mutex<Routes>, mut value: Value) {
-    let Ok(mut routes) = routes.lock() else { return };
+    let Ok(mut routes) = routes.lock() else {
+        return;
+    };
     if let Some(id) = value["id"].as_u64() {
         if let Some(waiting) = routes.waiting.remove(&id) {
             let answer = match value.get("error") {
-                Some(error) => Err(error["message"].as_str().unwrap_or("unknown error").to_string()),
+                Some(error) => Err(error["message"]
+                    .as_str()
+                    .unwrap_or("unknown error")
+                    .to_string()),
                 None => Ok(value["result"].take()),
             };
             let _ = waiting.send(answer);
@@ -147,7 +179,9 @@ fn route(routes: &Mutex<Routes>, mut value: Value) {
         return;
     }
     let session = value["sessionId"].as_str().unwrap_or_default().to_string();
-    let Some(tree) = routes.tree_of.get(&session).cloned() else { return };
+    let Some(tree) = routes.tree_of.get(&session).cloned() else {
+        return;
+    };
     let method = value["method"].as_str().unwrap_or_default().to_string();
     let params = value["params"].take();
     if method == "Target.attachedToTarget"
@@ -156,6 +190,10 @@ fn route(routes: &Mutex<Routes>, mut value: Value) {
         routes.tree_of.insert(child.to_string(), tree.clone());
     }
     if let Some(sender) = routes.trees.get(&tree) {
-        let _ = sender.send(Event { session, method, params });
+        let _ = sender.send(Event {
+            session,
+            method,
+            params,
+        });
     }
 }

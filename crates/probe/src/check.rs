@@ -47,8 +47,20 @@ pub async fn one(pool: &Pool, plan: &Plan<'_>) -> Result<(Observation, Pictures)
 
 /// The conditions of a full check, in the order they are visited.
 pub fn conditions(viewports: &[Viewport], with_consent: bool) -> Vec<Condition> {
-    let states: &[ConsentAct] = if with_consent { &[ConsentAct::Untouched, ConsentAct::Granted] } else { &[ConsentAct::Untouched] };
-    states.iter().flat_map(|consent| viewports.iter().map(move |viewport| Condition { viewport: *viewport, consent: *consent })).collect()
+    let states: &[ConsentAct] = if with_consent {
+        &[ConsentAct::Untouched, ConsentAct::Granted]
+    } else {
+        &[ConsentAct::Untouched]
+    };
+    states
+        .iter()
+        .flat_map(|consent| {
+            viewports.iter().map(move |viewport| Condition {
+                viewport: *viewport,
+                consent: *consent,
+            })
+        })
+        .collect()
 }
 
 pub async fn run(pool: &Pool, http: &Http, request: &Request<'_>) -> Result<Evidence, ProbeError> {
@@ -74,45 +86,83 @@ pub async fn run(pool: &Pool, http: &Http, request: &Request<'_>) -> Result<Evid
             })
             .collect();
         // Two at a time: more only queue for the processor.
-        let results = futures_util::future::join_all(plans.iter().map(|plan| one(pool, plan))).await;
+        let results =
+            futures_util::future::join_all(plans.iter().map(|plan| one(pool, plan))).await;
         for result in results {
             visits.push(result?);
         }
         if round == 0 {
             // A page that cannot be had will not be had with consent either.
-            if visits.iter().all(|(o, _)| o.page.failure.is_some() || o.page.status.is_none_or(|s| s >= 400)) {
+            if visits
+                .iter()
+                .all(|(o, _)| o.page.failure.is_some() || o.page.status.is_none_or(|s| s >= 400))
+            {
                 break;
             }
-            asides = tokio::time::timeout(Duration::from_millis(ASIDES_MS), fetch_asides(http, request, &visits)).await.unwrap_or_default();
+            asides = tokio::time::timeout(
+                Duration::from_millis(ASIDES_MS),
+                fetch_asides(http, request, &visits),
+            )
+            .await
+            .unwrap_or_default();
         }
     }
     Ok(Evidence { visits, asides })
 }
 
 /// Only where the snippet is not live in what visitors get.
-async fn fetch_asides(http: &Http, request: &Request<'_>, visits: &[(Observation, Pictures)]) -> Vec<Aside> {
-    let Some((seen, _)) = visits.iter().find(|(o, _)| o.page.failure.is_none() && o.alive.at_ms.is_none()) else { return Vec::new() };
-    let Ok(page) = Url::parse(&seen.page.final_url) else { return Vec::new() };
+async fn fetch_asides(
+    http: &Http,
+    request: &Request<'_>,
+    visits: &[(Observation, Pictures)],
+) -> Vec<Aside> {
+    let Some((seen, _)) = visits
+        .iter()
+        .find(|(o, _)| o.page.failure.is_none() && o.alive.at_ms.is_none())
+    else {
+        return Vec::new();
+    };
+    let Ok(page) = Url::parse(&seen.page.final_url) else {
+        return Vec::new();
+    };
     let inspector = Inspector::new(request.supplier, request.consent);
-    if inspector.pieces(&seen.page.html, &page).iter().any(|p| p.state == State::Live) {
+    if inspector
+        .pieces(&seen.page.html, &page)
+        .iter()
+        .any(|p| p.state == State::Live)
+    {
         return Vec::new();
     }
     let mut wanted = vec![(Purpose::Uncached, uncached(&page))];
     let links = Document::parse(&seen.page.html).links(&page);
-    wanted.extend(links.into_iter().filter(|l| l.origin() == page.origin() && l.path() != page.path()).take(MOST_LINKED).map(|l| (Purpose::Linked, l)));
+    wanted.extend(
+        links
+            .into_iter()
+            .filter(|l| l.origin() == page.origin() && l.path() != page.path())
+            .take(MOST_LINKED)
+            .map(|l| (Purpose::Linked, l)),
+    );
     let fetched = futures_util::future::join_all(wanted.iter().map(|(_, url)| http.get(url))).await;
     wanted
         .into_iter()
         .zip(fetched)
         .filter(|(_, f)| f.failure.is_none())
-        .map(|((purpose, url), f)| Aside { purpose, url: url.to_string(), status: f.status.unwrap_or(0), html: f.body })
+        .map(|((purpose, url), f)| Aside {
+            purpose,
+            url: url.to_string(),
+            status: f.status.unwrap_or(0),
+            html: f.body,
+        })
         .collect()
 }
 
 /// The same address with a query no cache has seen.
 fn uncached(page: &Url) -> Url {
     let mut url = page.clone();
-    let stamp = std::time::SystemTime::now().duration_since(std::time::UNIX_EPOCH).map_or(0, |d| d.as_nanos());
-    url.query_pairs_mut().append_pair("newtfern", &format!("{stamp:x}"));
+    let stamp = std::time::SystemTime::now()
+        .duration_since(std::time::UNIX_EPOCH)
+        .map_or(0, |d| d.as_nanos());
+    url.query_pairs_mut()
+        .append_pair("newtfern", &format!("{stamp:x}"));
     url
 }

@@ -43,11 +43,18 @@ impl Guard {
         let found: Vec<IpAddr> = if let Ok(ip) = bare.parse::<IpAddr>() {
             vec![ip]
         } else if is_localhost_name(host) {
-            vec![IpAddr::V4(Ipv4Addr::LOCALHOST), IpAddr::V6(Ipv6Addr::LOCALHOST)]
+            vec![
+                IpAddr::V4(Ipv4Addr::LOCALHOST),
+                IpAddr::V6(Ipv6Addr::LOCALHOST),
+            ]
         } else if is_invalid_name(host) {
             return Err(ConnectError::Dns(host.to_string()));
         } else {
-            let looked = tokio::time::timeout(Duration::from_millis(CONNECT_MS), tokio::net::lookup_host((host, port))).await;
+            let looked = tokio::time::timeout(
+                Duration::from_millis(CONNECT_MS),
+                tokio::net::lookup_host((host, port)),
+            )
+            .await;
             match looked {
                 Ok(Ok(addresses)) => addresses.map(|a| a.ip()).collect(),
                 Ok(Err(_)) | Err(_) => return Err(ConnectError::Dns(host.to_string())),
@@ -56,9 +63,17 @@ impl Guard {
         if found.is_empty() {
             return Err(ConnectError::Dns(host.to_string()));
         }
-        let allowed: Vec<SocketAddr> = found.iter().filter(|ip| self.allow_private || is_public(**ip)).map(|ip| SocketAddr::new(*ip, port)).collect();
+        let allowed: Vec<SocketAddr> = found
+            .iter()
+            .filter(|ip| self.allow_private || is_public(**ip))
+            .map(|ip| SocketAddr::new(*ip, port))
+            .collect();
         if allowed.is_empty() {
-            return Err(Refused { host: host.to_string(), ip: found[0] }.into());
+            return Err(Refused {
+                host: host.to_string(),
+                ip: found[0],
+            }
+            .into());
         }
         Ok(allowed)
     }
@@ -67,7 +82,12 @@ impl Guard {
     pub async fn connect(&self, host: &str, port: u16) -> Result<TcpStream, ConnectError> {
         let mut last = ConnectError::Connection(host.to_string());
         for address in self.resolve(host, port).await? {
-            match tokio::time::timeout(Duration::from_millis(CONNECT_MS), TcpStream::connect(address)).await {
+            match tokio::time::timeout(
+                Duration::from_millis(CONNECT_MS),
+                TcpStream::connect(address),
+            )
+            .await
+            {
                 Ok(Ok(stream)) => {
                     let _ = stream.set_nodelay(true);
                     return Ok(stream);
@@ -86,17 +106,35 @@ mod tests {
 
     #[tokio::test]
     async fn private_addresses_are_refused_whatever_their_writing() {
-        let guard = Guard { allow_private: false };
-        for host in ["127.0.0.1", "[::1]", "169.254.169.254", "shop.localhost", "localhost", "10.0.0.7", "::ffff:192.168.0.1"] {
-            assert!(matches!(guard.resolve(host, 80).await, Err(ConnectError::Refused(_))), "{host}");
+        let guard = Guard {
+            allow_private: false,
+        };
+        for host in [
+            "127.0.0.1",
+            "[::1]",
+            "169.254.169.254",
+            "shop.localhost",
+            "localhost",
+            "10.0.0.7",
+            "::ffff:192.168.0.1",
+        ] {
+            assert!(
+                matches!(guard.resolve(host, 80).await, Err(ConnectError::Refused(_))),
+                "{host}"
+            );
         }
-        assert!(matches!(guard.resolve("nowhere.invalid", 80).await, Err(ConnectError::Dns(_))));
+        assert!(matches!(
+            guard.resolve("nowhere.invalid", 80).await,
+            Err(ConnectError::Dns(_))
+        ));
         assert_eq!(guard.resolve("1.1.1.1", 443).await.map(|a| a.len()), Ok(1));
     }
 
     #[tokio::test]
     async fn the_demo_may_visit_its_own() {
-        let guard = Guard { allow_private: true };
+        let guard = Guard {
+            allow_private: true,
+        };
         assert!(guard.resolve("shop.localhost", 80).await.is_ok());
         let closed = guard.connect("127.0.0.1", 1).await;
         assert!(matches!(closed, Err(ConnectError::Connection(_))));

@@ -67,10 +67,17 @@ impl Http {
             .user_agent("Mozilla/5.0 (X11; Linux x86_64) AppleWebKit/537.36 (KHTML, like Gecko) Chrome/156.0.0.0 Safari/537.36");
         if let Some(pem) = ca {
             let trust = |e: reqwest::Error| ProbeError::Trust(e.to_string());
-            builder = builder.tls_certs_merge(reqwest::Certificate::from_pem_bundle(pem).map_err(trust)?);
+            builder =
+                builder.tls_certs_merge(reqwest::Certificate::from_pem_bundle(pem).map_err(trust)?);
         }
-        let client = builder.build().map_err(|e| ProbeError::Trust(e.to_string()))?;
-        Ok(Http { client, guard, refusal })
+        let client = builder
+            .build()
+            .map_err(|e| ProbeError::Trust(e.to_string()))?;
+        Ok(Http {
+            client,
+            guard,
+            refusal,
+        })
     }
 
     /// An address written as a number never reaches the resolver, so it is looked at here.
@@ -83,12 +90,18 @@ impl Http {
         if self.guard.allow_private || newtfern_core::address::is_public(ip) {
             return Ok(());
         }
-        Err(NetFailure { kind: FailureKind::Guard, text: format!("{ip} is a private or local address") })
+        Err(NetFailure {
+            kind: FailureKind::Guard,
+            text: format!("{ip} is a private or local address"),
+        })
     }
 
     /// GET with redirects. A failure is part of the answer.
     pub async fn get(&self, address: &Url) -> Fetched {
-        let mut out = Fetched { final_url: address.to_string(), ..Fetched::default() };
+        let mut out = Fetched {
+            final_url: address.to_string(),
+            ..Fetched::default()
+        };
         let mut url = address.clone();
         for _ in 0..=MOST_REDIRECTS {
             let answer = match self.once(reqwest::Method::GET, &url, None).await {
@@ -100,11 +113,28 @@ impl Http {
             };
             out.final_url = url.to_string();
             out.status = Some(answer.status().as_u16());
-            out.headers = answer.headers().iter().map(|(n, v)| (n.to_string(), String::from_utf8_lossy(v.as_bytes()).into_owned())).collect();
-            let location = answer.headers().get("location").and_then(|v| v.to_str().ok()).and_then(|l| url.join(l).ok());
+            out.headers = answer
+                .headers()
+                .iter()
+                .map(|(n, v)| {
+                    (
+                        n.to_string(),
+                        String::from_utf8_lossy(v.as_bytes()).into_owned(),
+                    )
+                })
+                .collect();
+            let location = answer
+                .headers()
+                .get("location")
+                .and_then(|v| v.to_str().ok())
+                .and_then(|l| url.join(l).ok());
             match location.filter(|_| answer.status().is_redirection()) {
                 Some(next) if matches!(next.scheme(), "http" | "https") => {
-                    out.redirects.push(Hop { url: url.to_string(), status: answer.status().as_u16(), location: next.to_string() });
+                    out.redirects.push(Hop {
+                        url: url.to_string(),
+                        status: answer.status().as_u16(),
+                        location: next.to_string(),
+                    });
                     url = next;
                 }
                 _ => {
@@ -116,20 +146,37 @@ impl Http {
                 }
             }
         }
-        out.failure = Some(NetFailure { kind: FailureKind::RedirectLoop, text: format!("more than {MOST_REDIRECTS} redirects") });
+        out.failure = Some(NetFailure {
+            kind: FailureKind::RedirectLoop,
+            text: format!("more than {MOST_REDIRECTS} redirects"),
+        });
         out
     }
 
     /// One JSON call to an interface, without redirects.
-    pub async fn json(&self, method: &str, address: &Url, body: Option<&serde_json::Value>, bearer: Option<&str>) -> Result<(u16, serde_json::Value), NetFailure> {
+    pub async fn json(
+        &self,
+        method: &str,
+        address: &Url,
+        body: Option<&serde_json::Value>,
+        bearer: Option<&str>,
+    ) -> Result<(u16, serde_json::Value), NetFailure> {
         let method = reqwest::Method::from_bytes(method.as_bytes()).unwrap_or(reqwest::Method::GET);
         let answer = self.once(method, address, Some((body, bearer))).await?;
         let status = answer.status().as_u16();
         let text = body_of(answer).await?;
-        Ok((status, serde_json::from_str(&text).unwrap_or(serde_json::Value::String(text))))
+        Ok((
+            status,
+            serde_json::from_str(&text).unwrap_or(serde_json::Value::String(text)),
+        ))
     }
 
-    async fn once(&self, method: reqwest::Method, url: &Url, call: Option<(Option<&serde_json::Value>, Option<&str>)>) -> Result<reqwest::Response, NetFailure> {
+    async fn once(
+        &self,
+        method: reqwest::Method,
+        url: &Url,
+        call: Option<(Option<&serde_json::Value>, Option<&str>)>,
+    ) -> Result<reqwest::Response, NetFailure> {
         self.literal_allowed(url)?;
         let mut request = self.client.request(method, url.clone());
         match call {
@@ -139,7 +186,9 @@ impl Http {
                     request = request.header("authorization", format!("Bearer {token}"));
                 }
                 if let Some(body) = body {
-                    request = request.header("content-type", "application/json").body(body.to_string());
+                    request = request
+                        .header("content-type", "application/json")
+                        .body(body.to_string());
                 }
             }
         }
@@ -163,7 +212,11 @@ impl Http {
         let lower = text.to_lowercase();
         let kind = if error.is_timeout() {
             FailureKind::Timeout
-        } else if lower.contains("certificate") || lower.contains("tls") || lower.contains("handshake") || lower.contains("unknownissuer") {
+        } else if lower.contains("certificate")
+            || lower.contains("tls")
+            || lower.contains("handshake")
+            || lower.contains("unknownissuer")
+        {
             FailureKind::Tls
         } else if error.is_connect() {
             FailureKind::Refused
@@ -181,7 +234,10 @@ pub fn from_connect(error: &ConnectError) -> NetFailure {
         ConnectError::Connection(_) => FailureKind::Refused,
         ConnectError::Timeout(_) => FailureKind::Timeout,
     };
-    NetFailure { kind, text: error.to_string() }
+    NetFailure {
+        kind,
+        text: error.to_string(),
+    }
 }
 
 async fn body_of(mut answer: reqwest::Response) -> Result<String, NetFailure> {
@@ -190,7 +246,16 @@ async fn body_of(mut answer: reqwest::Response) -> Result<String, NetFailure> {
         match answer.chunk().await {
             Ok(Some(chunk)) => bytes.extend_from_slice(&chunk),
             Ok(None) => break,
-            Err(e) => return Err(NetFailure { kind: if e.is_timeout() { FailureKind::Timeout } else { FailureKind::CutOff }, text: e.to_string() }),
+            Err(e) => {
+                return Err(NetFailure {
+                    kind: if e.is_timeout() {
+                        FailureKind::Timeout
+                    } else {
+                        FailureKind::CutOff
+                    },
+                    text: e.to_string(),
+                });
+            }
         }
         if bytes.len() > MOST_BYTES {
             bytes.truncate(MOST_BYTES);

@@ -17,7 +17,9 @@ pub mod weigh;
 /// Why something could not be had at all (a page that fails is no error but an observation).
 #[derive(Debug, thiserror::Error)]
 pub enum ProbeError {
-    #[error("Chromium was not found: install Debian's package chromium, or set NEWTFERN_CHROMIUM to its program")]
+    #[error(
+        "Chromium was not found: install Debian's package chromium, or set NEWTFERN_CHROMIUM to its program"
+    )]
     NoBrowser,
     #[error("Chromium did not start: {why}\n{stderr}")]
     BrowserStart { why: String, stderr: String },
@@ -32,7 +34,10 @@ pub enum ProbeError {
     #[error("the certificate file cannot be used: {0}")]
     Trust(String),
     #[error("cannot {doing}: {source}")]
-    Io { doing: String, source: std::io::Error },
+    Io {
+        doing: String,
+        source: std::io::Error,
+    },
     #[error("the picture cannot be read: {0}")]
     Picture(#[from] image::ImageError),
     #[error("{0}")]

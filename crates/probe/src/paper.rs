@@ -11,8 +11,15 @@ pub async fn print(browser: &Browser, html: &str) -> Result<Vec<u8>, ProbeError>
     let tab = Tab::open(browser, Viewport::Desktop).await?;
     let tree = tab.call("Page.getFrameTree", json!({})).await?;
     let frame = tree["frameTree"]["frame"]["id"].clone();
-    tab.call("Page.setDocumentContent", json!({"frameId": frame, "html": html})).await?;
-    tab.evaluate("Promise.all([...document.images].map((i) => i.decode().catch(() => null))) && true").await?;
+    tab.call(
+        "Page.setDocumentContent",
+        json!({"frameId": frame, "html": html}),
+    )
+    .await?;
+    tab.evaluate(
+        "Promise.all([...document.images].map((i) => i.decode().catch(() => null))) && true",
+    )
+    .await?;
     let answer = tab
         .cdp
         .call(&tab.session, "Page.printToPDF", json!({"printBackground": true, "paperWidth": 8.27, "paperHeight": 11.69, "marginTop": 0.5, "marginBottom": 0.6, "marginLeft": 0.5, "marginRight": 0.5, "generateTaggedPDF": true}), 20_000)
@@ -23,12 +30,18 @@ pub async fn print(browser: &Browser, html: &str) -> Result<Vec<u8>, ProbeError>
 }
 
 /// A picture of a site's own page for the design preview.
-pub async fn picture_of(browser: &Browser, url: &url::Url, viewport: Viewport, withhold: &[String]) -> Result<Option<Vec<u8>>, ProbeError> {
+pub async fn picture_of(
+    browser: &Browser,
+    url: &url::Url,
+    viewport: Viewport,
+    withhold: &[String],
+) -> Result<Option<Vec<u8>>, ProbeError> {
     let tab = Tab::open(browser, viewport).await?;
     tab.withhold(withhold).await?;
     let mut png = None;
     if tab.goto(url, 15_000).await? {
-        tab.wait_until(std::time::Duration::from_secs(10), |s| s.loaded || s.over).await;
+        tab.wait_until(std::time::Duration::from_secs(10), |s| s.loaded || s.over)
+            .await;
         png = tab.picture().await.ok();
     }
     tab.close().await;

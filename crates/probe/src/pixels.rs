@@ -16,7 +16,10 @@ fn bounds(picture: &RgbImage, rect: &Rect, scale: f64, margin: f64) -> (u32, u32
     let clamp = |v: f64, most: u32| (v * scale).clamp(0.0, f64::from(most)) as u32;
     let (w, h) = picture.dimensions();
     let (x0, y0) = (clamp(rect.x - margin, w), clamp(rect.y - margin, h));
-    let (x1, y1) = (clamp(rect.x + rect.width + margin, w), clamp(rect.y + rect.height + margin, h));
+    let (x1, y1) = (
+        clamp(rect.x + rect.width + margin, w),
+        clamp(rect.y + rect.height + margin, h),
+    );
     (x0, y0, x1.saturating_sub(x0), y1.saturating_sub(y0))
 }
 
@@ -41,7 +44,9 @@ fn dominant<'a>(pixels: impl Iterator<Item = &'a image::Rgb<u8>>) -> Rgb {
         }
     }
     // Ties go to the lower cell so that the same picture gives the same colour.
-    let most = cells.into_iter().max_by(|a, b| a.1.0.cmp(&b.1.0).then(b.0.cmp(&a.0)));
+    let most = cells
+        .into_iter()
+        .max_by(|a, b| a.1.0.cmp(&b.1.0).then(b.0.cmp(&a.0)));
     most.map_or(Rgb(255, 255, 255), |(_, (n, sum))| {
         let mean = sum.map(|s| ((s + n / 2) / n.max(1)) as u8);
         Rgb(mean[0], mean[1], mean[2])
@@ -52,9 +57,18 @@ fn dominant<'a>(pixels: impl Iterator<Item = &'a image::Rgb<u8>>) -> Rgb {
 pub fn launcher_colours(png: &[u8], rect: &Rect, scale: f64) -> Result<(Rgb, Rgb), ProbeError> {
     let picture = read(png)?;
     // The middle half of the box leaves out round corners and shadows.
-    let inner = Rect { x: rect.x + rect.width * 0.15, y: rect.y + rect.height * 0.15, width: rect.width * 0.7, height: rect.height * 0.7 };
+    let inner = Rect {
+        x: rect.x + rect.width * 0.15,
+        y: rect.y + rect.height * 0.15,
+        width: rect.width * 0.7,
+        height: rect.height * 0.7,
+    };
     let (x, y, w, h) = bounds(&picture, &inner, scale, 0.0);
-    let launcher = dominant(imageops::crop_imm(&picture, x, y, w.max(1), h.max(1)).to_image().pixels());
+    let launcher = dominant(
+        imageops::crop_imm(&picture, x, y, w.max(1), h.max(1))
+            .to_image()
+            .pixels(),
+    );
     let (x0, y0, w0, h0) = bounds(&picture, rect, scale, 12.0);
     let (x1, y1, w1, h1) = bounds(&picture, rect, scale, 4.0);
     let ring: Vec<image::Rgb<u8>> = (y0..y0 + h0)
@@ -68,9 +82,18 @@ pub fn launcher_colours(png: &[u8], rect: &Rect, scale: f64) -> Result<(Rgb, Rgb
 /// The colour of the panel's upper strip (its first 40 px), where headers are.
 pub fn header_colour(png: &[u8], panel: &Rect, scale: f64) -> Result<Rgb, ProbeError> {
     let picture = read(png)?;
-    let strip = Rect { x: panel.x + 4.0, y: panel.y + 4.0, width: panel.width - 8.0, height: panel.height.min(36.0) };
+    let strip = Rect {
+        x: panel.x + 4.0,
+        y: panel.y + 4.0,
+        width: panel.width - 8.0,
+        height: panel.height.min(36.0),
+    };
     let (x, y, w, h) = bounds(&picture, &strip, scale, 0.0);
-    Ok(dominant(imageops::crop_imm(&picture, x, y, w.max(1), h.max(1)).to_image().pixels()))
+    Ok(dominant(
+        imageops::crop_imm(&picture, x, y, w.max(1), h.max(1))
+            .to_image()
+            .pixels(),
+    ))
 }
 
 #[cfg(test)]
@@ -86,7 +109,15 @@ mod tests {
                 let inside = dx.hypot(dy) < 20.0;
                 let mark = dx.abs() < 5.0 && dy.abs() < 5.0;
                 if inside {
-                    p.put_pixel(x, y, if mark { image::Rgb([255, 255, 255]) } else { image::Rgb([47, 107, 79]) });
+                    p.put_pixel(
+                        x,
+                        y,
+                        if mark {
+                            image::Rgb([255, 255, 255])
+                        } else {
+                            image::Rgb([47, 107, 79])
+                        },
+                    );
                 }
             }
         }
@@ -97,16 +128,43 @@ mod tests {
 
     #[test]
     fn colours_are_those_of_most_pixels() {
-        let rect = Rect { x: 140.0, y: 40.0, width: 40.0, height: 40.0 };
-        assert_eq!(launcher_colours(&page(), &rect, 1.0).unwrap(), (Rgb(47, 107, 79), Rgb(250, 250, 240)));
+        let rect = Rect {
+            x: 140.0,
+            y: 40.0,
+            width: 40.0,
+            height: 40.0,
+        };
+        assert_eq!(
+            launcher_colours(&page(), &rect, 1.0).unwrap(),
+            (Rgb(47, 107, 79), Rgb(250, 250, 240))
+        );
         // Half the CSS size at twice the scale is the same place.
-        let half = Rect { x: 70.0, y: 20.0, width: 20.0, height: 20.0 };
-        assert_eq!(launcher_colours(&page(), &half, 2.0).unwrap().0, Rgb(47, 107, 79));
+        let half = Rect {
+            x: 70.0,
+            y: 20.0,
+            width: 20.0,
+            height: 20.0,
+        };
+        assert_eq!(
+            launcher_colours(&page(), &half, 2.0).unwrap().0,
+            Rgb(47, 107, 79)
+        );
     }
 
     #[test]
     fn crops_stay_inside_the_picture() {
-        let part = crop(&page(), &Rect { x: 190.0, y: 90.0, width: 60.0, height: 60.0 }, 1.0, 10.0).unwrap();
+        let part = crop(
+            &page(),
+            &Rect {
+                x: 190.0,
+                y: 90.0,
+                width: 60.0,
+                height: 60.0,
+            },
+            1.0,
+            10.0,
+        )
+        .unwrap();
         assert_eq!(read(&part).unwrap().dimensions(), (20, 20));
     }
 }

@@ -33,14 +33,20 @@ impl Proxy {
         let log = failures.0.clone();
         let task = tokio::spawn(async move {
             loop {
-                let Ok((stream, _)) = listener.accept().await else { continue };
+                let Ok((stream, _)) = listener.accept().await else {
+                    continue;
+                };
                 let log = log.clone();
                 tokio::spawn(async move {
                     let _ = serve(stream, guard, log).await;
                 });
             }
         });
-        Ok(Proxy { address, failures, task })
+        Ok(Proxy {
+            address,
+            failures,
+            task,
+        })
     }
 
     pub fn failures(&self) -> Failures {
@@ -57,7 +63,10 @@ pub struct Failures(Log);
 impl Failures {
     /// Why the last connection to this host and port failed, if it did.
     pub fn of(&self, host: &str, port: u16) -> Option<ConnectError> {
-        let host = host.trim_start_matches('[').trim_end_matches(']').to_ascii_lowercase();
+        let host = host
+            .trim_start_matches('[')
+            .trim_end_matches(']')
+            .to_ascii_lowercase();
         self.0.lock().ok()?.get(&(host, port)).cloned()
     }
 }
@@ -89,7 +98,12 @@ async fn serve(mut client: TcpStream, guard: Guard, log: Log) -> std::io::Result
     if request[1] != 1 {
         return reply(&mut client, 7).await;
     }
-    let key = (host.trim_start_matches('[').trim_end_matches(']').to_string(), port);
+    let key = (
+        host.trim_start_matches('[')
+            .trim_end_matches(']')
+            .to_string(),
+        port,
+    );
     match guard.connect(&host, port).await {
         Ok(mut server) => {
             if let Ok(mut log) = log.lock() {

@@ -31,13 +31,21 @@ const LOAD_MS: u64 = 20_000;
 const SETTLE_MS: u64 = 1200;
 
 /// `progress` is told how many loads of how many are done; it answers false to cancel.
-pub async fn run(browser: &Browser, request: &Request<'_>, mut progress: impl FnMut(usize, usize) -> bool) -> Result<Measured, ProbeError> {
+pub async fn run(
+    browser: &Browser,
+    request: &Request<'_>,
+    mut progress: impl FnMut(usize, usize) -> bool,
+) -> Result<Measured, ProbeError> {
     let mut measured = Measured::default();
     let total = request.own_loads + 3 * request.pairs;
     let mut done = 0;
     let mut step = |done: &mut usize| {
         *done += 1;
-        if progress(*done, total) { Ok(()) } else { Err(ProbeError::Cancelled) }
+        if progress(*done, total) {
+            Ok(())
+        } else {
+            Err(ProbeError::Cancelled)
+        }
     };
     let mut alive_after: Vec<f64> = Vec::new();
     for _ in 0..request.own_loads {
@@ -46,22 +54,32 @@ pub async fn run(browser: &Browser, request: &Request<'_>, mut progress: impl Fn
                 measured.own.push(load);
                 alive_after.extend(alive_ms);
             }
-            Err(ProbeError::BrowserGone { doing }) => return Err(ProbeError::BrowserGone { doing }),
+            Err(ProbeError::BrowserGone { doing }) => {
+                return Err(ProbeError::BrowserGone { doing });
+            }
             Err(_) => measured.failed_loads += 1,
         }
         step(&mut done)?;
     }
     // Both arms of a pair are left alone equally long: as long as the widget needs to be up, and some.
-    let settle = SETTLE_MS + newtfern_core::weigh::statistics::median(&alive_after).clamp(0.0, 6000.0) as u64;
+    let settle = SETTLE_MS
+        + newtfern_core::weigh::statistics::median(&alive_after).clamp(0.0, 6000.0) as u64;
     let withheld: Vec<String> = request.supplier.hosts().map(str::to_string).collect();
     for first_with in order(request.seed, request.pairs) {
-        let arms: [bool; 3] = if first_with { [true, false, false] } else { [false, true, false] };
+        let arms: [bool; 3] = if first_with {
+            [true, false, false]
+        } else {
+            [false, true, false]
+        };
         let mut loads = Vec::new();
         for with in arms {
-            let load = page_load(browser, request, if with { &[] } else { &withheld }, settle).await;
+            let load =
+                page_load(browser, request, if with { &[] } else { &withheld }, settle).await;
             match load {
                 Ok(load) => loads.push((with, load)),
-                Err(ProbeError::BrowserGone { doing }) => return Err(ProbeError::BrowserGone { doing }),
+                Err(ProbeError::BrowserGone { doing }) => {
+                    return Err(ProbeError::BrowserGone { doing });
+                }
                 Err(_) => measured.failed_loads += 1,
             }
             step(&mut done)?;
@@ -69,20 +87,36 @@ pub async fn run(browser: &Browser, request: &Request<'_>, mut progress: impl Fn
         let with = loads.iter().find(|(w, _)| *w).map(|(_, l)| *l);
         let without: Vec<PageLoad> = loads.iter().filter(|(w, _)| !*w).map(|(_, l)| *l).collect();
         if let (Some(with), Some(a)) = (with, without.first()) {
-            measured.pairs.push(Pair { with, without: *a, first_with });
+            measured.pairs.push(Pair {
+                with,
+                without: *a,
+                first_with,
+            });
         }
         if let [a, b] = without.as_slice() {
             // The order of two like loads is drawn too, or drift would look like an effect.
             let (a, b) = if first_with { (*a, *b) } else { (*b, *a) };
-            measured.floor.push(Pair { with: a, without: b, first_with });
+            measured.floor.push(Pair {
+                with: a,
+                without: b,
+                first_with,
+            });
         }
     }
     Ok(measured)
 }
 
 async fn load(tab: &Tab, request: &Request<'_>) -> Result<(), ProbeError> {
-    if !tab.goto(request.url, LOAD_MS).await? || !tab.wait_until(Duration::from_millis(LOAD_MS), |s| s.loaded || s.over).await || tab.is_over() {
-        return Err(ProbeError::Silent { method: format!("loading {}", request.url), ms: LOAD_MS });
+    if !tab.goto(request.url, LOAD_MS).await?
+        || !tab
+            .wait_until(Duration::from_millis(LOAD_MS), |s| s.loaded || s.over)
+            .await
+        || tab.is_over()
+    {
+        return Err(ProbeError::Silent {
+            method: format!("loading {}", request.url),
+            ms: LOAD_MS,
+        });
     }
     if let Some(consent) = request.consent {
         decide(tab, consent, ConsentAct::Granted).await?;
@@ -91,10 +125,18 @@ async fn load(tab: &Tab, request: &Request<'_>) -> Result<(), ProbeError> {
 }
 
 /// One traced load. Gives the widget's cost, and when it was up after the load event, if it was.
-async fn own_load(browser: &Browser, request: &Request<'_>) -> Result<(OwnLoad, Option<f64>), ProbeError> {
+async fn own_load(
+    browser: &Browser,
+    request: &Request<'_>,
+) -> Result<(OwnLoad, Option<f64>), ProbeError> {
     let tab = Tab::open(browser, request.viewport).await?;
     let mut events = browser.cdp.listen("");
-    let categories = ["devtools.timeline", "v8", "disabled-by-default-v8.compile", "__metadata"];
+    let categories = [
+        "devtools.timeline",
+        "v8",
+        "disabled-by-default-v8.compile",
+        "__metadata",
+    ];
     browser
         .cdp
         .call(
@@ -109,7 +151,9 @@ async fn own_load(browser: &Browser, request: &Request<'_>) -> Result<(OwnLoad, 
         tab.fetch_document().await;
         let loaded = Instant::now();
         let mut alive = None;
-        while loaded.elapsed() < Duration::from_millis(request.supplier.alive.start_within_ms.clamp(1000, 15_000)) {
+        while loaded.elapsed()
+            < Duration::from_millis(request.supplier.alive.start_within_ms.clamp(1000, 15_000))
+        {
             tab.look(request.supplier).await?;
             if tab.is_up() {
                 alive = Some(loaded.elapsed().as_secs_f64() * 1000.0);
@@ -122,7 +166,10 @@ async fn own_load(browser: &Browser, request: &Request<'_>) -> Result<(OwnLoad, 
         Ok::<_, ProbeError>(alive)
     }
     .await;
-    browser.cdp.call("", "Tracing.end", json!({}), 10_000).await?;
+    browser
+        .cdp
+        .call("", "Tracing.end", json!({}), 10_000)
+        .await?;
     let trace = read_trace(browser, &mut events).await;
     browser.cdp.forget("");
     let seen = tab.observation();
@@ -130,11 +177,25 @@ async fn own_load(browser: &Browser, request: &Request<'_>) -> Result<(OwnLoad, 
     let (alive, trace) = (outcome?, trace?);
     let widget = Widget::of(request.supplier, &seen);
     let cost = attribute(&trace, &widget.ours);
-    Ok((OwnLoad { thread_ms: cost.thread_ms, wall_ms: cost.wall_ms, bytes: widget.bytes, requests: widget.requests }, alive))
+    Ok((
+        OwnLoad {
+            thread_ms: cost.thread_ms,
+            wall_ms: cost.wall_ms,
+            bytes: widget.bytes,
+            requests: widget.requests,
+        },
+        alive,
+    ))
 }
 
-async fn read_trace(browser: &Browser, events: &mut tokio::sync::mpsc::UnboundedReceiver<crate::cdp::Event>) -> Result<Vec<Value>, ProbeError> {
-    let silent = || ProbeError::Silent { method: "Tracing.end".into(), ms: 20_000 };
+async fn read_trace(
+    browser: &Browser,
+    events: &mut tokio::sync::mpsc::UnboundedReceiver<crate::cdp::Event>,
+) -> Result<Vec<Value>, ProbeError> {
+    let silent = || ProbeError::Silent {
+        method: "Tracing.end".into(),
+        ms: 20_000,
+    };
     let complete = tokio::time::timeout(Duration::from_secs(20), async {
         while let Some(event) = events.recv().await {
             if event.method == "Tracing.tracingComplete" {
@@ -149,14 +210,25 @@ async fn read_trace(browser: &Browser, events: &mut tokio::sync::mpsc::Unbounded
     let stream = complete["stream"].clone();
     let mut text = String::new();
     loop {
-        let part = browser.cdp.call("", "IO.read", json!({"handle": stream, "size": 4_000_000}), 20_000).await?;
+        let part = browser
+            .cdp
+            .call(
+                "",
+                "IO.read",
+                json!({"handle": stream, "size": 4_000_000}),
+                20_000,
+            )
+            .await?;
         text.push_str(part["data"].as_str().unwrap_or_default());
         if part["eof"].as_bool().unwrap_or(true) {
             break;
         }
     }
     browser.cdp.send("", "IO.close", json!({"handle": stream}));
-    let mut root: Value = serde_json::from_str(&text).map_err(|e| ProbeError::Command { method: "Tracing".into(), message: e.to_string() })?;
+    let mut root: Value = serde_json::from_str(&text).map_err(|e| ProbeError::Command {
+        method: "Tracing".into(),
+        message: e.to_string(),
+    })?;
     match root["traceEvents"].take() {
         Value::Array(events) => Ok(events),
         _ => Ok(Vec::new()),
@@ -164,7 +236,12 @@ async fn read_trace(browser: &Browser, events: &mut tokio::sync::mpsc::Unbounded
 }
 
 /// One plain load: the page's own figures.
-async fn page_load(browser: &Browser, request: &Request<'_>, withheld: &[String], settle_ms: u64) -> Result<PageLoad, ProbeError> {
+async fn page_load(
+    browser: &Browser,
+    request: &Request<'_>,
+    withheld: &[String],
+    settle_ms: u64,
+) -> Result<PageLoad, ProbeError> {
     let tab = Tab::open(browser, request.viewport).await?;
     tab.withhold(withheld).await?;
     let outcome = async {
@@ -177,7 +254,11 @@ async fn page_load(browser: &Browser, request: &Request<'_>, withheld: &[String]
     let read = outcome?;
     let seen = &read["seen"];
     let fcp = seen["fcp"].as_f64();
-    Ok(PageLoad { tbt_ms: fcp.map(|fcp| blocking(&seen["long"], fcp)), lcp_ms: seen["lcp"].as_f64(), load_ms: read["load"].as_f64().filter(|v| *v > 0.0) })
+    Ok(PageLoad {
+        tbt_ms: fcp.map(|fcp| blocking(&seen["long"], fcp)),
+        lcp_ms: seen["lcp"].as_f64(),
+        load_ms: read["load"].as_f64().filter(|v| *v > 0.0),
+    })
 }
 
 /// What of a load belongs to the widget: by host, by frame, and by who asked for it.
@@ -189,12 +270,22 @@ struct Widget {
 
 impl Widget {
     fn of(supplier: &Supplier, seen: &Observation) -> Widget {
-        let owned = |address: &str| Url::parse(address).ok().and_then(|u| u.host_str().map(|h| supplier.owns_host(h))).unwrap_or(false);
+        let owned = |address: &str| {
+            Url::parse(address)
+                .ok()
+                .and_then(|u| u.host_str().map(|h| supplier.owns_host(h)))
+                .unwrap_or(false)
+        };
         let mut addresses: HashSet<String> = HashSet::new();
         let (mut bytes, mut requests) = (0, 0);
         // Requests are in order, so whatever pulled one in has been seen before it.
         for r in &seen.requests {
-            let pulled = r.initiator.stack.iter().chain([&r.initiator.url]).any(|u| owned(u) || addresses.contains(u));
+            let pulled = r
+                .initiator
+                .stack
+                .iter()
+                .chain([&r.initiator.url])
+                .any(|u| owned(u) || addresses.contains(u));
             if owned(&r.url) || owned(&r.document) || pulled {
                 bytes += r.bytes;
                 requests += 1;
@@ -208,11 +299,22 @@ impl Widget {
                 Inspector::new(supplier, None)
                     .pieces(&seen.page.html, &page)
                     .into_iter()
-                    .filter(|p| p.form == Form::Inline && matches!(p.state, State::Live | State::Mentioned))
+                    .filter(|p| {
+                        p.form == Form::Inline && matches!(p.state, State::Live | State::Mentioned)
+                    })
                     .map(|p| (p.line, p.last_line))
                     .collect()
             })
             .unwrap_or_default();
-        Widget { ours: Ours { hosts: supplier.hosts().map(str::to_string).collect(), addresses, page: seen.page.final_url.clone(), inline_lines }, bytes, requests }
+        Widget {
+            ours: Ours {
+                hosts: supplier.hosts().map(str::to_string).collect(),
+                addresses,
+                page: seen.page.final_url.clone(),
+                inline_lines,
+            },
+            bytes,
+            requests,
+        }
     }
 }

@@ -22,7 +22,8 @@ impl World {
     async fn start() -> World {
         let standins = Standins::start(0, None).await.unwrap();
         World {
-            supplier: Supplier::from_toml(&newtfern_standins::supplier_profile(standins.port)).unwrap(),
+            supplier: Supplier::from_toml(&newtfern_standins::supplier_profile(standins.port))
+                .unwrap(),
             rivals: vec![Supplier::from_toml(newtfern_standins::rival_profile()).unwrap()],
             consent: ConsentManager::from_toml(newtfern_standins::consent_profile()).unwrap(),
             checker: Checker::new(),
@@ -31,8 +32,16 @@ impl World {
     }
 
     async fn check(&self, site: &Site) -> Diagnosis {
-        let ask = Ask { supplier: &self.supplier, rivals: &self.rivals, consent: site.banner.then_some(&self.consent), key: &site.key() };
-        self.checker.check(&site.address(self.standins.port), &ask).await.0
+        let ask = Ask {
+            supplier: &self.supplier,
+            rivals: &self.rivals,
+            consent: site.banner.then_some(&self.consent),
+            key: &site.key(),
+        };
+        self.checker
+            .check(&site.address(self.standins.port), &ask)
+            .await
+            .0
     }
 }
 
@@ -78,15 +87,31 @@ async fn each_fault_is_told_by_its_code() {
     let mut wrong = Vec::new();
     for (site, d) in found {
         if d.root.as_deref() != expected(site.fault) {
-            wrong.push(format!("{}: {:?} should be {:?}; {:?}", site.host, d.root, expected(site.fault), d.findings));
+            wrong.push(format!(
+                "{}: {:?} should be {:?}; {:?}",
+                site.host,
+                d.root,
+                expected(site.fault),
+                d.findings
+            ));
         }
         if site.fault.is_none() {
-            let outcome = if site.banner { Outcome::AsIntended } else { Outcome::Working };
+            let outcome = if site.banner {
+                Outcome::AsIntended
+            } else {
+                Outcome::Working
+            };
             if d.outcome != outcome {
-                wrong.push(format!("{}: {:?} should be {outcome:?}", site.host, d.outcome));
+                wrong.push(format!(
+                    "{}: {:?} should be {outcome:?}",
+                    site.host, d.outcome
+                ));
             }
             if site.banner && d.findings.iter().all(|f| f.code != "allowed.consent-waits") {
-                wrong.push(format!("{}: the note allowed.consent-waits is missing", site.host));
+                wrong.push(format!(
+                    "{}: the note allowed.consent-waits is missing",
+                    site.host
+                ));
             }
         }
     }

@@ -26,15 +26,29 @@ static INSIDE: AtomicUsize = AtomicUsize::new(0);
 static ASKED: tokio::sync::Notify = tokio::sync::Notify::const_new();
 
 async fn answer(request: HttpRequest) -> Response {
-    let page = |body: &str| Html(format!("<!doctype html><title>x</title><body><h1>Page</h1>{body}</body>")).into_response();
+    let page = |body: &str| {
+        Html(format!(
+            "<!doctype html><title>x</title><body><h1>Page</h1>{body}</body>"
+        ))
+        .into_response()
+    };
     match request.uri().path() {
-        "/dialogs" => page("<script>alert(1); confirm(2); prompt(3); window.onbeforeunload = () => 'stay';</script>"),
+        "/dialogs" => page(
+            "<script>alert(1); confirm(2); prompt(3); window.onbeforeunload = () => 'stay';</script>",
+        ),
         "/loop" => page("<script>setTimeout(() => { for (;;) {} }, 50)</script>"),
         "/instant-loop" => page("<script>for (;;) {}</script>"),
         "/redirects" => Redirect::temporary("/redirects").into_response(),
         "/meta" => page("<meta http-equiv=refresh content='0;url=/meta'>"),
         "/popups" => page("<script>for (let i = 0; i < 5; i++) window.open('/loop')</script>"),
-        "/download" => ([("content-type", "application/octet-stream"), ("content-disposition", "attachment; filename=x.bin")], vec![0u8; 1000]).into_response(),
+        "/download" => (
+            [
+                ("content-type", "application/octet-stream"),
+                ("content-disposition", "attachment; filename=x.bin"),
+            ],
+            vec![0u8; 1000],
+        )
+            .into_response(),
         "/huge" => page(&"<p>much</p>".repeat(400_000)),
         "/wait" => {
             ASKED.notify_one();
@@ -44,7 +58,9 @@ async fn answer(request: HttpRequest) -> Response {
             tokio::time::sleep(Duration::from_secs(60)).await;
             StatusCode::OK.into_response()
         }
-        "/memory" => page("<script>const a = []; setInterval(() => a.push(new Array(1e6).fill(1)), 20)</script>"),
+        "/memory" => page(
+            "<script>const a = []; setInterval(() => a.push(new Array(1e6).fill(1)), 20)</script>",
+        ),
         "/inside" => {
             INSIDE.fetch_add(1, Ordering::Relaxed);
             page("inside")
@@ -70,22 +86,50 @@ fn supplier() -> Supplier {
 async fn see(browser: &Browser, url: &str, total_ms: u64) -> Observation {
     let url = Url::parse(url).unwrap();
     let supplier = supplier();
-    let condition = Condition { viewport: Viewport::Desktop, consent: ConsentAct::Untouched };
-    let plan = Plan { url: &url, condition, supplier: &supplier, consent: None, page_ms: total_ms.min(8000), total_ms, pictures: false };
+    let condition = Condition {
+        viewport: Viewport::Desktop,
+        consent: ConsentAct::Untouched,
+    };
+    let plan = Plan {
+        url: &url,
+        condition,
+        supplier: &supplier,
+        consent: None,
+        page_ms: total_ms.min(8000),
+        total_ms,
+        pictures: false,
+    };
     visit(browser, &plan).await.unwrap().0
 }
 
 fn root(seen: Observation) -> String {
     let supplier = supplier();
-    diagnose(&Case { supplier: &supplier, rivals: &[], key: None, expect: Expect::Present, consent: None, visits: &[seen], asides: &[] })
-        .root
-        .unwrap_or_default()
+    diagnose(&Case {
+        supplier: &supplier,
+        rivals: &[],
+        key: None,
+        expect: Expect::Present,
+        consent: None,
+        visits: &[seen],
+        asides: &[],
+    })
+    .root
+    .unwrap_or_default()
 }
 
 #[tokio::test(flavor = "multi_thread")]
 async fn a_hostile_page_costs_one_visit() {
     let port = serve().await;
-    let browser = Arc::new(Browser::launch(Guard { allow_private: true }, None).await.unwrap());
+    let browser = Arc::new(
+        Browser::launch(
+            Guard {
+                allow_private: true,
+            },
+            None,
+        )
+        .await
+        .unwrap(),
+    );
     let expected = [
         ("/dialogs", "placed.absent"),
         ("/loop", "delivered.timeout"),
@@ -100,15 +144,29 @@ async fn a_hostile_page_costs_one_visit() {
     let mut wrong = Vec::new();
     for (path, code) in expected {
         let began = Instant::now();
-        let seen = see(&browser, &format!("http://hostile.localhost:{port}{path}"), 12_000).await;
+        let seen = see(
+            &browser,
+            &format!("http://hostile.localhost:{port}{path}"),
+            12_000,
+        )
+        .await;
         // The deadline holds whatever the page does; closing a hung page takes a moment more.
-        assert!(began.elapsed() < Duration::from_secs(18), "{path} took {:?}", began.elapsed());
+        assert!(
+            began.elapsed() < Duration::from_secs(18),
+            "{path} took {:?}",
+            began.elapsed()
+        );
         let got = root(seen);
         if got != code {
             wrong.push(format!("{path}: {got} should be {code}"));
         }
     }
-    let seen = see(&browser, &format!("http://hostile.localhost:{port}/download"), 8000).await;
+    let seen = see(
+        &browser,
+        &format!("http://hostile.localhost:{port}/download"),
+        8000,
+    )
+    .await;
     assert!(root(seen).starts_with("delivered."));
     assert!(wrong.is_empty(), "{wrong:?}");
 }
@@ -116,25 +174,62 @@ async fn a_hostile_page_costs_one_visit() {
 #[tokio::test(flavor = "multi_thread")]
 async fn the_guard_holds_for_every_request_of_the_browser() {
     let port = serve().await;
-    let browser = Browser::launch(Guard { allow_private: false }, None).await.unwrap();
+    let browser = Browser::launch(
+        Guard {
+            allow_private: false,
+        },
+        None,
+    )
+    .await
+    .unwrap();
     let before = INSIDE.load(Ordering::Relaxed);
-    for host in ["127.0.0.1", "inside.localhost", "[::ffff:127.0.0.1]", "2130706433"] {
+    for host in [
+        "127.0.0.1",
+        "inside.localhost",
+        "[::ffff:127.0.0.1]",
+        "2130706433",
+    ] {
         let seen = see(&browser, &format!("http://{host}:{port}/inside"), 8000).await;
-        assert_eq!(seen.page.failure.map(|f| f.kind), Some(FailureKind::Guard), "{host}");
+        assert_eq!(
+            seen.page.failure.map(|f| f.kind),
+            Some(FailureKind::Guard),
+            "{host}"
+        );
     }
-    assert_eq!(INSIDE.load(Ordering::Relaxed), before, "no request reached the inside");
+    assert_eq!(
+        INSIDE.load(Ordering::Relaxed),
+        before,
+        "no request reached the inside"
+    );
 }
 
 #[tokio::test(flavor = "multi_thread")]
 async fn a_killed_browser_is_told_at_once() {
     let port = serve().await;
-    let browser = Arc::new(Browser::launch(Guard { allow_private: true }, None).await.unwrap());
+    let browser = Arc::new(
+        Browser::launch(
+            Guard {
+                allow_private: true,
+            },
+            None,
+        )
+        .await
+        .unwrap(),
+    );
     let under_way = {
         let browser = browser.clone();
         tokio::spawn(async move {
             let url = Url::parse(&format!("http://killed.localhost:{port}/wait")).unwrap();
             let supplier = supplier();
-            let plan = Plan { url: &url, condition: Condition::default(), supplier: &supplier, consent: None, page_ms: 20_000, total_ms: 20_000, pictures: false };
+            let plan = Plan {
+                url: &url,
+                condition: Condition::default(),
+                supplier: &supplier,
+                consent: None,
+                page_ms: 20_000,
+                total_ms: 20_000,
+                pictures: false,
+            };
             visit(&browser, &plan).await.map(|_| ())
         })
     };
@@ -143,7 +238,11 @@ async fn a_killed_browser_is_told_at_once() {
     browser.cdp.send("", "Browser.crash", serde_json::json!({}));
     let began = Instant::now();
     let outcome = under_way.await.unwrap();
-    assert!(outcome.is_err() && began.elapsed() < Duration::from_secs(10), "{outcome:?} after {:?}", began.elapsed());
+    assert!(
+        outcome.is_err() && began.elapsed() < Duration::from_secs(10),
+        "{outcome:?} after {:?}",
+        began.elapsed()
+    );
     assert!(browser.cdp.is_gone());
 }
 
@@ -152,15 +251,40 @@ async fn a_killed_browser_is_told_at_once() {
 #[tokio::test(flavor = "multi_thread")]
 async fn page_figures_are_those_of_web_vitals() {
     let port = serve().await;
-    let browser = Browser::launch(Guard { allow_private: true }, None).await.unwrap();
-    let seen = see(&browser, &format!("http://vitals.localhost:{port}/vitals"), 12_000).await;
+    let browser = Browser::launch(
+        Guard {
+            allow_private: true,
+        },
+        None,
+    )
+    .await
+    .unwrap();
+    let seen = see(
+        &browser,
+        &format!("http://vitals.localhost:{port}/vitals"),
+        12_000,
+    )
+    .await;
     let theirs = |name: &str| -> f64 {
         let mark = format!("data-{name}=\"");
-        let at = seen.final_html.find(&mark).unwrap_or_else(|| panic!("web-vitals reported no {name}")) + mark.len();
-        seen.final_html[at..].split('"').next().unwrap().parse().unwrap()
+        let at = seen
+            .final_html
+            .find(&mark)
+            .unwrap_or_else(|| panic!("web-vitals reported no {name}"))
+            + mark.len();
+        seen.final_html[at..]
+            .split('"')
+            .next()
+            .unwrap()
+            .parse()
+            .unwrap()
     };
     let m = &seen.metrics;
     assert!((m.fcp_ms.unwrap() - theirs("fcp")).abs() < 0.15, "{m:?}");
     assert!((m.lcp_ms.unwrap() - theirs("lcp")).abs() < 0.15, "{m:?}");
-    assert!(m.cls.unwrap() > 0.0 && (m.cls.unwrap() - theirs("cls")).abs() < 1e-4, "{m:?} {}", theirs("cls"));
+    assert!(
+        m.cls.unwrap() > 0.0 && (m.cls.unwrap() - theirs("cls")).abs() < 1e-4,
+        "{m:?} {}",
+        theirs("cls")
+    );
 }

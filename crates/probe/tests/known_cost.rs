@@ -21,7 +21,9 @@ const WIDGET: u32 = 120;
 const PAGE: u32 = 300;
 
 fn spin(ms: u32) -> String {
-    format!("(function () {{ var t = performance.now(); while (performance.now() - t < {ms}) {{}} }})();")
+    format!(
+        "(function () {{ var t = performance.now(); while (performance.now() - t < {ms}) {{}} }})();"
+    )
 }
 
 /// Starts once the page has painted, because blocking is counted from the first contentful paint on.
@@ -36,19 +38,32 @@ fn widget() -> String {
 }
 
 async fn answer(headers: HeaderMap, request: HttpRequest, port: u16) -> Response {
-    let host = headers.get(header::HOST).and_then(|h| h.to_str().ok()).unwrap_or_default();
+    let host = headers
+        .get(header::HOST)
+        .and_then(|h| h.to_str().ok())
+        .unwrap_or_default();
     if host.starts_with("cdn.osier") {
         return ([(header::CONTENT_TYPE, "text/javascript")], widget()).into_response();
     }
-    let own = if request.uri().path() == "/busy" { format!("<script>{}</script>", spin(PAGE)) } else { String::new() };
-    let snippet = format!("<script async src=\"http://cdn.osier.localhost:{port}/l.js\" data-key=\"osier-4821\"></script>");
-    Html(format!("<!doctype html><title>Rink</title><body><h1>Ice today</h1>{own}{snippet}</body>")).into_response()
+    let own = if request.uri().path() == "/busy" {
+        format!("<script>{}</script>", spin(PAGE))
+    } else {
+        String::new()
+    };
+    let snippet = format!(
+        "<script async src=\"http://cdn.osier.localhost:{port}/l.js\" data-key=\"osier-4821\"></script>"
+    );
+    Html(format!(
+        "<!doctype html><title>Rink</title><body><h1>Ice today</h1>{own}{snippet}</body>"
+    ))
+    .into_response()
 }
 
 async fn serve() -> u16 {
     let listener = tokio::net::TcpListener::bind("127.0.0.1:0").await.unwrap();
     let port = listener.local_addr().unwrap().port();
-    let router = Router::new().fallback(move |headers: HeaderMap, request: HttpRequest| answer(headers, request, port));
+    let router = Router::new()
+        .fallback(move |headers: HeaderMap, request: HttpRequest| answer(headers, request, port));
     tokio::spawn(async move { axum::serve(listener, router).await });
     port
 }
@@ -75,50 +90,121 @@ start_within_ms = 3000
 #[tokio::test(flavor = "multi_thread")]
 async fn the_widgets_cost_is_told_apart_from_the_pages() {
     let port = serve().await;
-    let browser = Browser::launch(Guard { allow_private: true }, None).await.unwrap();
+    let browser = Browser::launch(
+        Guard {
+            allow_private: true,
+        },
+        None,
+    )
+    .await
+    .unwrap();
     let supplier = supplier();
 
     let url = Url::parse(&format!("http://rink.localhost:{port}/busy")).unwrap();
     let mut steps = Vec::new();
-    let request = Request { url: &url, supplier: &supplier, consent: None, viewport: Viewport::Desktop, own_loads: 3, pairs: 0, seed: 1 };
+    let request = Request {
+        url: &url,
+        supplier: &supplier,
+        consent: None,
+        viewport: Viewport::Desktop,
+        own_loads: 3,
+        pairs: 0,
+        seed: 1,
+    };
     let busy = run(&browser, &request, |done, of| {
         steps.push((done, of));
         true
     })
     .await
     .unwrap();
-    assert_eq!((busy.own.len(), busy.failed_loads, steps), (3, 0, vec![(1, 3), (2, 3), (3, 3)]));
+    assert_eq!(
+        (busy.own.len(), busy.failed_loads, steps),
+        (3, 0, vec![(1, 3), (2, 3), (3, 3)])
+    );
     for load in &busy.own {
         assert!(load.wall_ms >= f64::from(WIDGET), "{load:?}");
-        assert!(load.wall_ms < f64::from(WIDGET + PAGE), "the page's own work was counted: {load:?}");
-        assert!(load.thread_ms > 10.0 && load.thread_ms <= load.wall_ms + 1.0, "{load:?}");
+        assert!(
+            load.wall_ms < f64::from(WIDGET + PAGE),
+            "the page's own work was counted: {load:?}"
+        );
+        assert!(
+            load.thread_ms > 10.0 && load.thread_ms <= load.wall_ms + 1.0,
+            "{load:?}"
+        );
         // One request; on the wire the script and its headers.
         assert_eq!(load.requests, 1, "{load:?}");
-        assert!((widget().len() as u64..widget().len() as u64 + 600).contains(&load.bytes), "{load:?}");
+        assert!(
+            (widget().len() as u64..widget().len() as u64 + 600).contains(&load.bytes),
+            "{load:?}"
+        );
     }
 
     // Total blocking time counts what a task takes beyond 50 ms (W3C Long Tasks; web.dev's definition of TBT).
     let url = Url::parse(&format!("http://rink.localhost:{port}/quiet")).unwrap();
-    let request = Request { url: &url, own_loads: 6, pairs: 3, ..request };
+    let request = Request {
+        url: &url,
+        own_loads: 6,
+        pairs: 3,
+        ..request
+    };
     let measured = run(&browser, &request, |_, _| true).await.unwrap();
-    assert_eq!((measured.pairs.len(), measured.floor.len(), measured.failed_loads), (3, 3, 0));
+    assert_eq!(
+        (
+            measured.pairs.len(),
+            measured.floor.len(),
+            measured.failed_loads
+        ),
+        (3, 3, 0)
+    );
     for pair in &measured.pairs {
-        assert!(pair.with.tbt_ms.unwrap() >= f64::from(WIDGET - 50) - 1.0, "{pair:?}");
+        assert!(
+            pair.with.tbt_ms.unwrap() >= f64::from(WIDGET - 50) - 1.0,
+            "{pair:?}"
+        );
     }
-    let of = |f: &dyn Fn(&newtfern_core::weigh::Pair) -> f64| median(&measured.pairs.iter().map(f).collect::<Vec<_>>());
-    assert!(of(&|p| p.without.tbt_ms.unwrap()) < of(&|p| p.with.tbt_ms.unwrap()), "{:?}", measured.pairs);
+    let of = |f: &dyn Fn(&newtfern_core::weigh::Pair) -> f64| {
+        median(&measured.pairs.iter().map(f).collect::<Vec<_>>())
+    };
+    assert!(
+        of(&|p| p.without.tbt_ms.unwrap()) < of(&|p| p.with.tbt_ms.unwrap()),
+        "{:?}",
+        measured.pairs
+    );
     // The seed draws the order anew for each pair, the same each time.
     let drawn: Vec<bool> = measured.pairs.iter().map(|p| p.first_with).collect();
     assert_eq!(drawn, newtfern_core::weigh::order(1, 3));
-    assert_eq!(conclude(url.as_str(), 1, &measured, 2.0).map(|w| w.verdict).ok(), Some(Verdict::Over));
+    assert_eq!(
+        conclude(url.as_str(), 1, &measured, 2.0)
+            .map(|w| w.verdict)
+            .ok(),
+        Some(Verdict::Over)
+    );
 }
 
 #[tokio::test(flavor = "multi_thread")]
 async fn a_cancelled_weigh_in_ends_at_the_next_load() {
     let port = serve().await;
-    let browser = Browser::launch(Guard { allow_private: true }, None).await.unwrap();
-    let (url, supplier) = (Url::parse(&format!("http://rink.localhost:{port}/quiet")).unwrap(), supplier());
-    let request = Request { url: &url, supplier: &supplier, consent: None, viewport: Viewport::Phone, own_loads: 2, pairs: 5, seed: 1 };
+    let browser = Browser::launch(
+        Guard {
+            allow_private: true,
+        },
+        None,
+    )
+    .await
+    .unwrap();
+    let (url, supplier) = (
+        Url::parse(&format!("http://rink.localhost:{port}/quiet")).unwrap(),
+        supplier(),
+    );
+    let request = Request {
+        url: &url,
+        supplier: &supplier,
+        consent: None,
+        viewport: Viewport::Phone,
+        own_loads: 2,
+        pairs: 5,
+        seed: 1,
+    };
     let mut last = 0;
     let ended = run(&browser, &request, |done, of| {
         assert_eq!(of, 2 + 3 * 5);

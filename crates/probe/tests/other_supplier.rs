@@ -46,18 +46,39 @@ document.body.append(f, p);"#;
 
 /// What goes wrong in the widget itself: a name and the line that is put into it.
 const CHANGES: &[(&str, &str)] = &[
-    ("no-keyboard", "var d = document.createElement('div'); d.id = b.id; d.style.cssText = b.style.cssText; d.setAttribute('aria-label', 'x'); d.onclick = b.onclick; b = d;"),
-    ("no-name", "b.removeAttribute('aria-label'); b.textContent = '';"),
-    ("small", "b.style.width = b.style.height = '20px'; b.style.padding = 0;"),
+    (
+        "no-keyboard",
+        "var d = document.createElement('div'); d.id = b.id; d.style.cssText = b.style.cssText; d.setAttribute('aria-label', 'x'); d.onclick = b.onclick; b = d;",
+    ),
+    (
+        "no-name",
+        "b.removeAttribute('aria-label'); b.textContent = '';",
+    ),
+    (
+        "small",
+        "b.style.width = b.style.height = '20px'; b.style.padding = 0;",
+    ),
     ("outside", "b.style.right = '-500px';"),
-    ("empty", "b.style.cssText = 'position:fixed;right:0;bottom:0;width:0;height:0;padding:0;border:0;overflow:hidden'; b.textContent = '';"),
+    (
+        "empty",
+        "b.style.cssText = 'position:fixed;right:0;bottom:0;width:0;height:0;padding:0;border:0;overflow:hidden'; b.textContent = '';",
+    ),
     ("no-close", "p.querySelector('.x').onclick = null;"),
-    ("new-window", "b.onclick = function () { window.open('/about'); };"),
+    (
+        "new-window",
+        "b.onclick = function () { window.open('/about'); };",
+    ),
     ("no-open", "b.onclick = null;"),
-    ("route", "setTimeout(function () { history.pushState({}, '', '/other'); b.remove(); p.remove(); }, 1000);"),
+    (
+        "route",
+        "setTimeout(function () { history.pushState({}, '', '/other'); b.remove(); p.remove(); }, 1000);",
+    ),
     ("phone", "if (innerWidth < 500) b.style.display = 'none';"),
     ("transparent", "b.style.opacity = '0';"),
-    ("behind", "var o = document.createElement('div'); o.id = 'veil'; o.style.cssText = 'position:fixed;inset:0;z-index:500;background:#0001'; document.body.append(o);"),
+    (
+        "behind",
+        "var o = document.createElement('div'); o.id = 'veil'; o.style.cssText = 'position:fixed;inset:0;z-index:500;background:#0001'; document.body.append(o);",
+    ),
 ];
 
 /// The page, the root cause it must be given (none: the chain holds), and a remark that must be there.
@@ -110,8 +131,14 @@ fn page(head: &str, body: &str) -> Response {
 
 /// The client's site: one fault a path.
 fn site(path: &str, query: &str, port: u16) -> Response {
-    let loader = |how: &str| format!("<script async src=\"http://cdn.osier.localhost:{port}/l.js?{how}\" data-key=\"{KEY}\"></script>");
-    let good = format!("<script async src=\"http://cdn.osier.localhost:{port}/l.js\" data-key=\"{KEY}\"></script>");
+    let loader = |how: &str| {
+        format!(
+            "<script async src=\"http://cdn.osier.localhost:{port}/l.js?{how}\" data-key=\"{KEY}\"></script>"
+        )
+    };
+    let good = format!(
+        "<script async src=\"http://cdn.osier.localhost:{port}/l.js\" data-key=\"{KEY}\"></script>"
+    );
     let body = |text: &str| page("", text);
     match path {
         "good" | "about" => body(&good),
@@ -146,15 +173,33 @@ fn site(path: &str, query: &str, port: u16) -> Response {
 
 /// The supplier's host: the loader, whole or failing as asked.
 async fn supplier_host(path: &str, query: &str) -> Response {
-    let script = |text: String| ([(header::CONTENT_TYPE, "text/javascript"), (header::ACCESS_CONTROL_ALLOW_ORIGIN, "*")], text).into_response();
+    let script = |text: String| {
+        (
+            [
+                (header::CONTENT_TYPE, "text/javascript"),
+                (header::ACCESS_CONTROL_ALLOW_ORIGIN, "*"),
+            ],
+            text,
+        )
+            .into_response()
+    };
     if path != "l.js" {
         return StatusCode::NOT_FOUND.into_response();
     }
     match query {
         "missing" => (StatusCode::NOT_FOUND, Html("<h1>no</h1>")).into_response(),
         "html-for-script" => Html("<!doctype html><h1>hello</h1>").into_response(),
-        "json-for-script" => ([(header::CONTENT_TYPE, "application/json")], "{\"a\":1}").into_response(),
-        "nosniff" => ([(header::CONTENT_TYPE, "text/plain"), (header::X_CONTENT_TYPE_OPTIONS, "nosniff")], "var a = 1").into_response(),
+        "json-for-script" => {
+            ([(header::CONTENT_TYPE, "application/json")], "{\"a\":1}").into_response()
+        }
+        "nosniff" => (
+            [
+                (header::CONTENT_TYPE, "text/plain"),
+                (header::X_CONTENT_TYPE_OPTIONS, "nosniff"),
+            ],
+            "var a = 1",
+        )
+            .into_response(),
         "nocors" => ([(header::CONTENT_TYPE, "text/javascript")], LOADER).into_response(),
         "syntax" => script("var a = {;".into()),
         "throws" => script("null.x()".into()),
@@ -168,23 +213,49 @@ async fn supplier_host(path: &str, query: &str) -> Response {
                 Err(std::io::Error::other("broken on purpose"))
             });
             let parts = futures_util::StreamExt::chain(part, end);
-            ([(header::CONTENT_TYPE, "text/javascript"), (header::CONTENT_LENGTH, "5000")], Body::from_stream(parts)).into_response()
+            (
+                [
+                    (header::CONTENT_TYPE, "text/javascript"),
+                    (header::CONTENT_LENGTH, "5000"),
+                ],
+                Body::from_stream(parts),
+            )
+                .into_response()
         }
         "framed" => script(FRAMED.into()),
-        change => script(LOADER.replace("//CHANGE", CHANGES.iter().find(|(name, _)| *name == change).map_or("", |(_, line)| line))),
+        change => script(
+            LOADER.replace(
+                "//CHANGE",
+                CHANGES
+                    .iter()
+                    .find(|(name, _)| *name == change)
+                    .map_or("", |(_, line)| line),
+            ),
+        ),
     }
 }
 
 async fn answer(headers: HeaderMap, request: Request, port: u16) -> Response {
-    let host = headers.get(header::HOST).and_then(|h| h.to_str().ok()).unwrap_or_default();
-    let (path, query) = (request.uri().path().trim_matches('/'), request.uri().query().unwrap_or_default());
-    if host.starts_with("cdn.osier") { supplier_host(path, query).await } else { site(path, query, port) }
+    let host = headers
+        .get(header::HOST)
+        .and_then(|h| h.to_str().ok())
+        .unwrap_or_default();
+    let (path, query) = (
+        request.uri().path().trim_matches('/'),
+        request.uri().query().unwrap_or_default(),
+    );
+    if host.starts_with("cdn.osier") {
+        supplier_host(path, query).await
+    } else {
+        site(path, query, port)
+    }
 }
 
 async fn serve() -> u16 {
     let listener = tokio::net::TcpListener::bind("127.0.0.1:0").await.unwrap();
     let port = listener.local_addr().unwrap().port();
-    let router = Router::new().fallback(move |headers: HeaderMap, request: Request| answer(headers, request, port));
+    let router = Router::new()
+        .fallback(move |headers: HeaderMap, request: Request| answer(headers, request, port));
     tokio::spawn(async move { axum::serve(listener, router).await });
     port
 }
@@ -219,8 +290,20 @@ async fn each_page_is_told_by_its_code() {
     let found = two_at_a_time(CASES, |case| {
         let world = world.clone();
         async move {
-            let ask = Ask { supplier: &world.1, rivals: &[], consent: None, key: KEY };
-            (case, world.0.check(&format!("http://kites.localhost:{port}/{}", case.0), &ask).await.0)
+            let ask = Ask {
+                supplier: &world.1,
+                rivals: &[],
+                consent: None,
+                key: KEY,
+            };
+            (
+                case,
+                world
+                    .0
+                    .check(&format!("http://kites.localhost:{port}/{}", case.0), &ask)
+                    .await
+                    .0,
+            )
         }
     })
     .await;
@@ -228,9 +311,17 @@ async fn each_page_is_told_by_its_code() {
     for ((name, root, remark), d) in found {
         let told: Vec<&str> = d.findings.iter().map(|f| f.code.as_str()).collect();
         if d.root.as_deref() != *root {
-            wrong.push(format!("{name}: {:?} should be {root:?}; told {told:?}: {:?}", d.root, d.findings.first().map(|f| &f.summary)));
+            wrong.push(format!(
+                "{name}: {:?} should be {root:?}; told {told:?}: {:?}",
+                d.root,
+                d.findings.first().map(|f| &f.summary)
+            ));
         }
-        let outcome = if *remark == Some("allowed.consent-waits") { Outcome::AsIntended } else { Outcome::Working };
+        let outcome = if *remark == Some("allowed.consent-waits") {
+            Outcome::AsIntended
+        } else {
+            Outcome::Working
+        };
         if root.is_none() && d.outcome != outcome {
             wrong.push(format!("{name}: {:?} should be {outcome:?}", d.outcome));
         }

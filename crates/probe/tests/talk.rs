@@ -21,14 +21,36 @@ struct World {
 impl World {
     async fn start() -> World {
         let standins = Standins::start(0, None).await.unwrap();
-        let guard = Guard { allow_private: true };
-        let supplier = Supplier::from_toml(&newtfern_standins::supplier_profile(standins.port)).unwrap();
-        World { supplier, standins, browser: Browser::launch(guard, None).await.unwrap(), http: Http::new(guard, None).unwrap() }
+        let guard = Guard {
+            allow_private: true,
+        };
+        let supplier =
+            Supplier::from_toml(&newtfern_standins::supplier_profile(standins.port)).unwrap();
+        World {
+            supplier,
+            standins,
+            browser: Browser::launch(guard, None).await.unwrap(),
+            http: Http::new(guard, None).unwrap(),
+        }
     }
 
-    async fn talk(&self, site: &Site, supplier: &Supplier, message: &str, token: &str) -> (Seen, Option<Vec<u8>>) {
+    async fn talk(
+        &self,
+        site: &Site,
+        supplier: &Supplier,
+        message: &str,
+        token: &str,
+    ) -> (Seen, Option<Vec<u8>>) {
         let url = Url::parse(&site.address(self.standins.port)).unwrap();
-        let request = Request { url: &url, supplier, consent: None, key: &site.key(), message, answer: &format!("Answer to {message}"), token: Some(token) };
+        let request = Request {
+            url: &url,
+            supplier,
+            consent: None,
+            key: &site.key(),
+            message,
+            answer: &format!("Answer to {message}"),
+            token: Some(token),
+        };
         run(&self.browser, &self.http, &request).await.unwrap()
     }
 }
@@ -40,18 +62,42 @@ fn code(seen: &Seen) -> Option<String> {
 #[tokio::test(flavor = "multi_thread")]
 async fn a_message_gets_there_and_its_answer_back_or_the_step_that_failed_is_told() {
     let world = World::start().await;
-    let site = SITES.iter().find(|s| s.fault.is_none() && !s.banner).unwrap();
+    let site = SITES
+        .iter()
+        .find(|s| s.fault.is_none() && !s.banner)
+        .unwrap();
 
-    let (seen, picture) = world.talk(site, &world.supplier, "Test 1 \u{2014} \u{201c}quotes\u{201d} & <b>", DEMO_TOKEN).await;
-    assert_eq!((seen.sent, seen.stopped.as_str(), code(&seen)), (true, "", None), "{seen:?}");
-    let times = [Some(0.0), seen.at_console_ms, seen.answered_ms, seen.answer_seen_ms];
-    assert!(times.iter().all(Option::is_some) && times.is_sorted(), "{seen:?}");
+    let (seen, picture) = world
+        .talk(
+            site,
+            &world.supplier,
+            "Test 1 \u{2014} \u{201c}quotes\u{201d} & <b>",
+            DEMO_TOKEN,
+        )
+        .await;
+    assert_eq!(
+        (seen.sent, seen.stopped.as_str(), code(&seen)),
+        (true, "", None),
+        "{seen:?}"
+    );
+    let times = [
+        Some(0.0),
+        seen.at_console_ms,
+        seen.answered_ms,
+        seen.answer_seen_ms,
+    ];
+    assert!(
+        times.iter().all(Option::is_some) && times.is_sorted(),
+        "{seen:?}"
+    );
     // The console names the page from which the visitor wrote.
     assert_eq!(seen.page_at_console, site.address(world.standins.port));
     assert!(picture.unwrap().starts_with(b"\x89PNG"));
 
     // A second test is told apart from the first by its stamp.
-    let (seen, _) = world.talk(site, &world.supplier, "Test 2", DEMO_TOKEN).await;
+    let (seen, _) = world
+        .talk(site, &world.supplier, "Test 2", DEMO_TOKEN)
+        .await;
     assert_eq!(code(&seen), None, "{seen:?}");
 
     // What fails does so by waiting, so all that fails is tried at once.
@@ -63,15 +109,46 @@ async fn a_message_gets_there_and_its_answer_back_or_the_step_that_failed_is_tol
         world.talk(site, &world.supplier, "Test 3", "stolen token"),
         world.talk(site, &mute, "Test 4", DEMO_TOKEN),
         world.talk(site, &unread, "Test 5", DEMO_TOKEN),
-        world.talk(with_fault(Fault::WrongKey), &world.supplier, "Test 6", DEMO_TOKEN),
-        world.talk(with_fault(Fault::Absent), &world.supplier, "Test 7", DEMO_TOKEN),
+        world.talk(
+            with_fault(Fault::WrongKey),
+            &world.supplier,
+            "Test 6",
+            DEMO_TOKEN
+        ),
+        world.talk(
+            with_fault(Fault::Absent),
+            &world.supplier,
+            "Test 7",
+            DEMO_TOKEN
+        ),
     );
-    let told = |(seen, _): &(Seen, Option<Vec<u8>>)| (code(seen).unwrap_or_default(), seen.stopped.clone());
-    assert_eq!(told(&stolen), ("echo.not-arrived".into(), "the console answers with status 401".into()));
-    assert_eq!(told(&no_send), ("echo.not-sent".into(), "the panel shows no control to send".into()));
-    assert!(no_send.1.is_none() && no_console.0.stopped.contains("[echo]"), "{:?}", no_console.0);
+    let told = |(seen, _): &(Seen, Option<Vec<u8>>)| {
+        (code(seen).unwrap_or_default(), seen.stopped.clone())
+    };
+    assert_eq!(
+        told(&stolen),
+        (
+            "echo.not-arrived".into(),
+            "the console answers with status 401".into()
+        )
+    );
+    assert_eq!(
+        told(&no_send),
+        (
+            "echo.not-sent".into(),
+            "the panel shows no control to send".into()
+        )
+    );
+    assert!(
+        no_send.1.is_none() && no_console.0.stopped.contains("[echo]"),
+        "{:?}",
+        no_console.0
+    );
     // With somebody else's key the message goes to somebody else's console.
     assert_eq!(told(&stray), ("echo.not-arrived".into(), String::new()));
     assert!(stray.0.sent);
-    assert_eq!(told(&absent), ("echo.not-sent".into(), "the widget did not come up".into()));
+    assert_eq!(
+        told(&absent),
+        ("echo.not-sent".into(), "the widget did not come up".into())
+    );
 }

@@ -91,7 +91,14 @@ pub const CLIENTS: [Client; 10] = [
         country: "GB",
         line: "Nine miles of steam through the valley, April to October.",
     },
-    Client { slug: "skerrin", name: "Skerrin Ferry Line", primary: "#0f4c81", secondary: "#f4f1e8", country: "NO", line: "Four islands, two boats, one timetable." },
+    Client {
+        slug: "skerrin",
+        name: "Skerrin Ferry Line",
+        primary: "#0f4c81",
+        secondary: "#f4f1e8",
+        country: "NO",
+        line: "Four islands, two boats, one timetable.",
+    },
     Client {
         slug: "threetowers",
         name: "Three Towers Choir Festival",
@@ -100,7 +107,14 @@ pub const CLIENTS: [Client; 10] = [
         country: "AT",
         line: "Six days, forty choirs, three towers to sing from.",
     },
-    Client { slug: "gustkites", name: "Gust Kite Workshop", primary: "#b3491c", secondary: "#2a7f9e", country: "DK", line: "Kites built to fly, and weekends to build your own." },
+    Client {
+        slug: "gustkites",
+        name: "Gust Kite Workshop",
+        primary: "#b3491c",
+        secondary: "#2a7f9e",
+        country: "DK",
+        line: "Kites built to fly, and weekends to build your own.",
+    },
     Client {
         slug: "northmere",
         name: "Northmere Ice Rink",
@@ -120,8 +134,20 @@ pub struct Site {
     pub banner: bool,
 }
 
-const fn site(client: usize, host: &'static str, name: &'static str, banner: bool, fault: Option<Fault>) -> Site {
-    Site { host, client, name, fault, banner }
+const fn site(
+    client: usize,
+    host: &'static str,
+    name: &'static str,
+    banner: bool,
+    fault: Option<Fault>,
+) -> Site {
+    Site {
+        host,
+        client,
+        name,
+        fault,
+        banner,
+    }
 }
 
 use Fault as F;
@@ -132,17 +158,41 @@ pub const SITES: [Site; 46] = [
     site(0, "tickets.wendlemill", "Tickets", true, None),
     site(0, "flour.wendlemill", "Flour shop", true, Some(F::Twice)),
     site(0, "friends.wendlemill", "Friends of the mill", true, None),
-    site(0, "school.wendlemill", "School visits", true, Some(F::Commented)),
+    site(
+        0,
+        "school.wendlemill",
+        "School visits",
+        true,
+        Some(F::Commented),
+    ),
     site(1, "reedwater", "Main site", true, None),
     site(1, "hire.reedwater", "Hire desk", true, Some(F::Early)),
-    site(1, "river.reedwater", "River levels", false, Some(F::DoubleWrapped)),
+    site(
+        1,
+        "river.reedwater",
+        "River levels",
+        false,
+        Some(F::DoubleWrapped),
+    ),
     site(1, "guides.reedwater", "Guides", true, None),
     site(2, "pellclocks", "Main site", true, None),
-    site(2, "turret.pellclocks", "Turret clocks", true, Some(F::BadQuotes)),
+    site(
+        2,
+        "turret.pellclocks",
+        "Turret clocks",
+        true,
+        Some(F::BadQuotes),
+    ),
     site(2, "shop.pellclocks", "Clock shop", true, None),
     site(2, "archive.pellclocks", "Old archive", false, Some(F::Dns)),
     site(3, "harrowdown", "Main site", true, None),
-    site(3, "nights.harrowdown", "Public nights", true, Some(F::Policy)),
+    site(
+        3,
+        "nights.harrowdown",
+        "Public nights",
+        true,
+        Some(F::Policy),
+    ),
     site(3, "sky.harrowdown", "Sky this week", true, None),
     site(3, "members.harrowdown", "Members", true, Some(F::Absent)),
     site(3, "shop.harrowdown", "Shop", true, None),
@@ -151,28 +201,64 @@ pub const SITES: [Site; 46] = [
     site(4, "presses.inkwell", "The presses", true, Some(F::AsText)),
     site(4, "prints.inkwell", "Print shop", true, None),
     site(5, "corrievalley", "Main site", true, None),
-    site(5, "book.corrievalley", "Booking", true, Some(F::LoaderStatus)),
+    site(
+        5,
+        "book.corrievalley",
+        "Booking",
+        true,
+        Some(F::LoaderStatus),
+    ),
     site(5, "timetable.corrievalley", "Timetable", true, None),
-    site(5, "shed.corrievalley", "Engine shed", true, Some(F::Truncated)),
+    site(
+        5,
+        "shed.corrievalley",
+        "Engine shed",
+        true,
+        Some(F::Truncated),
+    ),
     site(5, "santa.corrievalley", "Winter trains", true, None),
     site(6, "skerrin", "Main site", true, None),
     site(6, "freight.skerrin", "Freight", true, Some(F::ServiceDns)),
     site(6, "book.skerrin", "Booking", false, Some(F::Covered)),
     site(6, "crew.skerrin", "Working aboard", true, None),
-    site(6, "live.skerrin", "Where is the boat", true, Some(F::Timeout)),
+    site(
+        6,
+        "live.skerrin",
+        "Where is the boat",
+        true,
+        Some(F::Timeout),
+    ),
     site(7, "threetowers", "Main site", true, None),
     site(7, "choirs.threetowers", "For choirs", true, Some(F::Silent)),
     site(7, "box.threetowers", "Box office", true, Some(F::NoOpen)),
     site(7, "fringe.threetowers", "Fringe", true, None),
     site(7, "press.threetowers", "Press", true, Some(F::Status)),
     site(8, "gustkites", "Main site", true, None),
-    site(8, "weekends.gustkites", "Building weekends", true, Some(F::Throws)),
+    site(
+        8,
+        "weekends.gustkites",
+        "Building weekends",
+        true,
+        Some(F::Throws),
+    ),
     site(8, "shop.gustkites", "Kite shop", true, Some(F::Phone)),
     site(8, "wind.gustkites", "Wind today", true, None),
     site(9, "northmere", "Main site", false, None),
     site(9, "lessons.northmere", "Lessons", false, Some(F::WrongKey)),
-    site(9, "curling.northmere", "Curling club", false, Some(F::Heavy)),
-    site(9, "hockey.northmere", "Youth hockey", false, Some(F::Hidden)),
+    site(
+        9,
+        "curling.northmere",
+        "Curling club",
+        false,
+        Some(F::Heavy),
+    ),
+    site(
+        9,
+        "hockey.northmere",
+        "Youth hockey",
+        false,
+        Some(F::Hidden),
+    ),
     site(9, "shop.northmere", "Skate shop", false, None),
 ];
 
@@ -199,7 +285,11 @@ impl Site {
     }
 
     pub fn address(&self, port: u16) -> String {
-        if self.fault == Some(F::Dns) { format!("http://{}.test/", self.host) } else { format!("http://{}.localhost:{port}/", self.host) }
+        if self.fault == Some(F::Dns) {
+            format!("http://{}.test/", self.host)
+        } else {
+            format!("http://{}.localhost:{port}/", self.host)
+        }
     }
 }
 

@@ -47,9 +47,15 @@ impl Standins {
     /// Port 0 takes any free one. `memory` keeps what slots hold between starts.
     pub async fn start(port: u16, memory: Option<PathBuf>) -> Result<Standins, StandinError> {
         let listen = |source| StandinError::Listen { port, source };
-        let listener = tokio::net::TcpListener::bind(SocketAddr::from((Ipv4Addr::LOCALHOST, port))).await.map_err(listen)?;
+        let listener = tokio::net::TcpListener::bind(SocketAddr::from((Ipv4Addr::LOCALHOST, port)))
+            .await
+            .map_err(listen)?;
         let port = listener.local_addr().map_err(listen)?.port();
-        let world = World { sites: Arc::new(platform::Sites::new(port, memory)), supplier: supplier::router(port), consent: banner() };
+        let world = World {
+            sites: Arc::new(platform::Sites::new(port, memory)),
+            supplier: supplier::router(port),
+            consent: banner(),
+        };
         let app = Router::new().fallback(any(dispatch)).with_state(world);
         let task = tokio::spawn(async move {
             if let Err(error) = axum::serve(listener, app).await {
@@ -79,8 +85,16 @@ pub fn platform_profile() -> &'static str {
 }
 
 async fn dispatch(State(world): State<World>, request: Request) -> Response {
-    let host = request.headers().get("host").and_then(|h| h.to_str().ok()).unwrap_or_default();
-    let name = host.split(':').next().unwrap_or_default().to_ascii_lowercase();
+    let host = request
+        .headers()
+        .get("host")
+        .and_then(|h| h.to_str().ok())
+        .unwrap_or_default();
+    let name = host
+        .split(':')
+        .next()
+        .unwrap_or_default()
+        .to_ascii_lowercase();
     let routed = match name.as_str() {
         n if n.ends_with("brindle.localhost") => world.supplier.oneshot(request).await,
         "consent.hedgegate.localhost" => world.consent.oneshot(request).await,
@@ -90,10 +104,21 @@ async fn dispatch(State(world): State<World>, request: Request) -> Response {
 }
 
 fn banner() -> Router {
-    Router::new().route("/banner.js", any(|| async { script(include_str!("assets/hedgegate.js").to_string()) }))
+    Router::new().route(
+        "/banner.js",
+        any(|| async { script(include_str!("assets/hedgegate.js").to_string()) }),
+    )
 }
 
 /// Script that other sites may load.
 fn script(text: String) -> Response {
-    ([("content-type", "text/javascript; charset=utf-8"), ("access-control-allow-origin", "*"), ("cache-control", "no-store")], text).into_response()
+    (
+        [
+            ("content-type", "text/javascript; charset=utf-8"),
+            ("access-control-allow-origin", "*"),
+            ("cache-control", "no-store"),
+        ],
+        text,
+    )
+        .into_response()
 }

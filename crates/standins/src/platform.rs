@@ -32,7 +32,10 @@ pub struct Sites {
 
 impl Sites {
     pub fn new(port: u16, memory: Option<PathBuf>) -> Sites {
-        let kept = memory.as_ref().and_then(|p| std::fs::read_to_string(p).ok()).and_then(|t| serde_json::from_str::<(u16, HashMap<String, Held>)>(&t).ok());
+        let kept = memory
+            .as_ref()
+            .and_then(|p| std::fs::read_to_string(p).ok())
+            .and_then(|t| serde_json::from_str::<(u16, HashMap<String, Held>)>(&t).ok());
         let mut held = match kept {
             // The port is part of the code in the slots; after a change of port it is written anew.
             Some((before, mut held)) => {
@@ -46,9 +49,14 @@ impl Sites {
             None => HashMap::new(),
         };
         for site in &SITES {
-            held.entry(site.host.to_string()).or_insert_with(|| first_state(site, port));
+            held.entry(site.host.to_string())
+                .or_insert_with(|| first_state(site, port));
         }
-        Sites { port, held: Mutex::new(held), memory }
+        Sites {
+            port,
+            held: Mutex::new(held),
+            memory,
+        }
     }
 
     fn with<T>(&self, host: &str, change: impl FnOnce(&mut Held) -> T) -> Option<T> {
@@ -68,20 +76,32 @@ impl Sites {
 
 /// The snippet as the supplier gives it.
 fn snippet(key: &str, port: u16) -> String {
-    let profile: toml::Value = toml::from_str(&supplier_profile(port)).unwrap_or_else(|_| toml::Value::Table(Default::default()));
-    let template = profile.get("snippet").and_then(|s| s.get("template")).and_then(|t| t.as_str()).unwrap_or_default();
+    let profile: toml::Value = toml::from_str(&supplier_profile(port))
+        .unwrap_or_else(|_| toml::Value::Table(Default::default()));
+    let template = profile
+        .get("snippet")
+        .and_then(|s| s.get("template"))
+        .and_then(|t| t.as_str())
+        .unwrap_or_default();
     template.replace("{{key}}", key)
 }
 
 /// The snippet as the consent banner wants it.
 fn gated(code: &str) -> String {
-    code.replace("<script async", "<script type=\"text/plain\" data-hedge=\"chat\" async")
+    code.replace(
+        "<script async",
+        "<script type=\"text/plain\" data-hedge=\"chat\" async",
+    )
 }
 
 fn first_state(site: &Site, port: u16) -> Held {
     let key = site.key();
     let plain = snippet(&key, port);
-    let code = if site.banner && site.fault != Some(Fault::Early) { gated(&plain) } else { plain.clone() };
+    let code = if site.banner && site.fault != Some(Fault::Early) {
+        gated(&plain)
+    } else {
+        plain.clone()
+    };
     let counter = "<!-- visitor counter, asked for by the client -->\n<script src=\"/count.js\" defer></script>\n";
     let text = match site.fault {
         Some(Fault::Absent) => String::new(),
@@ -90,17 +110,28 @@ fn first_state(site: &Site, port: u16) -> Held {
         Some(Fault::DoubleWrapped) => format!("<script>\n{plain}\n</script>\n"),
         Some(Fault::WrongKey) => snippet("gustkites-live", port),
         Some(Fault::BadQuotes) => plain.replace('"', "\u{201d}"),
-        Some(Fault::Truncated) => plain.trim_end_matches("></script>").trim_end_matches('"').to_string(),
+        Some(Fault::Truncated) => plain
+            .trim_end_matches("></script>")
+            .trim_end_matches('"')
+            .to_string(),
         // Brought by the extension as well.
         Some(Fault::Twice) => code,
         _ => code,
     };
-    let mut slots =
-        HashMap::from([("footer-code".to_string(), format!("{counter}{text}\n")), ("script-box".to_string(), String::new()), ("extension-key".to_string(), String::new())]);
+    let mut slots = HashMap::from([
+        ("footer-code".to_string(), format!("{counter}{text}\n")),
+        ("script-box".to_string(), String::new()),
+        ("extension-key".to_string(), String::new()),
+    ]);
     if site.fault == Some(Fault::Twice) {
         slots.insert("extension-key".into(), key);
     }
-    Held { slots, version: 1, cache_on: false, cached: HashMap::new() }
+    Held {
+        slots,
+        version: 1,
+        cache_on: false,
+        cached: HashMap::new(),
+    }
 }
 
 pub async fn answer(sites: &Sites, name: &str, request: Request) -> Response {
@@ -120,7 +151,9 @@ pub async fn answer(sites: &Sites, name: &str, request: Request) -> Response {
         _ => {}
     }
     match site.fault {
-        Some(Fault::Status) => return (StatusCode::SERVICE_UNAVAILABLE, Html("<h1>Back soon</h1>")).into_response(),
+        Some(Fault::Status) => {
+            return (StatusCode::SERVICE_UNAVAILABLE, Html("<h1>Back soon</h1>")).into_response();
+        }
         Some(Fault::Timeout) => {
             // Longer than any visit waits.
             tokio::time::sleep(Duration::from_secs(90)).await;
@@ -129,7 +162,11 @@ pub async fn answer(sites: &Sites, name: &str, request: Request) -> Response {
         _ => {}
     }
     let Some(page) = PAGES.iter().find(|(p, _, _)| *p == path) else {
-        return (StatusCode::NOT_FOUND, Html("<!doctype html><title>Not found</title><h1>There is no such page</h1>")).into_response();
+        return (
+            StatusCode::NOT_FOUND,
+            Html("<!doctype html><title>Not found</title><h1>There is no such page</h1>"),
+        )
+            .into_response();
     };
     let uncached = request.uri().query().is_some();
     let (html, hit) = sites
@@ -151,7 +188,12 @@ pub async fn answer(sites: &Sites, name: &str, request: Request) -> Response {
     let cache = if hit { "hit" } else { "miss" };
     headers.insert("x-page-cache", axum::http::HeaderValue::from_static(cache));
     if site.fault == Some(Fault::Policy) {
-        headers.insert("content-security-policy", axum::http::HeaderValue::from_static("default-src 'self'; style-src 'self' 'unsafe-inline'; script-src 'self'"));
+        headers.insert(
+            "content-security-policy",
+            axum::http::HeaderValue::from_static(
+                "default-src 'self'; style-src 'self' 'unsafe-inline'; script-src 'self'",
+            ),
+        );
     }
     (headers, Html(html)).into_response()
 }
@@ -166,21 +208,36 @@ struct Write {
 
 /// `GET` and `PUT /_tarn/slots/ID`, `PUT` and `DELETE /_tarn/cache`.
 async fn interface(sites: &Sites, site: &Site, rest: &str, request: Request) -> Response {
-    let allowed = request.headers().get("authorization").is_some_and(|v| v.as_bytes() == format!("Bearer {DEMO_TOKEN}").as_bytes());
+    let allowed = request
+        .headers()
+        .get("authorization")
+        .is_some_and(|v| v.as_bytes() == format!("Bearer {DEMO_TOKEN}").as_bytes());
     if !allowed {
         return (StatusCode::UNAUTHORIZED, "a token is needed").into_response();
     }
     let method = request.method().clone();
-    let bytes = to_bytes(request.into_body(), 200_000).await.unwrap_or_default();
+    let bytes = to_bytes(request.into_body(), 200_000)
+        .await
+        .unwrap_or_default();
     let answer = match (method, rest.strip_prefix("slots/"), rest) {
-        (Method::GET, Some(slot), _) => sites.with(site.host, |held| held.slots.get(slot).map(|text| json!({"text": text, "version": held.version}))).flatten(),
+        (Method::GET, Some(slot), _) => sites
+            .with(site.host, |held| {
+                held.slots
+                    .get(slot)
+                    .map(|text| json!({"text": text, "version": held.version}))
+            })
+            .flatten(),
         (Method::PUT, Some(slot), _) => {
-            let Ok(write) = serde_json::from_slice::<Write>(&bytes) else { return (StatusCode::BAD_REQUEST, "text is missing").into_response() };
+            let Ok(write) = serde_json::from_slice::<Write>(&bytes) else {
+                return (StatusCode::BAD_REQUEST, "text is missing").into_response();
+            };
             let outcome = sites.with(site.host, |held| {
                 if write.version.is_some_and(|v| v != held.version) {
                     return Err(StatusCode::CONFLICT);
                 }
-                let Some(text) = held.slots.get_mut(slot) else { return Err(StatusCode::NOT_FOUND) };
+                let Some(text) = held.slots.get_mut(slot) else {
+                    return Err(StatusCode::NOT_FOUND);
+                };
                 *text = write.text;
                 held.version += 1;
                 Ok(json!({"version": held.version}))
@@ -195,7 +252,10 @@ async fn interface(sites: &Sites, site: &Site, rest: &str, request: Request) -> 
             }
         }
         (Method::PUT, None, "cache") => {
-            let on = serde_json::from_slice::<Value>(&bytes).ok().and_then(|v| v["on"].as_bool()).unwrap_or(false);
+            let on = serde_json::from_slice::<Value>(&bytes)
+                .ok()
+                .and_then(|v| v["on"].as_bool())
+                .unwrap_or(false);
             sites.with(site.host, |held| {
                 held.cache_on = on;
                 held.cached.clear();
@@ -216,10 +276,26 @@ async fn interface(sites: &Sites, site: &Site, rest: &str, request: Request) -> 
 
 /// Path, title, text.
 const PAGES: [(&str, &str, &str); 4] = [
-    ("/", "Welcome", "We are open. Have a look round, and ask if anything is unclear."),
-    ("/visit", "Your visit", "How to find us, when we are open and what to bring."),
-    ("/prices", "Prices", "What things cost this year, with concessions for groups."),
-    ("/privacy", "Privacy", "What we keep, why, and for how long."),
+    (
+        "/",
+        "Welcome",
+        "We are open. Have a look round, and ask if anything is unclear.",
+    ),
+    (
+        "/visit",
+        "Your visit",
+        "How to find us, when we are open and what to bring.",
+    ),
+    (
+        "/prices",
+        "Prices",
+        "What things cost this year, with concessions for groups.",
+    ),
+    (
+        "/privacy",
+        "Privacy",
+        "What we keep, why, and for how long.",
+    ),
 ];
 
 /// The sites' own script: some work of their own, so that weighing has something to tell apart.
@@ -229,9 +305,17 @@ fn render(site: &Site, held: &Held, page: &(&str, &str, &str), port: u16) -> Str
     let client = site.client();
     let slot = |name: &str| held.slots.get(name).cloned().unwrap_or_default();
     let key = slot("extension-key");
-    let extension = if key.trim().is_empty() { String::new() } else { snippet(key.trim(), port) };
+    let extension = if key.trim().is_empty() {
+        String::new()
+    } else {
+        snippet(key.trim(), port)
+    };
     let script_box = slot("script-box");
-    let boxed = if script_box.trim().is_empty() { String::new() } else { format!("<script>\n{script_box}\n</script>") };
+    let boxed = if script_box.trim().is_empty() {
+        String::new()
+    } else {
+        format!("<script>\n{script_box}\n</script>")
+    };
     let style = match site.fault {
         Some(Fault::Hidden) => "#brindle-root { display: none; }",
         _ => "",
@@ -241,8 +325,15 @@ fn render(site: &Site, held: &Held, page: &(&str, &str, &str), port: u16) -> Str
     } else {
         ""
     };
-    let banner = if site.banner { "<script src=\"/consent.js\" defer></script>" } else { "" };
-    let menu: String = PAGES.iter().map(|(path, title, _)| format!("<a href=\"{path}\">{title}</a>")).collect();
+    let banner = if site.banner {
+        "<script src=\"/consent.js\" defer></script>"
+    } else {
+        ""
+    };
+    let menu: String = PAGES
+        .iter()
+        .map(|(path, title, _)| format!("<a href=\"{path}\">{title}</a>"))
+        .collect();
     format!(
         r#"<!doctype html>
 <html lang="en">
@@ -288,7 +379,8 @@ main {{ max-width: 720px; padding: 30px 8vw; }}
         secondary = client.secondary,
         line = escape(client.line),
         text = page.2,
-        filler = "Groups of more than ten should write to us first. Dogs are welcome on leads. ".repeat(6),
+        filler = "Groups of more than ten should write to us first. Dogs are welcome on leads. "
+            .repeat(6),
         footer = slot("footer-code"),
     )
 }

@@ -34,7 +34,12 @@ struct Key {
 const MOST_MESSAGES: usize = 500;
 
 pub fn router(port: u16) -> Router {
-    let desk = Desk { port, messages: Arc::default(), answers: broadcast::channel(64).0, next: Arc::new(AtomicU64::new(1)) };
+    let desk = Desk {
+        port,
+        messages: Arc::default(),
+        answers: broadcast::channel(64).0,
+        next: Arc::new(AtomicU64::new(1)),
+    };
     Router::new()
         .route("/l.js", get(loader))
         .route("/settings", get(settings))
@@ -57,23 +62,40 @@ async fn loader(State(desk): State<Desk>, Query(q): Query<Key>) -> Response {
         Some(Fault::NoOpen) => "deaf",
         _ => "",
     };
-    let api = if fault == Some(Fault::ServiceDns) { "http://api.brindle.test".to_string() } else { format!("http://api.brindle.localhost:{}", desk.port) };
+    let api = if fault == Some(Fault::ServiceDns) {
+        "http://api.brindle.test".to_string()
+    } else {
+        format!("http://api.brindle.localhost:{}", desk.port)
+    };
     // Heavy keys stand for a widget over its budget.
-    let work = if q.key.ends_with("-heavy") { "90000000" } else { "4000000" };
+    let work = if q.key.ends_with("-heavy") {
+        "90000000"
+    } else {
+        "4000000"
+    };
     script(
         include_str!("assets/loader.js")
             .replace("__KEY__", &safe(&q.key))
             .replace("__FAULT__", word)
             .replace("__WORK__", work)
             .replace("__API__", &api)
-            .replace("__LIVE__", &format!("ws://live.brindle.localhost:{}", desk.port))
-            .replace("__APP__", &format!("http://app.brindle.localhost:{}", desk.port)),
+            .replace(
+                "__LIVE__",
+                &format!("ws://live.brindle.localhost:{}", desk.port),
+            )
+            .replace(
+                "__APP__",
+                &format!("http://app.brindle.localhost:{}", desk.port),
+            ),
     )
 }
 
 /// Keys are letters, digits and hyphens; anything else is dropped before it reaches script or markup.
 fn safe(key: &str) -> String {
-    key.chars().filter(|c| c.is_ascii_alphanumeric() || *c == '-').take(60).collect()
+    key.chars()
+        .filter(|c| c.is_ascii_alphanumeric() || *c == '-')
+        .take(60)
+        .collect()
 }
 
 async fn settings(Query(q): Query<Key>) -> Response {
@@ -85,13 +107,22 @@ async fn settings(Query(q): Query<Key>) -> Response {
 }
 
 async fn panel(State(desk): State<Desk>, Query(q): Query<Key>) -> Response {
-    let Some(s) = estate::settings_of_key(&q.key) else { return (StatusCode::NOT_FOUND, "unknown key").into_response() };
+    let Some(s) = estate::settings_of_key(&q.key) else {
+        return (StatusCode::NOT_FOUND, "unknown key").into_response();
+    };
     let text = |name: &str| escape(s[name].as_str().unwrap_or_default());
-    let notice = format!("{} <a href=\"{}\" target=\"_blank\" rel=\"noopener\">Privacy</a>", text("notice_text"), text("notice_link"));
+    let notice = format!(
+        "{} <a href=\"{}\" target=\"_blank\" rel=\"noopener\">Privacy</a>",
+        text("notice_text"),
+        text("notice_link")
+    );
     Html(
         include_str!("assets/panel.html")
             .replace("__KEY__", &safe(&q.key))
-            .replace("__LIVE__", &format!("ws://live.brindle.localhost:{}", desk.port))
+            .replace(
+                "__LIVE__",
+                &format!("ws://live.brindle.localhost:{}", desk.port),
+            )
             .replace("__BUTTON__", &text("button_colour"))
             .replace("__ICON__", &text("icon_colour"))
             .replace("__GREETING__", &text("greeting"))
@@ -101,17 +132,29 @@ async fn panel(State(desk): State<Desk>, Query(q): Query<Key>) -> Response {
 }
 
 pub fn escape(text: &str) -> String {
-    text.replace('&', "&amp;").replace('<', "&lt;").replace('>', "&gt;").replace('"', "&quot;")
+    text.replace('&', "&amp;")
+        .replace('<', "&lt;")
+        .replace('>', "&gt;")
+        .replace('"', "&quot;")
 }
 
-async fn live(State(desk): State<Desk>, Query(q): Query<Key>, upgrade: WebSocketUpgrade) -> Response {
+async fn live(
+    State(desk): State<Desk>,
+    Query(q): Query<Key>,
+    upgrade: WebSocketUpgrade,
+) -> Response {
     upgrade.on_upgrade(move |socket| talk(desk, q, socket))
 }
 
 async fn talk(desk: Desk, q: Key, mut socket: WebSocket) {
     let conversation = desk.next.fetch_add(1, Ordering::Relaxed);
     let mut answers = desk.answers.subscribe();
-    if socket.send(Message::text(json!({"hello": conversation}).to_string())).await.is_err() || q.talk.is_none() {
+    if socket
+        .send(Message::text(json!({"hello": conversation}).to_string()))
+        .await
+        .is_err()
+        || q.talk.is_none()
+    {
         // The page's own connection only keeps the visitor present.
         while let Some(Ok(_)) = socket.recv().await {}
         return;
@@ -141,7 +184,9 @@ async fn talk(desk: Desk, q: Key, mut socket: WebSocket) {
 }
 
 fn signed_in(headers: &HeaderMap) -> bool {
-    headers.get("authorization").is_some_and(|v| v.as_bytes() == format!("Bearer {DEMO_TOKEN}").as_bytes())
+    headers
+        .get("authorization")
+        .is_some_and(|v| v.as_bytes() == format!("Bearer {DEMO_TOKEN}").as_bytes())
 }
 
 async fn messages(State(desk): State<Desk>, Query(q): Query<Key>, headers: HeaderMap) -> Response {
@@ -174,7 +219,12 @@ async fn console(State(desk): State<Desk>) -> Html<String> {
         .iter()
         .rev()
         .map(|m| {
-            format!("<tr><td>{}</td><td>{}</td><td>{}</td></tr>", m["conversation"], escape(m["text"].as_str().unwrap_or_default()), escape(m["page"].as_str().unwrap_or_default()))
+            format!(
+                "<tr><td>{}</td><td>{}</td><td>{}</td></tr>",
+                m["conversation"],
+                escape(m["text"].as_str().unwrap_or_default()),
+                escape(m["page"].as_str().unwrap_or_default())
+            )
         })
         .collect();
     Html(format!(

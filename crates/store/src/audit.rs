@@ -35,16 +35,25 @@ impl Store {
             .fetch_all(&self.pool)
             .await
             .map_err(doing("reading the audit trail"))?;
-        let total = sqlx::query_scalar("select count(*) from audit where who ilike $1 or act ilike $1 or subject ilike $1")
-            .bind(&like)
-            .fetch_one(&self.pool)
-            .await
-            .map_err(doing("counting the audit trail"))?;
+        let total = sqlx::query_scalar(
+            "select count(*) from audit where who ilike $1 or act ilike $1 or subject ilike $1",
+        )
+        .bind(&like)
+        .fetch_one(&self.pool)
+        .await
+        .map_err(doing("counting the audit trail"))?;
         Ok((rows, total))
     }
 }
 
 /// A search as typed, for `ilike`: its wildcards mean themselves.
 pub(crate) fn like(search: &str) -> String {
-    format!("%{}%", search.trim().replace('\\', "\\\\").replace('%', "\\%").replace('_', "\\_"))
+    format!(
+        "%{}%",
+        search
+            .trim()
+            .replace('\\', "\\\\")
+            .replace('%', "\\%")
+            .replace('_', "\\_")
+    )
 }

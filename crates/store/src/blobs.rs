@@ -15,15 +15,26 @@ pub struct Blobs {
 
 impl Blobs {
     pub fn folder(path: &std::path::Path) -> Result<Blobs> {
-        std::fs::create_dir_all(path).map_err(|e| StoreError::Corrupt { what: "blob folder", why: e.to_string() })?;
-        Ok(Blobs { store: Arc::new(LocalFileSystem::new_with_prefix(path)?) })
+        std::fs::create_dir_all(path).map_err(|e| StoreError::Corrupt {
+            what: "blob folder",
+            why: e.to_string(),
+        })?;
+        Ok(Blobs {
+            store: Arc::new(LocalFileSystem::new_with_prefix(path)?),
+        })
     }
 
     /// The extension is part of the key and tells the media type.
     pub async fn put(&self, bytes: Vec<u8>, extension: &str) -> Result<String> {
-        let hash: String = sha2::Sha256::digest(&bytes).iter().take(20).map(|b| format!("{b:02x}")).collect();
+        let hash: String = sha2::Sha256::digest(&bytes)
+            .iter()
+            .take(20)
+            .map(|b| format!("{b:02x}"))
+            .collect();
         let key = format!("{}/{hash}.{extension}", &hash[..2]);
-        self.store.put(&Path::from(key.as_str()), bytes.into()).await?;
+        self.store
+            .put(&Path::from(key.as_str()), bytes.into())
+            .await?;
         Ok(key)
     }
 
@@ -66,7 +77,12 @@ mod tests {
         let key = blobs.put(b"picture".to_vec(), "png").await.unwrap();
         assert_eq!(key, blobs.put(b"picture".to_vec(), "png").await.unwrap());
         assert_eq!(blobs.get(&key).await.unwrap().unwrap().as_ref(), b"picture");
-        for bad in ["../../etc/passwd", "ab/../x.png", "", &key.replace(".png", ".pn/g")] {
+        for bad in [
+            "../../etc/passwd",
+            "ab/../x.png",
+            "",
+            &key.replace(".png", ".pn/g"),
+        ] {
             assert_eq!(blobs.get(bad).await.unwrap(), None, "{bad}");
         }
     }

@@ -18,7 +18,10 @@ pub struct Client {
 
 impl Client {
     pub fn sheet(&self) -> Result<Sheet> {
-        serde_json::from_value(self.sheet.clone()).map_err(|e| StoreError::Corrupt { what: "brand sheet", why: e.to_string() })
+        serde_json::from_value(self.sheet.clone()).map_err(|e| StoreError::Corrupt {
+            what: "brand sheet",
+            why: e.to_string(),
+        })
     }
 }
 
@@ -48,7 +51,12 @@ impl Store {
             .map_err(doing("looking up a client"))
     }
 
-    pub async fn clients(&self, search: &str, offset: i64, limit: i64) -> Result<(Vec<Client>, i64)> {
+    pub async fn clients(
+        &self,
+        search: &str,
+        offset: i64,
+        limit: i64,
+    ) -> Result<(Vec<Client>, i64)> {
         let like = like(search);
         let rows = sqlx::query_as("select id, name, sheet, logo, logo_type, (select count(*) from sites where client_id = clients.id) as sites from clients where name ilike $1 order by name offset $2 limit $3").bind(&like).bind(offset).bind(limit).fetch_all(&self.pool).await.map_err(doing("listing clients"))?;
         let total = sqlx::query_scalar("select count(*) from clients where name ilike $1")
@@ -67,7 +75,11 @@ impl Store {
             .execute(&self.pool)
             .await
             .map(|_| ())
-            .map_err(unique("a client of this name", name, "changing a brand sheet"))
+            .map_err(unique(
+                "a client of this name",
+                name,
+                "changing a brand sheet",
+            ))
     }
 
     pub async fn set_logo(&self, id: i64, blob: &str, media_type: &str) -> Result<()> {

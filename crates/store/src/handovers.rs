@@ -17,11 +17,19 @@ pub struct Handover {
     pub accepted_at: Option<OffsetDateTime>,
 }
 
-const COLUMNS: &str = "id, site_id, html, pdf, who, created_at, expires_at, withdrawn_at, accepted_by, accepted_at";
+const COLUMNS: &str =
+    "id, site_id, html, pdf, who, created_at, expires_at, withdrawn_at, accepted_by, accepted_at";
 
 impl Store {
     /// Gives the link's token, which is shown once and kept only as a hash.
-    pub async fn add_handover(&self, site: i64, html: &str, pdf: Option<&str>, who: &str, expires: OffsetDateTime) -> Result<String> {
+    pub async fn add_handover(
+        &self,
+        site: i64,
+        html: &str,
+        pdf: Option<&str>,
+        who: &str,
+        expires: OffsetDateTime,
+    ) -> Result<String> {
         let token = fresh_token();
         sqlx::query("insert into handovers (site_id, token_hash, html, pdf, who, expires_at) values ($1, $2, $3, $4, $5, $6)")
             .bind(site)
@@ -37,28 +45,45 @@ impl Store {
     }
 
     pub async fn handovers(&self, site: i64) -> Result<Vec<Handover>> {
-        let sql = format!("select {COLUMNS} from handovers where site_id = $1 order by id desc limit 20");
-        sqlx::query_as(sqlx::AssertSqlSafe(sql)).bind(site).fetch_all(&self.pool).await.map_err(doing("reading handover sheets"))
+        let sql =
+            format!("select {COLUMNS} from handovers where site_id = $1 order by id desc limit 20");
+        sqlx::query_as(sqlx::AssertSqlSafe(sql))
+            .bind(site)
+            .fetch_all(&self.pool)
+            .await
+            .map_err(doing("reading handover sheets"))
     }
 
     pub async fn handover(&self, id: i64) -> Result<Option<Handover>> {
         let sql = format!("select {COLUMNS} from handovers where id = $1");
-        sqlx::query_as(sqlx::AssertSqlSafe(sql)).bind(id).fetch_optional(&self.pool).await.map_err(doing("reading a handover sheet"))
+        sqlx::query_as(sqlx::AssertSqlSafe(sql))
+            .bind(id)
+            .fetch_optional(&self.pool)
+            .await
+            .map_err(doing("reading a handover sheet"))
     }
 
     /// By the client's link; nothing where it has expired or was withdrawn.
     pub async fn handover_by_token(&self, token: &str) -> Result<Option<Handover>> {
-        let sql = format!("select {COLUMNS} from handovers where token_hash = $1 and expires_at > now() and withdrawn_at is null");
-        sqlx::query_as(sqlx::AssertSqlSafe(sql)).bind(token_hash(token)).fetch_optional(&self.pool).await.map_err(doing("reading a handover sheet"))
+        let sql = format!(
+            "select {COLUMNS} from handovers where token_hash = $1 and expires_at > now() and withdrawn_at is null"
+        );
+        sqlx::query_as(sqlx::AssertSqlSafe(sql))
+            .bind(token_hash(token))
+            .fetch_optional(&self.pool)
+            .await
+            .map_err(doing("reading a handover sheet"))
     }
 
     pub async fn withdraw_handover(&self, id: i64) -> Result<()> {
-        sqlx::query("update handovers set withdrawn_at = now() where id = $1 and withdrawn_at is null")
-            .bind(id)
-            .execute(&self.pool)
-            .await
-            .map(|_| ())
-            .map_err(doing("withdrawing a link"))
+        sqlx::query(
+            "update handovers set withdrawn_at = now() where id = $1 and withdrawn_at is null",
+        )
+        .bind(id)
+        .execute(&self.pool)
+        .await
+        .map(|_| ())
+        .map_err(doing("withdrawing a link"))
     }
 
     pub async fn accept_handover(&self, id: i64, by: &str) -> Result<bool> {

@@ -26,7 +26,10 @@ pub enum StoreError {
     #[error("the database could not be brought up to date: {0}")]
     Migrate(#[from] sqlx::migrate::MigrateError),
     #[error("the database refused while {doing}: {source}")]
-    Database { doing: &'static str, source: sqlx::Error },
+    Database {
+        doing: &'static str,
+        source: sqlx::Error,
+    },
     #[error("{what} is there already: {name}")]
     Taken { what: &'static str, name: String },
     #[error("the stored {what} cannot be read: {why}")]
@@ -44,7 +47,11 @@ pub(crate) fn doing(doing: &'static str) -> impl FnOnce(sqlx::Error) -> StoreErr
 }
 
 /// Tells a violated uniqueness from other errors.
-pub(crate) fn unique(what: &'static str, name: &str, doing: &'static str) -> impl FnOnce(sqlx::Error) -> StoreError {
+pub(crate) fn unique(
+    what: &'static str,
+    name: &str,
+    doing: &'static str,
+) -> impl FnOnce(sqlx::Error) -> StoreError {
     let name = name.to_string();
     move |source| match &source {
         sqlx::Error::Database(e) if e.is_unique_violation() => StoreError::Taken { what, name },
@@ -74,7 +81,11 @@ impl Store {
 
     /// Asks the database, for the health page.
     pub async fn alive(&self) -> Result<()> {
-        sqlx::query("select 1").execute(&self.pool).await.map(|_| ()).map_err(doing("asking whether it is alive"))
+        sqlx::query("select 1")
+            .execute(&self.pool)
+            .await
+            .map(|_| ())
+            .map_err(doing("asking whether it is alive"))
     }
 }
 
@@ -94,20 +105,34 @@ pub fn fresh_token() -> String {
 pub struct Listener(sqlx::postgres::PgListener);
 
 pub async fn listen(pool: &PgPool) -> Result<Listener> {
-    let mut listener = sqlx::postgres::PgListener::connect_with(pool).await.map_err(doing("listening"))?;
-    listener.listen("newtfern_events").await.map_err(doing("listening"))?;
+    let mut listener = sqlx::postgres::PgListener::connect_with(pool)
+        .await
+        .map_err(doing("listening"))?;
+    listener
+        .listen("newtfern_events")
+        .await
+        .map_err(doing("listening"))?;
     Ok(Listener(listener))
 }
 
 /// Wakes idle workers when a round starts.
 pub async fn listen_for_jobs(pool: &PgPool) -> Result<Listener> {
-    let mut listener = sqlx::postgres::PgListener::connect_with(pool).await.map_err(doing("listening"))?;
-    listener.listen("newtfern_jobs").await.map_err(doing("listening"))?;
+    let mut listener = sqlx::postgres::PgListener::connect_with(pool)
+        .await
+        .map_err(doing("listening"))?;
+    listener
+        .listen("newtfern_jobs")
+        .await
+        .map_err(doing("listening"))?;
     Ok(Listener(listener))
 }
 
 impl Listener {
     pub async fn next(&mut self) -> Result<String> {
-        self.0.recv().await.map(|n| n.payload().to_string()).map_err(doing("listening"))
+        self.0
+            .recv()
+            .await
+            .map(|n| n.payload().to_string())
+            .map_err(doing("listening"))
     }
 }

@@ -12,7 +12,9 @@ use std::time::{Duration, Instant};
 pub enum ServerError {
     #[error("PostgreSQL's server programs were not found: install Debian's package postgresql")]
     NotInstalled,
-    #[error("no user to run PostgreSQL as: it must not run as root, and there is no user named postgres")]
+    #[error(
+        "no user to run PostgreSQL as: it must not run as root, and there is no user named postgres"
+    )]
     NoUser,
     #[error("PostgreSQL could not be {act}: {why}")]
     Failed { act: &'static str, why: String },
@@ -26,7 +28,10 @@ pub struct LocalServer {
 }
 
 fn failed(act: &'static str) -> impl Fn(std::io::Error) -> ServerError {
-    move |e| ServerError::Failed { act, why: e.to_string() }
+    move |e| ServerError::Failed {
+        act,
+        why: e.to_string(),
+    }
 }
 
 /// The newest installed version's programs.
@@ -50,9 +55,15 @@ fn owner() -> std::result::Result<Option<(u32, u32)>, ServerError> {
         return Ok(None);
     }
     let users = std::fs::read_to_string("/etc/passwd").map_err(|_| ServerError::NoUser)?;
-    let line = users.lines().find(|l| l.starts_with("postgres:")).ok_or(ServerError::NoUser)?;
+    let line = users
+        .lines()
+        .find(|l| l.starts_with("postgres:"))
+        .ok_or(ServerError::NoUser)?;
     let fields: Vec<&str> = line.split(':').collect();
-    match (fields.get(2).and_then(|u| u.parse().ok()), fields.get(3).and_then(|g| g.parse().ok())) {
+    match (
+        fields.get(2).and_then(|u| u.parse().ok()),
+        fields.get(3).and_then(|g| g.parse().ok()),
+    ) {
         (Some(uid), Some(gid)) => Ok(Some((uid, gid))),
         _ => Err(ServerError::NoUser),
     }
@@ -60,7 +71,10 @@ fn owner() -> std::result::Result<Option<(u32, u32)>, ServerError> {
 
 fn command(program: &Path, as_user: Option<(u32, u32)>) -> Command {
     let mut command = Command::new(program);
-    command.stdin(Stdio::null()).current_dir("/").env("LC_ALL", "C.UTF-8");
+    command
+        .stdin(Stdio::null())
+        .current_dir("/")
+        .env("LC_ALL", "C.UTF-8");
     if let Some((uid, gid)) = as_user {
         command.uid(uid).gid(gid);
     }
@@ -75,39 +89,73 @@ impl LocalServer {
         let user = owner()?;
         std::fs::create_dir_all(folder).map_err(failed("given its folder"))?;
         if let Some((uid, gid)) = user {
-            std::os::unix::fs::chown(folder, Some(uid), Some(gid)).map_err(failed("given its folder"))?;
+            std::os::unix::fs::chown(folder, Some(uid), Some(gid))
+                .map_err(failed("given its folder"))?;
         }
-        std::fs::set_permissions(folder, std::fs::Permissions::from_mode(0o700)).map_err(failed("given its folder"))?;
+        std::fs::set_permissions(folder, std::fs::Permissions::from_mode(0o700))
+            .map_err(failed("given its folder"))?;
         let data = folder.join("data");
         if !data.join("PG_VERSION").exists() {
             let output = command(&bin.join("initdb"), user)
                 .arg("-D")
                 .arg(&data)
-                .args(["-U", "newtfern", "-A", "trust", "-E", "UTF8", "--locale=C.UTF-8", "--no-sync"])
+                .args([
+                    "-U",
+                    "newtfern",
+                    "-A",
+                    "trust",
+                    "-E",
+                    "UTF8",
+                    "--locale=C.UTF-8",
+                    "--no-sync",
+                ])
                 .output()
                 .map_err(failed("set up"))?;
             if !output.status.success() {
-                return Err(ServerError::Failed { act: "set up", why: String::from_utf8_lossy(&output.stderr).trim().to_string() });
+                return Err(ServerError::Failed {
+                    act: "set up",
+                    why: String::from_utf8_lossy(&output.stderr).trim().to_string(),
+                });
             }
         }
         // A socket's path may be no longer than 107 bytes, and folders can be deep: a short one of ours.
-        let socket = std::env::temp_dir().join(format!("newtfern-pg-{}-{}", std::process::id(), std::fs::metadata(folder).map(|m| m.ino()).unwrap_or(0)));
+        let socket = std::env::temp_dir().join(format!(
+            "newtfern-pg-{}-{}",
+            std::process::id(),
+            std::fs::metadata(folder).map(|m| m.ino()).unwrap_or(0)
+        ));
         std::fs::create_dir_all(&socket).map_err(failed("given its socket folder"))?;
         if let Some((uid, gid)) = user {
-            std::os::unix::fs::chown(&socket, Some(uid), Some(gid)).map_err(failed("given its socket folder"))?;
+            std::os::unix::fs::chown(&socket, Some(uid), Some(gid))
+                .map_err(failed("given its socket folder"))?;
         }
-        std::fs::set_permissions(&socket, std::fs::Permissions::from_mode(0o700)).map_err(failed("given its socket folder"))?;
+        std::fs::set_permissions(&socket, std::fs::Permissions::from_mode(0o700))
+            .map_err(failed("given its socket folder"))?;
         // The server binds the port itself; a port that is taken ends it, and the next one is tried.
         let first = 20_000 + (std::process::id() % 20_000) as u16;
         let mut last = String::new();
         for port in (first..first + 40).step_by(2) {
             match Self::try_port(&bin, user, folder, &data, &socket, port)? {
-                Ok(child) => return Ok(LocalServer { child, socket, port }),
+                Ok(child) => {
+                    return Ok(LocalServer {
+                        child,
+                        socket,
+                        port,
+                    });
+                }
                 Err(why) if why.contains("in use") => last = why,
-                Err(why) => return Err(ServerError::Failed { act: "started", why }),
+                Err(why) => {
+                    return Err(ServerError::Failed {
+                        act: "started",
+                        why,
+                    });
+                }
             }
         }
-        Err(ServerError::Failed { act: "started", why: last })
+        Err(ServerError::Failed {
+            act: "started",
+            why: last,
+        })
     }
 
     fn try_port(
@@ -126,7 +174,16 @@ impl LocalServer {
             .arg(data)
             .args(["-c", "listen_addresses=127.0.0.1", "-c"])
             .arg(format!("unix_socket_directories={}", socket.display()))
-            .args(["-p", &port.to_string(), "-c", "max_connections=60", "-c", "fsync=on", "-c", "shared_buffers=64MB"])
+            .args([
+                "-p",
+                &port.to_string(),
+                "-c",
+                "max_connections=60",
+                "-c",
+                "fsync=on",
+                "-c",
+                "shared_buffers=64MB",
+            ])
             .stdout(out)
             .stderr(err)
             // A group of its own: Ctrl-C reaches us first, and we stop it in order.
@@ -140,7 +197,12 @@ impl LocalServer {
                 return Ok(Ok(child));
             }
             if child.try_wait().map_err(failed("started"))?.is_some() {
-                return Ok(Err(text.lines().rev().take(6).collect::<Vec<_>>().join("; ")));
+                return Ok(Err(text
+                    .lines()
+                    .rev()
+                    .take(6)
+                    .collect::<Vec<_>>()
+                    .join("; ")));
             }
             if began.elapsed() > Duration::from_secs(60) {
                 let _ = child.kill();
@@ -172,8 +234,14 @@ impl LocalServer {
             .map_err(StoreError::Connect)?;
         if there.is_none() {
             // A name cannot be a parameter; ours are plain words.
-            let plain: String = name.chars().filter(|c| c.is_ascii_alphanumeric() || *c == '_').collect();
-            sqlx::query(sqlx::AssertSqlSafe(format!("create database {plain}"))).execute(&mut server).await.map_err(StoreError::Connect)?;
+            let plain: String = name
+                .chars()
+                .filter(|c| c.is_ascii_alphanumeric() || *c == '_')
+                .collect();
+            sqlx::query(sqlx::AssertSqlSafe(format!("create database {plain}")))
+                .execute(&mut server)
+                .await
+                .map_err(StoreError::Connect)?;
         }
         let _ = server.close().await;
         Ok(self.address(name))

@@ -25,7 +25,10 @@ impl Role {
 
     /// Unknown words become the least role.
     pub fn from_word(word: &str) -> Role {
-        Role::ALL.into_iter().find(|r| r.word() == word).unwrap_or(Role::Viewer)
+        Role::ALL
+            .into_iter()
+            .find(|r| r.word() == word)
+            .unwrap_or(Role::Viewer)
     }
 }
 
@@ -60,7 +63,13 @@ struct SessionRow {
 }
 
 impl Store {
-    pub async fn add_person(&self, email: &str, name: &str, role: Role, password_hash: &str) -> Result<i64> {
+    pub async fn add_person(
+        &self,
+        email: &str,
+        name: &str,
+        role: Role,
+        password_hash: &str,
+    ) -> Result<i64> {
         let email = email.trim().to_lowercase();
         sqlx::query_scalar("insert into people (email, name, role, password_hash) values ($1, $2, $3, $4) returning id")
             .bind(&email)
@@ -73,7 +82,10 @@ impl Store {
     }
 
     pub async fn people(&self) -> Result<Vec<Person>> {
-        sqlx::query_as("select id, email, name, role from people order by name").fetch_all(&self.pool).await.map_err(doing("listing people"))
+        sqlx::query_as("select id, email, name, role from people order by name")
+            .fetch_all(&self.pool)
+            .await
+            .map_err(doing("listing people"))
     }
 
     pub async fn person_by_email(&self, email: &str) -> Result<Option<Person>> {
@@ -115,7 +127,10 @@ impl Store {
                 .fetch_optional(&self.pool)
                 .await
                 .map_err(doing("reading a session"))?;
-        Ok(row.map(|r| Session { person: r.person, csrf: r.csrf }))
+        Ok(row.map(|r| Session {
+            person: r.person,
+            csrf: r.csrf,
+        }))
     }
 
     pub async fn close_session(&self, token: &str) -> Result<()> {

@@ -18,7 +18,15 @@ pub struct Placement {
 }
 
 impl Store {
-    pub async fn add_placement(&self, site: i64, slot: &str, before: &str, after: &str, ours: &str, who: &str) -> Result<i64> {
+    pub async fn add_placement(
+        &self,
+        site: i64,
+        slot: &str,
+        before: &str,
+        after: &str,
+        ours: &str,
+        who: &str,
+    ) -> Result<i64> {
         sqlx::query_scalar("insert into placements (site_id, slot_id, before_text, after_text, ours, who) values ($1, $2, $3, $4, $5, $6) returning id")
             .bind(site)
             .bind(slot)

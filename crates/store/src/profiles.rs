@@ -52,35 +52,63 @@ impl Store {
     }
 
     async fn text(&self, sql: &'static str, id: &str) -> Result<Option<String>> {
-        sqlx::query_scalar(sql).bind(id).fetch_optional(&self.pool).await.map_err(doing("reading a profile"))
+        sqlx::query_scalar(sql)
+            .bind(id)
+            .fetch_optional(&self.pool)
+            .await
+            .map_err(doing("reading a profile"))
     }
 
     pub async fn supplier_text(&self, id: &str) -> Result<Option<String>> {
-        self.text("select profile from suppliers where id = $1", id).await
+        self.text("select profile from suppliers where id = $1", id)
+            .await
     }
 
     pub async fn supplier(&self, id: &str) -> Result<Option<Supplier>> {
         let text = self.supplier_text(id).await?;
-        text.map(|t| Supplier::from_toml(&t).map_err(|e| corrupt("supplier profile")(e.to_string()))).transpose()
+        text.map(|t| {
+            Supplier::from_toml(&t).map_err(|e| corrupt("supplier profile")(e.to_string()))
+        })
+        .transpose()
     }
 
     pub async fn all_suppliers(&self) -> Result<Vec<Supplier>> {
-        let texts: Vec<String> = sqlx::query_scalar("select profile from suppliers order by id").fetch_all(&self.pool).await.map_err(doing("reading supplier profiles"))?;
-        texts.iter().map(|t| Supplier::from_toml(t).map_err(|e| corrupt("supplier profile")(e.to_string()))).collect()
+        let texts: Vec<String> = sqlx::query_scalar("select profile from suppliers order by id")
+            .fetch_all(&self.pool)
+            .await
+            .map_err(doing("reading supplier profiles"))?;
+        texts
+            .iter()
+            .map(|t| Supplier::from_toml(t).map_err(|e| corrupt("supplier profile")(e.to_string())))
+            .collect()
     }
 
     pub async fn platforms(&self) -> Result<Vec<Platform>> {
-        let texts: Vec<String> = sqlx::query_scalar("select profile from platforms order by name").fetch_all(&self.pool).await.map_err(doing("reading platform profiles"))?;
-        texts.iter().map(|t| Platform::from_toml(t).map_err(|e| corrupt("platform profile")(e.to_string()))).collect()
+        let texts: Vec<String> = sqlx::query_scalar("select profile from platforms order by name")
+            .fetch_all(&self.pool)
+            .await
+            .map_err(doing("reading platform profiles"))?;
+        texts
+            .iter()
+            .map(|t| Platform::from_toml(t).map_err(|e| corrupt("platform profile")(e.to_string())))
+            .collect()
     }
 
     pub async fn consent_manager(&self, id: &str) -> Result<Option<ConsentManager>> {
-        let text = self.text("select profile from consent_managers where id = $1", id).await?;
-        text.map(|t| ConsentManager::from_toml(&t).map_err(|e| corrupt("consent profile")(e.to_string()))).transpose()
+        let text = self
+            .text("select profile from consent_managers where id = $1", id)
+            .await?;
+        text.map(|t| {
+            ConsentManager::from_toml(&t).map_err(|e| corrupt("consent profile")(e.to_string()))
+        })
+        .transpose()
     }
 
     pub async fn consent_managers(&self) -> Result<Vec<Named>> {
-        sqlx::query_as("select id, name from consent_managers order by name").fetch_all(&self.pool).await.map_err(doing("listing consent managers"))
+        sqlx::query_as("select id, name from consent_managers order by name")
+            .fetch_all(&self.pool)
+            .await
+            .map_err(doing("listing consent managers"))
     }
 
     pub async fn set_supplier_token(&self, id: &str, sealed: &[u8]) -> Result<()> {
@@ -94,11 +122,12 @@ impl Store {
     }
 
     pub async fn supplier_token(&self, id: &str) -> Result<Option<Vec<u8>>> {
-        let found: Option<Option<Vec<u8>>> = sqlx::query_scalar("select token_sealed from suppliers where id = $1")
-            .bind(id)
-            .fetch_optional(&self.pool)
-            .await
-            .map_err(doing("reading a token"))?;
+        let found: Option<Option<Vec<u8>>> =
+            sqlx::query_scalar("select token_sealed from suppliers where id = $1")
+                .bind(id)
+                .fetch_optional(&self.pool)
+                .await
+                .map_err(doing("reading a token"))?;
         Ok(found.flatten())
     }
 
@@ -121,25 +150,37 @@ impl Store {
     }
 
     pub async fn house_style(&self) -> Result<Layer> {
-        let value = self.setting("house_style").await?.unwrap_or_else(|| serde_json::json!({}));
+        let value = self
+            .setting("house_style")
+            .await?
+            .unwrap_or_else(|| serde_json::json!({}));
         serde_json::from_value(value).map_err(|e| corrupt("house style")(e.to_string()))
     }
 
     /// May visits go to loopback and private addresses?
     pub async fn allow_private(&self) -> Result<bool> {
-        Ok(self.setting("allow_private").await?.and_then(|v| v.as_bool()).unwrap_or(false))
+        Ok(self
+            .setting("allow_private")
+            .await?
+            .and_then(|v| v.as_bool())
+            .unwrap_or(false))
     }
 }
 
 /// The regional rules for a country. The profiles ship with the program.
 pub fn region_of(country: &str) -> Region {
-    let texts = [include_str!("../../../profiles/regions/opt-in.toml"), include_str!("../../../profiles/regions/none.toml")];
+    let texts = [
+        include_str!("../../../profiles/regions/opt-in.toml"),
+        include_str!("../../../profiles/regions/none.toml"),
+    ];
     #[derive(serde::Deserialize)]
     struct WithCountries {
         countries: Vec<String>,
     }
     for text in texts {
-        let countries = toml::from_str::<WithCountries>(text).map(|w| w.countries).unwrap_or_default();
+        let countries = toml::from_str::<WithCountries>(text)
+            .map(|w| w.countries)
+            .unwrap_or_default();
         // An unknown country is judged by the strictest rules.
         if (country.is_empty() || countries.iter().any(|c| c == country) || countries.is_empty())
             && let Ok(region) = Region::from_toml(text)
@@ -147,5 +188,6 @@ pub fn region_of(country: &str) -> Region {
             return region;
         }
     }
-    Region::from_toml(texts[0]).unwrap_or_else(|e| unreachable!("the shipped region profile is valid: {e}"))
+    Region::from_toml(texts[0])
+        .unwrap_or_else(|e| unreachable!("the shipped region profile is valid: {e}"))
 }

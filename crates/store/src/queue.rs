@@ -164,6 +164,8 @@ impl Store {
 
 /// PostgreSQL's text has no NUL, and a page can hold one.
 fn postgres_json(seen: &Observation) -> Value {
-    let text = serde_json::to_string(seen).unwrap_or_default().replace("\\u0000", "\\ufffd");
+    let text = serde_json::to_string(seen)
+        .unwrap_or_default()
+        .replace("\\u0000", "\\ufffd");
     serde_json::from_str(&text).unwrap_or(Value::Null)
 }

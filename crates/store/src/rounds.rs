@@ -26,7 +26,11 @@ impl Round {
     }
 
     pub fn percent(&self) -> i64 {
-        if self.total == 0 { 100 } else { 100 * (self.total - self.running - self.waiting) / self.total }
+        if self.total == 0 {
+            100
+        } else {
+            100 * (self.total - self.running - self.waiting) / self.total
+        }
     }
 }
 
@@ -46,15 +50,24 @@ const ROUND: &str = "select r.id, r.kind, r.title, r.who, r.created_at, r.cancel
 
 impl Store {
     /// Starts a round: one job a site. Workers are told.
-    pub async fn start_round(&self, kind: &str, title: &str, who: &str, sites: &[i64], spec: &Value) -> Result<i64> {
+    pub async fn start_round(
+        &self,
+        kind: &str,
+        title: &str,
+        who: &str,
+        sites: &[i64],
+        spec: &Value,
+    ) -> Result<i64> {
         let mut tx = self.pool.begin().await.map_err(doing("starting a round"))?;
-        let round: i64 = sqlx::query_scalar("insert into rounds (kind, title, who) values ($1, $2, $3) returning id")
-            .bind(kind)
-            .bind(title)
-            .bind(who)
-            .fetch_one(&mut *tx)
-            .await
-            .map_err(doing("starting a round"))?;
+        let round: i64 = sqlx::query_scalar(
+            "insert into rounds (kind, title, who) values ($1, $2, $3) returning id",
+        )
+        .bind(kind)
+        .bind(title)
+        .bind(who)
+        .fetch_one(&mut *tx)
+        .await
+        .map_err(doing("starting a round"))?;
         sqlx::query("insert into jobs (round_id, site_id, kind, spec) select $1, s.id, $2, $3 from unnest($4::bigint[]) with ordinality as wanted (id, n) join sites s on s.id = wanted.id order by wanted.n")
             .bind(round)
             .bind(kind)
@@ -63,42 +76,67 @@ impl Store {
             .execute(&mut *tx)
             .await
             .map_err(doing("starting a round"))?;
-        sqlx::query("select pg_notify('newtfern_jobs', $1)").bind(round.to_string()).execute(&mut *tx).await.map_err(doing("starting a round"))?;
+        sqlx::query("select pg_notify('newtfern_jobs', $1)")
+            .bind(round.to_string())
+            .execute(&mut *tx)
+            .await
+            .map_err(doing("starting a round"))?;
         tx.commit().await.map_err(doing("starting a round"))?;
         Ok(round)
     }
 
     pub async fn round(&self, id: i64) -> Result<Option<Round>> {
         let sql = format!("{ROUND} where r.id = $1 group by r.id");
-        sqlx::query_as(sqlx::AssertSqlSafe(sql)).bind(id).fetch_optional(&self.pool).await.map_err(doing("reading a round"))
+        sqlx::query_as(sqlx::AssertSqlSafe(sql))
+            .bind(id)
+            .fetch_optional(&self.pool)
+            .await
+            .map_err(doing("reading a round"))
     }
 
     /// Newest first; `search` is looked for in what was started and by whom.
     pub async fn rounds(&self, search: &str, offset: i64, limit: i64) -> Result<(Vec<Round>, i64)> {
         let like = like(search);
-        let sql = format!("{ROUND} where r.title ilike $1 or r.who ilike $1 group by r.id order by r.id desc offset $2 limit $3");
-        let rows = sqlx::query_as(sqlx::AssertSqlSafe(sql)).bind(&like).bind(offset).bind(limit).fetch_all(&self.pool).await.map_err(doing("listing rounds"))?;
-        let total = sqlx::query_scalar("select count(*) from rounds r where r.title ilike $1 or r.who ilike $1")
+        let sql = format!(
+            "{ROUND} where r.title ilike $1 or r.who ilike $1 group by r.id order by r.id desc offset $2 limit $3"
+        );
+        let rows = sqlx::query_as(sqlx::AssertSqlSafe(sql))
             .bind(&like)
-            .fetch_one(&self.pool)
+            .bind(offset)
+            .bind(limit)
+            .fetch_all(&self.pool)
             .await
-            .map_err(doing("counting rounds"))?;
+            .map_err(doing("listing rounds"))?;
+        let total = sqlx::query_scalar(
+            "select count(*) from rounds r where r.title ilike $1 or r.who ilike $1",
+        )
+        .bind(&like)
+        .fetch_one(&self.pool)
+        .await
+        .map_err(doing("counting rounds"))?;
         Ok((rows, total))
     }
 
     /// The round under way: one with a job running, else the first that waits.
     pub async fn active_round(&self) -> Result<Option<Round>> {
-        let sql = format!("{ROUND} where r.id = (select round_id from jobs where state in ('waiting', 'running') order by state = 'running' desc, round_id limit 1) group by r.id");
-        sqlx::query_as(sqlx::AssertSqlSafe(sql)).fetch_optional(&self.pool).await.map_err(doing("reading the round under way"))
+        let sql = format!(
+            "{ROUND} where r.id = (select round_id from jobs where state in ('waiting', 'running') order by state = 'running' desc, round_id limit 1) group by r.id"
+        );
+        sqlx::query_as(sqlx::AssertSqlSafe(sql))
+            .fetch_optional(&self.pool)
+            .await
+            .map_err(doing("reading the round under way"))
     }
 
     /// Sites whose job failed in this round, in the order of the jobs.
     pub async fn failed_sites(&self, round: i64) -> Result<Vec<i64>> {
-        sqlx::query_scalar("select site_id from jobs where round_id = $1 and state = 'failed' order by id")
-            .bind(round)
-            .fetch_all(&self.pool)
-            .await
-            .map_err(doing("listing jobs"))
+        sqlx::query_scalar(
+            "select site_id from jobs where round_id = $1 and state = 'failed' order by id",
+        )
+        .bind(round)
+        .fetch_all(&self.pool)
+        .await
+        .map_err(doing("listing jobs"))
     }
 
     pub async fn round_jobs(&self, round: i64, offset: i64, limit: i64) -> Result<Vec<JobRow>> {
@@ -113,12 +151,18 @@ impl Store {
 
     /// Jobs that wait are cancelled; those under way end by themselves when they next report.
     pub async fn cancel_round(&self, id: i64) -> Result<()> {
-        let mut tx = self.pool.begin().await.map_err(doing("cancelling a round"))?;
-        sqlx::query("update rounds set cancelled_at = now() where id = $1 and cancelled_at is null")
-            .bind(id)
-            .execute(&mut *tx)
+        let mut tx = self
+            .pool
+            .begin()
             .await
             .map_err(doing("cancelling a round"))?;
+        sqlx::query(
+            "update rounds set cancelled_at = now() where id = $1 and cancelled_at is null",
+        )
+        .bind(id)
+        .execute(&mut *tx)
+        .await
+        .map_err(doing("cancelling a round"))?;
         sqlx::query("update jobs set state = 'cancelled', finished_at = now(), outcome = 'cancelled' where round_id = $1 and state = 'waiting'")
             .bind(id)
             .execute(&mut *tx)

@@ -15,9 +15,13 @@ pub async fn with_address(server: &str) -> Result<(Store, String)> {
     let name = format!("scratch_{}", &fresh_token()[..16]);
     let admin = Store::connect(server).await?;
     // A name cannot be a parameter; this one is made of hexadecimal digits.
-    sqlx::query(sqlx::AssertSqlSafe(format!("create database {name}"))).execute(&admin.pool).await.map_err(doing("making a scratch database"))?;
+    sqlx::query(sqlx::AssertSqlSafe(format!("create database {name}")))
+        .execute(&admin.pool)
+        .await
+        .map_err(doing("making a scratch database"))?;
     admin.pool.close().await;
-    let mut address = url::Url::parse(server).map_err(|e| StoreError::Connect(sqlx::Error::Configuration(e.into())))?;
+    let mut address = url::Url::parse(server)
+        .map_err(|e| StoreError::Connect(sqlx::Error::Configuration(e.into())))?;
     address.set_path(&name);
     let store = Store::connect(address.as_str()).await?;
     store.migrate().await?;

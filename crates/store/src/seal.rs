@@ -21,18 +21,27 @@ impl Sealer {
         let key: [u8; 32] = rand::random();
         use std::io::Write;
         use std::os::unix::fs::OpenOptionsExt;
-        std::fs::OpenOptions::new().write(true).create_new(true).mode(0o600).open(path)?.write_all(&key)?;
+        std::fs::OpenOptions::new()
+            .write(true)
+            .create_new(true)
+            .mode(0o600)
+            .open(path)?
+            .write_all(&key)?;
         Ok(Sealer { key })
     }
 
     fn cipher(&self) -> Result<LessSafeKey> {
-        UnboundKey::new(&CHACHA20_POLY1305, &self.key).map(LessSafeKey::new).map_err(|_| StoreError::Seal)
+        UnboundKey::new(&CHACHA20_POLY1305, &self.key)
+            .map(LessSafeKey::new)
+            .map_err(|_| StoreError::Seal)
     }
 
     pub fn seal(&self, text: &str) -> Result<Vec<u8>> {
         let nonce: [u8; NONCE_LEN] = rand::random();
         let mut body = text.as_bytes().to_vec();
-        self.cipher()?.seal_in_place_append_tag(Nonce::assume_unique_for_key(nonce), Aad::empty(), &mut body).map_err(|_| StoreError::Seal)?;
+        self.cipher()?
+            .seal_in_place_append_tag(Nonce::assume_unique_for_key(nonce), Aad::empty(), &mut body)
+            .map_err(|_| StoreError::Seal)?;
         Ok([nonce.as_slice(), &body].concat())
     }
 
@@ -40,7 +49,10 @@ impl Sealer {
         let (nonce, body) = sealed.split_at_checked(NONCE_LEN).ok_or(StoreError::Seal)?;
         let mut body = body.to_vec();
         let nonce = Nonce::try_assume_unique_for_key(nonce).map_err(|_| StoreError::Seal)?;
-        let plain = self.cipher()?.open_in_place(nonce, Aad::empty(), &mut body).map_err(|_| StoreError::Seal)?;
+        let plain = self
+            .cipher()?
+            .open_in_place(nonce, Aad::empty(), &mut body)
+            .map_err(|_| StoreError::Seal)?;
         String::from_utf8(plain.to_vec()).map_err(|_| StoreError::Seal)
     }
 }
@@ -58,6 +70,10 @@ mod tests {
         let sealed = one.seal("token").unwrap();
         assert_ne!(sealed, one.seal("token").unwrap());
         assert_eq!(again.open(&sealed).unwrap(), "token");
-        assert!(other.open(&sealed).is_err() && one.open(&sealed[1..]).is_err() && one.open(&[]).is_err());
+        assert!(
+            other.open(&sealed).is_err()
+                && one.open(&sealed[1..]).is_err()
+                && one.open(&[]).is_err()
+        );
     }
 }

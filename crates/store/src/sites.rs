@@ -32,7 +32,10 @@ pub struct Site {
 
 impl Site {
     pub fn layer(&self) -> Result<Layer> {
-        serde_json::from_value(self.adjustments.clone()).map_err(|e| StoreError::Corrupt { what: "design adjustments", why: e.to_string() })
+        serde_json::from_value(self.adjustments.clone()).map_err(|e| StoreError::Corrupt {
+            what: "design adjustments",
+            why: e.to_string(),
+        })
     }
 }
 
@@ -78,7 +81,15 @@ impl Standing {
 
 /// What a site needs next, by its stored standings.
 pub fn next_of(standings: &[Standing]) -> Option<NextAction> {
-    let stood: Vec<Stood> = standings.iter().map(|s| Stood { family: s.family(), state: s.state(), summary: &s.summary, remedy: &s.remedy }).collect();
+    let stood: Vec<Stood> = standings
+        .iter()
+        .map(|s| Stood {
+            family: s.family(),
+            state: s.state(),
+            summary: &s.summary,
+            remedy: &s.remedy,
+        })
+        .collect();
     next_action(&stood)
 }
 
@@ -141,12 +152,22 @@ impl Store {
     }
 
     pub async fn site(&self, id: i64) -> Result<Option<Site>> {
-        let sql = format!("select {COLUMNS} from sites s join clients c on c.id = s.client_id where s.id = $1");
-        sqlx::query_as(sqlx::AssertSqlSafe(sql)).bind(id).fetch_optional(&self.pool).await.map_err(doing("reading a site"))
+        let sql = format!(
+            "select {COLUMNS} from sites s join clients c on c.id = s.client_id where s.id = $1"
+        );
+        sqlx::query_as(sqlx::AssertSqlSafe(sql))
+            .bind(id)
+            .fetch_optional(&self.pool)
+            .await
+            .map_err(doing("reading a site"))
     }
 
     pub async fn site_by_url(&self, url: &str) -> Result<Option<i64>> {
-        sqlx::query_scalar("select id from sites where url = $1").bind(url).fetch_optional(&self.pool).await.map_err(doing("looking up a site"))
+        sqlx::query_scalar("select id from sites where url = $1")
+            .bind(url)
+            .fetch_optional(&self.pool)
+            .await
+            .map_err(doing("looking up a site"))
     }
 
     /// One page of rows and how many there are in all.
@@ -167,13 +188,20 @@ impl Store {
             .fetch_all(&self.pool)
             .await
             .map_err(doing("listing sites"))?;
-        let total = self.site_ids_sql("select count(*)", f).fetch_one(&self.pool).await.map_err(doing("counting sites"))?;
+        let total = self
+            .site_ids_sql("select count(*)", f)
+            .fetch_one(&self.pool)
+            .await
+            .map_err(doing("counting sites"))?;
         Ok((rows, total))
     }
 
     /// Ids of all rows a filter matches, for acts on everything found.
     pub async fn site_ids(&self, f: &Filter) -> Result<Vec<i64>> {
-        self.site_ids_sql("select s.id", f).fetch_all(&self.pool).await.map_err(doing("listing sites"))
+        self.site_ids_sql("select s.id", f)
+            .fetch_all(&self.pool)
+            .await
+            .map_err(doing("listing sites"))
     }
 
     /// Ids of all sites of some clients.
@@ -185,8 +213,13 @@ impl Store {
             .map_err(doing("listing sites"))
     }
 
-    fn site_ids_sql(&self, select: &'static str, f: &Filter) -> sqlx::query::QueryScalar<'static, sqlx::Postgres, i64, sqlx::postgres::PgArguments> {
-        let sql = format!("{select} from sites s join clients c on c.id = s.client_id where {MATCHES}");
+    fn site_ids_sql(
+        &self,
+        select: &'static str,
+        f: &Filter,
+    ) -> sqlx::query::QueryScalar<'static, sqlx::Postgres, i64, sqlx::postgres::PgArguments> {
+        let sql =
+            format!("{select} from sites s join clients c on c.id = s.client_id where {MATCHES}");
         sqlx::query_scalar(sqlx::AssertSqlSafe(sql))
             .bind(STALE_AFTER_S as f64)
             .bind(like(&f.search))
@@ -197,7 +230,12 @@ impl Store {
 
     pub async fn standings_of(&self, sites: &[i64]) -> Result<HashMap<i64, Vec<Standing>>> {
         let sql = "select t.site_id, t.family, aged(t.state, t.at, $1) as state, t.summary, t.remedy, t.detail, t.at from standings t where t.site_id = any($2)";
-        let rows: Vec<Standing> = sqlx::query_as(sql).bind(STALE_AFTER_S as f64).bind(sites).fetch_all(&self.pool).await.map_err(doing("reading standings"))?;
+        let rows: Vec<Standing> = sqlx::query_as(sql)
+            .bind(STALE_AFTER_S as f64)
+            .bind(sites)
+            .fetch_all(&self.pool)
+            .await
+            .map_err(doing("reading standings"))?;
         let mut out: HashMap<i64, Vec<Standing>> = HashMap::new();
         for row in rows {
             out.entry(row.site_id).or_default().push(row);
@@ -211,8 +249,15 @@ impl Store {
     /// How many sites are in each state of each family: the counts of the Trail.
     pub async fn counts(&self) -> Result<HashMap<(Family, State), i64>> {
         let sql = "select t.family, aged(t.state, t.at, $1) as state, count(*) from standings t group by 1, 2";
-        let rows: Vec<(String, String, i64)> = sqlx::query_as(sql).bind(STALE_AFTER_S as f64).fetch_all(&self.pool).await.map_err(doing("counting standings"))?;
-        Ok(rows.into_iter().filter_map(|(f, s, n)| Some(((Family::from_key(&f)?, State::from_key(&s)?), n))).collect())
+        let rows: Vec<(String, String, i64)> = sqlx::query_as(sql)
+            .bind(STALE_AFTER_S as f64)
+            .fetch_all(&self.pool)
+            .await
+            .map_err(doing("counting standings"))?;
+        Ok(rows
+            .into_iter()
+            .filter_map(|(f, s, n)| Some(((Family::from_key(&f)?, State::from_key(&s)?), n)))
+            .collect())
     }
 
     /// What the bench can change about a site.
@@ -246,7 +291,12 @@ impl Store {
             .map_err(doing("changing a design"))
     }
 
-    pub async fn set_previews(&self, id: i64, desktop: Option<&str>, phone: Option<&str>) -> Result<()> {
+    pub async fn set_previews(
+        &self,
+        id: i64,
+        desktop: Option<&str>,
+        phone: Option<&str>,
+    ) -> Result<()> {
         sqlx::query("update sites set preview_desktop = coalesce($2, preview_desktop), preview_phone = coalesce($3, preview_phone) where id = $1")
             .bind(id)
             .bind(desktop)
@@ -268,21 +318,30 @@ impl Store {
     }
 
     pub async fn site_token(&self, id: i64) -> Result<Option<Vec<u8>>> {
-        let found: Option<Option<Vec<u8>>> = sqlx::query_scalar("select token_sealed from sites where id = $1")
-            .bind(id)
-            .fetch_optional(&self.pool)
-            .await
-            .map_err(doing("reading a token"))?;
+        let found: Option<Option<Vec<u8>>> =
+            sqlx::query_scalar("select token_sealed from sites where id = $1")
+                .bind(id)
+                .fetch_optional(&self.pool)
+                .await
+                .map_err(doing("reading a token"))?;
         Ok(found.flatten())
     }
 
     pub async fn remove_site(&self, id: i64) -> Result<()> {
-        sqlx::query("delete from sites where id = $1").bind(id).execute(&self.pool).await.map(|_| ()).map_err(doing("removing a site"))
+        sqlx::query("delete from sites where id = $1")
+            .bind(id)
+            .execute(&self.pool)
+            .await
+            .map(|_| ())
+            .map_err(doing("removing a site"))
     }
 
     /// The demo's stand-ins moved to another port: addresses and the supplier's profile follow.
     pub async fn move_port(&self, before: u16, after: u16) -> Result<()> {
-        for sql in ["update sites set url = replace(url, $1, $2)", "update suppliers set profile = replace(profile, $1, $2)"] {
+        for sql in [
+            "update sites set url = replace(url, $1, $2)",
+            "update suppliers set profile = replace(profile, $1, $2)",
+        ] {
             sqlx::query(sql)
                 .bind(format!(".localhost:{before}/"))
                 .bind(format!(".localhost:{after}/"))

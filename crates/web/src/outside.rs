@@ -38,5 +38,10 @@ pub enum SlotError {
 pub trait Outside: Send + Sync {
     async fn look(&self, typed: &str, platforms: &[Platform], allow_private: bool) -> Looked;
     async fn read_slot(&self, address: &Url, token: &str) -> Result<SlotText, SlotError>;
-    async fn write_slot(&self, address: &Url, token: &str, text: &SlotText) -> Result<(), SlotError>;
+    async fn write_slot(
+        &self,
+        address: &Url,
+        token: &str,
+        text: &SlotText,
+    ) -> Result<(), SlotError>;
 }

@@ -35,7 +35,10 @@ pub fn router(app: App) -> Router {
         .route("/sites/import", get(intake::form).post(intake::submit))
         .route("/sites/export.csv", get(intake::export))
         .route("/sites/{id}", get(bench::page))
-        .route("/sites/{id}/settings", get(sites::settings).post(sites::change))
+        .route(
+            "/sites/{id}/settings",
+            get(sites::settings).post(sites::change),
+        )
         .route("/sites/{id}/remove", post(sites::remove))
         .route("/sites/{id}/design", get(design::page).post(design::save))
         .route("/sites/{id}/design/numbers", post(design::numbers))
@@ -47,7 +50,10 @@ pub fn router(app: App) -> Router {
         .route("/handovers/{id}/pdf", get(handover::pdf))
         .route("/handovers/{id}/link", post(handover::link))
         .route("/handovers/{id}/withdraw", post(handover::withdraw))
-        .route("/for-client/{token}", get(handover::for_client).post(handover::accept))
+        .route(
+            "/for-client/{token}",
+            get(handover::for_client).post(handover::accept),
+        )
         .route("/for-client/{token}/pdf", get(handover::pdf_for_client))
         .route("/blobs/{folder}/{name}", get(blobs::blob))
         .route("/house-style", get(house::page).post(house::save))
@@ -78,7 +84,10 @@ async fn headers(request: Request, next: Next) -> Response {
         ("referrer-policy", "same-origin"),
         ("x-frame-options", "DENY"),
         ("cross-origin-opener-policy", "same-origin"),
-        ("permissions-policy", "camera=(), microphone=(), geolocation=()"),
+        (
+            "permissions-policy",
+            "camera=(), microphone=(), geolocation=()",
+        ),
     ] {
         if !headers.contains_key(name) {
             headers.insert(name, HeaderValue::from_static(value));

@@ -14,10 +14,15 @@ use newtfern_store::people::{Role, Session};
 pub const COOKIE: &str = "newtfern";
 
 pub fn cookie(headers: &HeaderMap) -> Option<String> {
-    headers.get_all("cookie").iter().filter_map(|v| v.to_str().ok()).flat_map(|v| v.split(';')).find_map(|pair| {
-        let (name, value) = pair.trim().split_once('=')?;
-        (name == COOKIE).then(|| value.to_string())
-    })
+    headers
+        .get_all("cookie")
+        .iter()
+        .filter_map(|v| v.to_str().ok())
+        .flat_map(|v| v.split(';'))
+        .find_map(|pair| {
+            let (name, value) = pair.trim().split_once('=')?;
+            (name == COOKIE).then(|| value.to_string())
+        })
 }
 
 /// Anybody signed in.
@@ -42,7 +47,11 @@ where
     async fn from_request_parts(parts: &mut Parts, state: &S) -> Result<Self, PageError> {
         let app = App::from_ref(state);
         let token = cookie(&parts.headers).ok_or(PageError::SignIn)?;
-        app.store.session(&token).await?.map(Reader).ok_or(PageError::SignIn)
+        app.store
+            .session(&token)
+            .await?
+            .map(Reader)
+            .ok_or(PageError::SignIn)
     }
 }
 
@@ -58,11 +67,17 @@ pub struct Fields(pub Vec<(String, String)>);
 
 impl Fields {
     pub fn get(&self, name: &str) -> &str {
-        self.0.iter().find(|(n, _)| n == name).map_or("", |(_, v)| v.as_str())
+        self.0
+            .iter()
+            .find(|(n, _)| n == name)
+            .map_or("", |(_, v)| v.as_str())
     }
 
     pub fn all<'a>(&'a self, name: &'a str) -> impl Iterator<Item = &'a str> {
-        self.0.iter().filter(move |(n, _)| n == name).map(|(_, v)| v.as_str())
+        self.0
+            .iter()
+            .filter(move |(n, _)| n == name)
+            .map(|(_, v)| v.as_str())
     }
 
     /// `None` for an empty field.
@@ -81,17 +96,27 @@ impl Posted {
     }
 
     pub fn administrator(&self) -> Result<(), PageError> {
-        if self.session.person.role() == Role::Administrator { Ok(()) } else { Err(PageError::Forbidden("Only an administrator can change this.")) }
+        if self.session.person.role() == Role::Administrator {
+            Ok(())
+        } else {
+            Err(PageError::Forbidden(
+                "Only an administrator can change this.",
+            ))
+        }
     }
 }
 
 /// Checks the session of a request that changes something.
 pub fn check(session: &Session, csrf: &str) -> Result<(), PageError> {
     if session.person.role() < Role::Technician {
-        return Err(PageError::Forbidden("You may look, not change. Ask an administrator for the role of a technician."));
+        return Err(PageError::Forbidden(
+            "You may look, not change. Ask an administrator for the role of a technician.",
+        ));
     }
     if csrf != session.csrf {
-        return Err(PageError::Forbidden("This form is from another sign-in. Go back, load the page anew and send it again; copy what you typed first."));
+        return Err(PageError::Forbidden(
+            "This form is from another sign-in. Go back, load the page anew and send it again; copy what you typed first.",
+        ));
     }
     Ok(())
 }
@@ -101,7 +126,11 @@ pub async fn upload(form: &mut Multipart, file: &str) -> Result<(String, Vec<u8>
     let mut csrf = String::new();
     let mut bytes = Vec::new();
     let failed = |e: MultipartError| {
-        PageError::Bad(if e.status() == StatusCode::PAYLOAD_TOO_LARGE { "The file is too large: 5 MB is the most.".into() } else { format!("The file did not arrive whole: {e}.") })
+        PageError::Bad(if e.status() == StatusCode::PAYLOAD_TOO_LARGE {
+            "The file is too large: 5 MB is the most.".into()
+        } else {
+            format!("The file did not arrive whole: {e}.")
+        })
     };
     while let Some(part) = form.next_field().await.map_err(failed)? {
         let name = part.name().unwrap_or_default().to_string();
@@ -124,7 +153,9 @@ where
     async fn from_request(request: Request, state: &S) -> Result<Self, PageError> {
         let (mut parts, body) = request.into_parts();
         let Reader(session) = Reader::from_request_parts(&mut parts, state).await?;
-        let bytes = Bytes::from_request(Request::from_parts(parts, body), state).await.map_err(|_| PageError::Bad("The form is too large.".into()))?;
+        let bytes = Bytes::from_request(Request::from_parts(parts, body), state)
+            .await
+            .map_err(|_| PageError::Bad("The form is too large.".into()))?;
         let fields = Fields::parse(&bytes);
         check(&session, fields.get("csrf"))?;
         Ok(Posted { session, fields })
@@ -138,11 +169,16 @@ pub async fn same_site(request: Request, next: Next) -> Response {
         let header = |name: &str| request.headers().get(name).and_then(|v| v.to_str().ok());
         let foreign = match (header("sec-fetch-site"), header("origin")) {
             (Some(site), _) => !matches!(site, "same-origin" | "none"),
-            (None, Some(origin)) => header("host").is_none_or(|host| origin.split_once("://").map(|(_, h)| h) != Some(host)),
+            (None, Some(origin)) => header("host")
+                .is_none_or(|host| origin.split_once("://").map(|(_, h)| h) != Some(host)),
             (None, None) => false,
         };
         if foreign {
-            return (StatusCode::FORBIDDEN, "This request came from another site and was refused.").into_response();
+            return (
+                StatusCode::FORBIDDEN,
+                "This request came from another site and was refused.",
+            )
+                .into_response();
         }
     }
     next.run(request).await

@@ -42,8 +42,23 @@ const MOST_ATTEMPTS: usize = 8;
 const WINDOW: Duration = Duration::from_secs(300);
 
 impl App {
-    pub fn new(store: Store, blobs: Blobs, sealer: Sealer, outside: Arc<dyn Outside>, settings: Settings) -> App {
-        App { store, blobs, sealer, outside, settings: Arc::new(settings), events: broadcast::channel(256).0, closing: watch::Sender::new(false), attempts: Arc::default() }
+    pub fn new(
+        store: Store,
+        blobs: Blobs,
+        sealer: Sealer,
+        outside: Arc<dyn Outside>,
+        settings: Settings,
+    ) -> App {
+        App {
+            store,
+            blobs,
+            sealer,
+            outside,
+            settings: Arc::new(settings),
+            events: broadcast::channel(256).0,
+            closing: watch::Sender::new(false),
+            attempts: Arc::default(),
+        }
     }
 
     /// Passes notices of the database on to the pages that listen. Reconnects by itself.
@@ -75,12 +90,20 @@ impl App {
 
     /// Counts an attempt to sign in; false when there were too many.
     pub fn may_try(&self, from: IpAddr, email: &str) -> bool {
-        let Ok(mut attempts) = self.attempts.lock() else { return true };
+        let Ok(mut attempts) = self.attempts.lock() else {
+            return true;
+        };
         let now = Instant::now();
         if attempts.len() > 10_000 {
-            attempts.retain(|_, times| times.last().is_some_and(|t| now.duration_since(*t) < WINDOW));
+            attempts.retain(|_, times| {
+                times
+                    .last()
+                    .is_some_and(|t| now.duration_since(*t) < WINDOW)
+            });
         }
-        let times = attempts.entry((from, email.trim().to_lowercase())).or_default();
+        let times = attempts
+            .entry((from, email.trim().to_lowercase()))
+            .or_default();
         times.retain(|t| now.duration_since(*t) < WINDOW);
         times.push(now);
         times.len() <= MOST_ATTEMPTS

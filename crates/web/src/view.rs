@@ -41,10 +41,27 @@ pub struct Running {
 
 impl Frame {
     /// `lens` is the current stop; empty for side pages.
-    pub async fn new(app: &App, reader: &Reader, title: &str, lens: &str, side: &'static str) -> PageResult<Frame> {
+    pub async fn new(
+        app: &App,
+        reader: &Reader,
+        title: &str,
+        lens: &str,
+        side: &'static str,
+    ) -> PageResult<Frame> {
         let counts = app.store.counts().await?;
-        let count = |family: Family, states: &[State]| states.iter().map(|s| counts.get(&(family, *s)).copied().unwrap_or(0)).sum::<i64>();
-        let mut trail = vec![Stop { key: "estate", label: "Estate", waiting: 0, failing: 0, current: lens == "estate" }];
+        let count = |family: Family, states: &[State]| {
+            states
+                .iter()
+                .map(|s| counts.get(&(family, *s)).copied().unwrap_or(0))
+                .sum::<i64>()
+        };
+        let mut trail = vec![Stop {
+            key: "estate",
+            label: "Estate",
+            waiting: 0,
+            failing: 0,
+            current: lens == "estate",
+        }];
         for family in Family::ALL {
             trail.push(Stop {
                 key: family.key(),
@@ -55,9 +72,20 @@ impl Frame {
             });
         }
         // The estate counts sites: how many still need something in loading, the heart of the job.
-        trail[0].waiting = trail.iter().find(|s| s.key == "load").map_or(0, |s| s.waiting);
-        trail[0].failing = trail.iter().find(|s| s.key == "load").map_or(0, |s| s.failing);
-        let round = app.store.active_round().await?.map(|r| Running { id: r.id, percent: r.percent(), over: r.total - r.waiting - r.running, total: r.total });
+        trail[0].waiting = trail
+            .iter()
+            .find(|s| s.key == "load")
+            .map_or(0, |s| s.waiting);
+        trail[0].failing = trail
+            .iter()
+            .find(|s| s.key == "load")
+            .map_or(0, |s| s.failing);
+        let round = app.store.active_round().await?.map(|r| Running {
+            id: r.id,
+            percent: r.percent(),
+            over: r.total - r.waiting - r.running,
+            total: r.total,
+        });
         let role = reader.0.person.role();
         Ok(Frame {
             title: title.to_string(),
@@ -74,7 +102,12 @@ impl Frame {
 }
 
 pub fn frond_of(standings: &[Standing]) -> String {
-    frond::svg(&standings.iter().map(|s| (s.family(), s.state())).collect::<Vec<_>>())
+    frond::svg(
+        &standings
+            .iter()
+            .map(|s| (s.family(), s.state()))
+            .collect::<Vec<_>>(),
+    )
 }
 
 /// "4 min ago", "yesterday", or the date.
@@ -123,14 +156,31 @@ impl Pager {
             q.append_pair(name, value);
         }
         let text = q.finish();
-        let from = if total == 0 { 0 } else { (page - 1) * PAGE_SIZE + 1 };
-        let query = if text.is_empty() { String::new() } else { format!("{text}&") };
-        Pager { page, pages, total, from, to: (page * PAGE_SIZE).min(total), query, beyond: asked > pages }
+        let from = if total == 0 {
+            0
+        } else {
+            (page - 1) * PAGE_SIZE + 1
+        };
+        let query = if text.is_empty() {
+            String::new()
+        } else {
+            format!("{text}&")
+        };
+        Pager {
+            page,
+            pages,
+            total,
+            from,
+            to: (page * PAGE_SIZE).min(total),
+            query,
+            beyond: asked > pages,
+        }
     }
 
     /// Back to the last page, where one past it was asked for.
     pub fn back(&self, path: &str) -> Option<Redirect> {
-        self.beyond.then(|| Redirect::to(&format!("{path}?{}page={}", self.query, self.page)))
+        self.beyond
+            .then(|| Redirect::to(&format!("{path}?{}page={}", self.query, self.page)))
     }
 
     pub fn offset(page: i64) -> i64 {
@@ -140,7 +190,10 @@ impl Pager {
 
 /// The address without its scheme, for reading.
 pub fn short(url: &str) -> String {
-    url.trim_start_matches("https://").trim_start_matches("http://").trim_end_matches('/').to_string()
+    url.trim_start_matches("https://")
+        .trim_start_matches("http://")
+        .trim_end_matches('/')
+        .to_string()
 }
 
 #[cfg(test)]
@@ -150,7 +203,10 @@ mod tests {
     #[test]
     fn pages_are_counted_and_bounded() {
         let p = Pager::new(9, 101, &[("q", "a b"), ("state", "")]);
-        assert_eq!((p.page, p.pages, p.from, p.to, p.query.as_str()), (3, 3, 101, 101, "q=a+b&"));
+        assert_eq!(
+            (p.page, p.pages, p.from, p.to, p.query.as_str()),
+            (3, 3, 101, 101, "q=a+b&")
+        );
         let none = Pager::new(0, 0, &[]);
         assert_eq!((none.page, none.pages, none.from, none.to), (1, 1, 0, 0));
     }

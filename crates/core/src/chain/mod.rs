@@ -120,7 +120,14 @@ impl Diagnosis {
     }
 
     pub fn unchecked(url: &str, why: Finding) -> Diagnosis {
-        Diagnosis { url: url.to_string(), final_url: url.to_string(), outcome: Outcome::Unchecked, root: None, chain: chain_until(None), findings: vec![why] }
+        Diagnosis {
+            url: url.to_string(),
+            final_url: url.to_string(),
+            outcome: Outcome::Unchecked,
+            root: None,
+            chain: chain_until(None),
+            findings: vec![why],
+        }
     }
 }
 
@@ -141,5 +148,8 @@ fn chain_until(broken: Option<Link>) -> Vec<ChainLink> {
 }
 
 fn chain_all(state: LinkState) -> Vec<ChainLink> {
-    Link::ALL.into_iter().map(|link| ChainLink { link, state }).collect()
+    Link::ALL
+        .into_iter()
+        .map(|link| ChainLink { link, state })
+        .collect()
 }

@@ -11,11 +11,21 @@ fn picture(c: &Ctx) -> Option<Evidence> {
 }
 
 fn console(m: &Message) -> Evidence {
-    Evidence::Console { text: m.text.clone(), source: m.url.clone(), line: m.line }
+    Evidence::Console {
+        text: m.text.clone(),
+        source: m.url.clone(),
+        line: m.line,
+    }
 }
 
 fn boxed(what: &str, r: &Rect) -> Evidence {
-    Evidence::Box { what: what.to_string(), x: r.x, y: r.y, width: r.width, height: r.height }
+    Evidence::Box {
+        what: what.to_string(),
+        x: r.x,
+        y: r.y,
+        width: r.width,
+        height: r.height,
+    }
 }
 
 fn up(c: &Ctx) -> bool {
@@ -29,26 +39,49 @@ pub fn started_frame(c: &Ctx) -> Option<Finding> {
     let hosts = &c.case.supplier.alive.frame_hosts;
     let refused = c.seen.requests.iter().find(|r| {
         r.kind == "document"
-            && r.host().is_some_and(|h| hosts.iter().any(|f| f.eq_ignore_ascii_case(&h)))
-            && (r.failure.as_ref().is_some_and(|f| matches!(f.kind, FailureKind::Other | FailureKind::Policy | FailureKind::Aborted)))
+            && r.host()
+                .is_some_and(|h| hosts.iter().any(|f| f.eq_ignore_ascii_case(&h)))
+            && (r.failure.as_ref().is_some_and(|f| {
+                matches!(
+                    f.kind,
+                    FailureKind::Other | FailureKind::Policy | FailureKind::Aborted
+                )
+            }))
     });
     let said = c.seen.console.iter().find(|m| {
         let t = m.text.to_lowercase();
-        (t.contains("x-frame-options") || t.contains("frame-ancestors")) && hosts.iter().any(|h| m.text.contains(h.as_str()))
+        (t.contains("x-frame-options") || t.contains("frame-ancestors"))
+            && hosts.iter().any(|h| m.text.contains(h.as_str()))
     });
     if refused.is_none() && said.is_none() {
         return None;
     }
     Some(
-        Finding::broken("started.frame", "The widget's frame was refused.", format!("In the account at {}, allow this site to show the widget in a frame.", c.case.supplier.name))
-            .with_all(refused.map(|r| Evidence::Request { url: r.url.clone(), outcome: r.outcome() }))
-            .with_all(refused.into_iter().flat_map(|r| {
-                r.headers
-                    .iter()
-                    .filter(|(n, _)| n.eq_ignore_ascii_case("x-frame-options") || n.eq_ignore_ascii_case("content-security-policy"))
-                    .map(|(n, v)| Evidence::Header { name: n.clone(), value: v.clone() })
-            }))
-            .with_all(said.map(console)),
+        Finding::broken(
+            "started.frame",
+            "The widget's frame was refused.",
+            format!(
+                "In the account at {}, allow this site to show the widget in a frame.",
+                c.case.supplier.name
+            ),
+        )
+        .with_all(refused.map(|r| Evidence::Request {
+            url: r.url.clone(),
+            outcome: r.outcome(),
+        }))
+        .with_all(refused.into_iter().flat_map(|r| {
+            r.headers
+                .iter()
+                .filter(|(n, _)| {
+                    n.eq_ignore_ascii_case("x-frame-options")
+                        || n.eq_ignore_ascii_case("content-security-policy")
+                })
+                .map(|(n, v)| Evidence::Header {
+                    name: n.clone(),
+                    value: v.clone(),
+                })
+        }))
+        .with_all(said.map(console)),
     )
 }
 
@@ -56,16 +89,28 @@ pub fn ran(c: &Ctx) -> Option<Finding> {
     if up(c) {
         return None;
     }
-    let error = c.seen.exceptions.iter().find(|e| c.widget_error(e)).or_else(|| {
-        // An error elsewhere that names the widget's global.
-        let globals = c.globals();
-        c.seen.exceptions.iter().find(|e| globals.iter().any(|g| names(&e.text, g)))
-    })?;
+    let error = c
+        .seen
+        .exceptions
+        .iter()
+        .find(|e| c.widget_error(e))
+        .or_else(|| {
+            // An error elsewhere that names the widget's global.
+            let globals = c.globals();
+            c.seen
+                .exceptions
+                .iter()
+                .find(|e| globals.iter().any(|g| names(&e.text, g)))
+        })?;
     let text = error.text.as_str();
     let globals = c.globals();
     let about_global = globals.iter().find(|g| names(text, g));
-    let loader_came = c.loader_requests().any(|r| r.status.is_some_and(|s| s < 400));
-    let made = |code: &str, summary: String, remedy: &str| Some(Finding::broken(code, summary, remedy).with(console(error)));
+    let loader_came = c
+        .loader_requests()
+        .any(|r| r.status.is_some_and(|s| s < 400));
+    let made = |code: &str, summary: String, remedy: &str| {
+        Some(Finding::broken(code, summary, remedy).with(console(error)))
+    };
     let clash_words = [
         "is not a function",
         "not extensible",
@@ -81,7 +126,11 @@ pub fn ran(c: &Ctx) -> Option<Finding> {
         "is not iterable",
     ];
     if text.contains("SyntaxError") && !text.contains("already been declared") {
-        return made("ran.syntax", "The widget's code does not parse.".into(), "Copy the code from the supplier again; if it is the supplier's own file, tell the supplier.");
+        return made(
+            "ran.syntax",
+            "The widget's code does not parse.".into(),
+            "Copy the code from the supplier again; if it is the supplier's own file, tell the supplier.",
+        );
     }
     if let Some(global) = about_global {
         if text.contains("is not defined") || (text.contains("undefined") && !loader_came) {
@@ -116,7 +165,8 @@ pub fn ran(c: &Ctx) -> Option<Finding> {
 fn names(text: &str, global: &str) -> bool {
     text.match_indices(global).any(|(at, _)| {
         let inside = |c: char| c.is_alphanumeric() || c == '_' || c == '$';
-        !text[..at].chars().next_back().is_some_and(inside) && !text[at + global.len()..].chars().next().is_some_and(inside)
+        !text[..at].chars().next_back().is_some_and(inside)
+            && !text[at + global.len()..].chars().next().is_some_and(inside)
     })
 }
 
@@ -126,8 +176,17 @@ pub fn started_socket(c: &Ctx) -> Option<Finding> {
     }
     let hosts = &c.case.supplier.alive.socket_hosts;
     let socket = c.seen.sockets.iter().find(|s| {
-        let ours = Url::parse(&s.url).ok().and_then(|u| u.host_str().map(|h| hosts.iter().any(|x| x.eq_ignore_ascii_case(h)))).unwrap_or(false);
-        ours && (!s.error.is_empty() || s.status.is_some_and(|x| x != 101) || s.status.is_none() || (s.closed_ms.is_some() && s.received == 0))
+        let ours = Url::parse(&s.url)
+            .ok()
+            .and_then(|u| {
+                u.host_str()
+                    .map(|h| hosts.iter().any(|x| x.eq_ignore_ascii_case(h)))
+            })
+            .unwrap_or(false);
+        ours && (!s.error.is_empty()
+            || s.status.is_some_and(|x| x != 101)
+            || s.status.is_none()
+            || (s.closed_ms.is_some() && s.received == 0))
     })?;
     let outcome = match (socket.error.as_str(), socket.status) {
         ("", Some(101)) => "opened, then closed without a message".to_string(),
@@ -139,9 +198,15 @@ pub fn started_socket(c: &Ctx) -> Option<Finding> {
         Finding::broken(
             "started.socket",
             "The widget's live connection failed.",
-            format!("Ask {} whether its live service is down; behind a firewall, allow the connection.", c.case.supplier.name),
+            format!(
+                "Ask {} whether its live service is down; behind a firewall, allow the connection.",
+                c.case.supplier.name
+            ),
         )
-        .with(Evidence::Request { url: socket.url.clone(), outcome }),
+        .with(Evidence::Request {
+            url: socket.url.clone(),
+            outcome,
+        }),
     )
 }
 
@@ -149,27 +214,49 @@ pub fn started_service(c: &Ctx) -> Option<Finding> {
     if up(c) {
         return None;
     }
-    let asked = |kind: &str| matches!(kind, "xhr" | "fetch" | "eventsource" | "script" | "other" | "");
+    let asked = |kind: &str| {
+        matches!(
+            kind,
+            "xhr" | "fetch" | "eventsource" | "script" | "other" | ""
+        )
+    };
     let hosts = &c.case.supplier.alive.api_hosts;
-    let from_service = |r: &crate::observation::Request| r.host().is_some_and(|h| hosts.iter().any(|x| x.eq_ignore_ascii_case(&h)));
+    let from_service = |r: &crate::observation::Request| {
+        r.host()
+            .is_some_and(|h| hosts.iter().any(|x| x.eq_ignore_ascii_case(&h)))
+    };
     let answer = c.widget_requests().find(|r| {
         asked(&r.kind)
             && r.kind != "script"
-            && (r.status.is_some_and(|s| s >= 400) || (from_service(r) && r.status.is_some_and(|s| s < 300) && r.method != "OPTIONS" && nonsense(r)))
+            && (r.status.is_some_and(|s| s >= 400)
+                || (from_service(r)
+                    && r.status.is_some_and(|s| s < 300)
+                    && r.method != "OPTIONS"
+                    && nonsense(r)))
     })?;
     let said = if answer.status.is_some_and(|s| s >= 400) {
         format!("answered with status {}", answer.status.unwrap_or_default())
     } else {
         "answered with something other than its data".to_string()
     };
-    let body = answer.body.as_deref().map(crate::placement::excerpt).unwrap_or_default();
+    let body = answer
+        .body
+        .as_deref()
+        .map(crate::placement::excerpt)
+        .unwrap_or_default();
     Some(
         Finding::broken(
             "started.service",
             format!("The supplier's service {said}."),
-            format!("Check the account at {}; if it is in order, report the answer to them.", c.case.supplier.name),
+            format!(
+                "Check the account at {}; if it is in order, report the answer to them.",
+                c.case.supplier.name
+            ),
         )
-        .with(Evidence::Request { url: answer.url.clone(), outcome: format!("{} {body}", answer.outcome()).trim().to_string() }),
+        .with(Evidence::Request {
+            url: answer.url.clone(),
+            outcome: format!("{} {body}", answer.outcome()).trim().to_string(),
+        }),
     )
 }
 
@@ -177,7 +264,11 @@ pub fn started_service(c: &Ctx) -> Option<Finding> {
 fn nonsense(r: &crate::observation::Request) -> bool {
     let Some(body) = &r.body else { return false };
     let json = serde_json::from_str::<serde_json::Value>(body).is_ok();
-    if r.mime.contains("json") { !json } else { r.mime.contains("html") }
+    if r.mime.contains("json") {
+        !json
+    } else {
+        r.mime.contains("html")
+    }
 }
 
 pub fn started_silent(c: &Ctx) -> Option<Finding> {
@@ -195,22 +286,36 @@ pub fn started_silent(c: &Ctx) -> Option<Finding> {
     .or_else("The supplier may hold it back for this page, country or hour: its console would tell.")
     .or_else("The script may wait for the visitor to act: a visit with scrolling and clicks was tried and changed nothing.");
     if !c.seen.alive.error.is_empty() {
-        finding = finding.with(Evidence::Console { text: c.seen.alive.error.clone(), source: "the sign of life".into(), line: None });
+        finding = finding.with(Evidence::Console {
+            text: c.seen.alive.error.clone(),
+            source: "the sign of life".into(),
+            line: None,
+        });
     }
     if let Some(error) = c.seen.exceptions.first() {
-        finding = finding.with(console(error)).or_else("An error of another script came before; it may have stopped this one.");
+        finding = finding
+            .with(console(error))
+            .or_else("An error of another script came before; it may have stopped this one.");
     }
     Some(finding)
 }
 
 fn launcher<'a>(c: &'a Ctx) -> Option<&'a Launcher> {
-    if c.case.supplier.alive.launcher.is_empty() { None } else { c.seen.launcher.as_ref() }
+    if c.case.supplier.alive.launcher.is_empty() {
+        None
+    } else {
+        c.seen.launcher.as_ref()
+    }
 }
 
 pub fn route_lost(c: &Ctx) -> Option<Finding> {
     let l = launcher(c)?;
     let gone = l.seen_ms.is_some() && !c.launcher_visible();
-    let changed = c.seen.navigations.iter().find(|n| n.same_document && l.seen_ms.is_some_and(|t| n.at_ms + 50.0 >= t))?;
+    let changed = c
+        .seen
+        .navigations
+        .iter()
+        .find(|n| n.same_document && l.seen_ms.is_some_and(|t| n.at_ms + 50.0 >= t))?;
     gone.then(|| {
         Finding::broken(
             "shown.route-lost",
@@ -228,7 +333,10 @@ pub fn launcher_missing(c: &Ctx) -> Option<Finding> {
     }
     let seen = launcher(c).and_then(|l| l.seen_ms);
     let summary = match seen {
-        Some(ms) => format!("The launcher came after {:.1} s and was taken away again.", ms / 1000.0),
+        Some(ms) => format!(
+            "The launcher came after {:.1} s and was taken away again.",
+            ms / 1000.0
+        ),
         None => "The widget says it is up, and no launcher is in the page.".to_string(),
     };
     Some(
@@ -242,9 +350,13 @@ pub fn hidden(c: &Ctx) -> Option<Finding> {
     let l = launcher(c)?;
     let by = l.hidden_by.as_ref()?;
     Some(
-        Finding::broken("shown.hidden", format!("The launcher is hidden by {by}."), "In the site's styles, remove or narrow the rule that hides it.")
-            .with(Evidence::fact(l.html.clone()))
-            .with_all(picture(c)),
+        Finding::broken(
+            "shown.hidden",
+            format!("The launcher is hidden by {by}."),
+            "In the site's styles, remove or narrow the rule that hides it.",
+        )
+        .with(Evidence::fact(l.html.clone()))
+        .with_all(picture(c)),
     )
 }
 
@@ -285,10 +397,19 @@ pub fn covered(c: &Ctx) -> Option<Finding> {
     }
     let top = l.covered_by.first()?;
     Some(
-        Finding::broken("shown.covered", format!("The launcher is covered by {}.", top.element), "Move the launcher or that element, or correct their stacking order.")
-            .with(boxed("launcher", &l.rect))
-            .with(Evidence::fact(format!("{:.0} % of the launcher can be reached; {} lies on {:.0} %", l.reachable * 100.0, top.element, top.share * 100.0)))
-            .with_all(picture(c)),
+        Finding::broken(
+            "shown.covered",
+            format!("The launcher is covered by {}.", top.element),
+            "Move the launcher or that element, or correct their stacking order.",
+        )
+        .with(boxed("launcher", &l.rect))
+        .with(Evidence::fact(format!(
+            "{:.0} % of the launcher can be reached; {} lies on {:.0} %",
+            l.reachable * 100.0,
+            top.element,
+            top.share * 100.0
+        )))
+        .with_all(picture(c)),
     )
 }
 
@@ -302,12 +423,20 @@ pub fn overlap(c: &Ctx) -> Option<Finding> {
         .filter(|(_, share)| *share > 0.02)
         .max_by(|a, b| a.1.total_cmp(&b.1))?;
     // Common practice: up to a quarter is an untidiness, more takes clicks from one or the other.
-    let severity = if shared > 0.25 { Severity::Fault } else { Severity::Warning };
+    let severity = if shared > 0.25 {
+        Severity::Fault
+    } else {
+        Severity::Warning
+    };
     Some(
         remark(
             "shown.overlap",
             severity,
-            format!("The launcher and {} overlap ({:.0} % of the launcher).", fixed.element, shared * 100.0),
+            format!(
+                "The launcher and {} overlap ({:.0} % of the launcher).",
+                fixed.element,
+                shared * 100.0
+            ),
             "Change the launcher's corner or offsets so that both can be used.",
         )
         .with(boxed("launcher", &l.rect))
@@ -317,14 +446,22 @@ pub fn overlap(c: &Ctx) -> Option<Finding> {
 
 /// Whether the visit worked the launcher and the profile says how.
 fn operated<'a>(c: &'a Ctx) -> Option<&'a crate::observation::Operation> {
-    if c.case.supplier.open.panel.is_empty() { None } else { c.seen.operation.as_ref() }
+    if c.case.supplier.open.panel.is_empty() {
+        None
+    } else {
+        c.seen.operation.as_ref()
+    }
 }
 
 pub fn new_window(c: &Ctx) -> Option<Finding> {
     let address = operated(c)?.new_window.as_ref()?;
     Some(
-        Finding::broken("usable.new-window", "A click opens a new window, away from the site.", "In the widget's settings, let the chat open in the page.")
-            .with(Evidence::fact(format!("opened {address}"))),
+        Finding::broken(
+            "usable.new-window",
+            "A click opens a new window, away from the site.",
+            "In the widget's settings, let the chat open in the page.",
+        )
+        .with(Evidence::fact(format!("opened {address}"))),
     )
 }
 
@@ -367,7 +504,10 @@ pub fn no_keyboard(c: &Ctx) -> Option<Finding> {
         Finding::broken(
             "usable.no-keyboard",
             "The launcher cannot be worked by keyboard.",
-            format!("Ask {} for a launcher that is a button; a site style cannot mend this.", c.case.supplier.name),
+            format!(
+                "Ask {} for a launcher that is a button; a site style cannot mend this.",
+                c.case.supplier.name
+            ),
         )
         .with(Evidence::fact(why))
         .with(Evidence::fact(l.html.clone())),
@@ -393,7 +533,10 @@ pub fn small_target(c: &Ctx) -> Option<Finding> {
         remark(
             "usable.small-target",
             Severity::Warning,
-            format!("The launcher is {:.0} \u{d7} {:.0} px; 24 \u{d7} 24 is the least for a finger.", l.rect.width, l.rect.height),
+            format!(
+                "The launcher is {:.0} \u{d7} {:.0} px; 24 \u{d7} 24 is the least for a finger.",
+                l.rect.width, l.rect.height
+            ),
             "In the widget's settings, choose a larger launcher.",
         )
         .with(boxed("launcher", &l.rect))

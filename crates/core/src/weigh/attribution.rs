@@ -24,9 +24,20 @@ pub struct Ours {
 impl Ours {
     fn owns(&self, address: &str, line: Option<u64>) -> bool {
         if address == self.page {
-            return line.is_some_and(|l| self.inline_lines.iter().any(|(a, b)| (u64::from(*a)..=u64::from(*b)).contains(&l)));
+            return line.is_some_and(|l| {
+                self.inline_lines
+                    .iter()
+                    .any(|(a, b)| (u64::from(*a)..=u64::from(*b)).contains(&l))
+            });
         }
-        self.addresses.contains(address) || url::Url::parse(address).ok().and_then(|u| u.host_str().map(|h| self.hosts.iter().any(|o| o.eq_ignore_ascii_case(h)))).unwrap_or(false)
+        self.addresses.contains(address)
+            || url::Url::parse(address)
+                .ok()
+                .and_then(|u| {
+                    u.host_str()
+                        .map(|h| self.hosts.iter().any(|o| o.eq_ignore_ascii_case(h)))
+                })
+                .unwrap_or(false)
     }
 }
 
@@ -52,18 +63,31 @@ pub fn attribute(events: &[Value], ours: &Ours) -> Cost {
     let mut threads: HashMap<(u64, u64), Vec<Event>> = HashMap::new();
     let mut main_threads: HashSet<(u64, u64)> = HashSet::new();
     for e in events {
-        let id = (e["pid"].as_u64().unwrap_or(0), e["tid"].as_u64().unwrap_or(0));
+        let id = (
+            e["pid"].as_u64().unwrap_or(0),
+            e["tid"].as_u64().unwrap_or(0),
+        );
         if e["ph"] == "M" && e["name"] == "thread_name" && e["args"]["name"] == "CrRendererMain" {
             main_threads.insert(id);
         }
         if e["ph"] != "X" {
             continue;
         }
-        let Some(name) = e["name"].as_str().filter(|n| COUNTED.contains(n)) else { continue };
-        let (Some(ts), Some(dur)) = (e["ts"].as_f64(), e["dur"].as_f64()) else { continue };
+        let Some(name) = e["name"].as_str().filter(|n| COUNTED.contains(n)) else {
+            continue;
+        };
+        let (Some(ts), Some(dur)) = (e["ts"].as_f64(), e["dur"].as_f64()) else {
+            continue;
+        };
         let (address, line) = script_of(name, &e["args"]);
         let ours = address.map(|a| ours.owns(a, line));
-        threads.entry(id).or_default().push(Event { start: ts, end: ts + dur, wall: dur, thread: e["tdur"].as_f64().unwrap_or(dur), ours });
+        threads.entry(id).or_default().push(Event {
+            start: ts,
+            end: ts + dur,
+            wall: dur,
+            thread: e["tdur"].as_f64().unwrap_or(dur),
+            ours,
+        });
     }
     let mut cost = Cost::default();
     for (id, mut events) in threads {
@@ -73,7 +97,10 @@ pub fn attribute(events: &[Value], ours: &Ours) -> Cost {
         events.sort_by(|a, b| a.start.total_cmp(&b.start).then(b.end.total_cmp(&a.end)));
         add_thread(&events, &mut cost);
     }
-    Cost { thread_ms: cost.thread_ms / 1000.0, wall_ms: cost.wall_ms / 1000.0 }
+    Cost {
+        thread_ms: cost.thread_ms / 1000.0,
+        wall_ms: cost.wall_ms / 1000.0,
+    }
 }
 
 /// Walks properly nested events; the nearest named script around an event decides whose it is.
@@ -116,11 +143,17 @@ const COUNTED: &[&str] = &[
 
 fn script_of<'a>(name: &str, args: &'a Value) -> (Option<&'a str>, Option<u64>) {
     let data = &args["data"];
-    let address = data["url"].as_str().or_else(|| args["fileName"].as_str()).or_else(|| data["stackTrace"][0]["url"].as_str());
-    let line = data["lineNumber"].as_u64().or_else(|| args["lineNumber"].as_u64());
+    let address = data["url"]
+        .as_str()
+        .or_else(|| args["fileName"].as_str())
+        .or_else(|| data["stackTrace"][0]["url"].as_str());
+    let line = data["lineNumber"]
+        .as_u64()
+        .or_else(|| args["lineNumber"].as_u64());
     // The dispatch of an event or timer belongs to whoever is called inside it, told by FunctionCall.
     match name {
-        "EvaluateScript" | "FunctionCall" | "v8.compile" | "v8.compileModule" | "v8.evaluateModule" | "v8.run" => (address.filter(|a| !a.is_empty()), line),
+        "EvaluateScript" | "FunctionCall" | "v8.compile" | "v8.compileModule"
+        | "v8.evaluateModule" | "v8.run" => (address.filter(|a| !a.is_empty()), line),
         _ => (None, None),
     }
 }
@@ -135,7 +168,12 @@ mod tests {
     }
 
     fn ours() -> Ours {
-        Ours { hosts: vec!["cdn.example.test".into()], page: "https://a.test/".into(), inline_lines: vec![(2, 4)], ..Ours::default() }
+        Ours {
+            hosts: vec!["cdn.example.test".into()],
+            page: "https://a.test/".into(),
+            inline_lines: vec![(2, 4)],
+            ..Ours::default()
+        }
     }
 
     #[test]
@@ -159,7 +197,11 @@ mod tests {
     fn other_threads_and_other_lines_of_the_page_do_not_count() {
         let mut other = x("FunctionCall", 0, 1000, "https://cdn.example.test/l.js");
         other["tid"] = json!(8);
-        let events = [json!({"ph": "M", "pid": 1, "tid": 7, "name": "thread_name", "args": {"name": "CrRendererMain"}}), other, x("EvaluateScript", 0, 4000, "https://a.test/")];
+        let events = [
+            json!({"ph": "M", "pid": 1, "tid": 7, "name": "thread_name", "args": {"name": "CrRendererMain"}}),
+            other,
+            x("EvaluateScript", 0, 4000, "https://a.test/"),
+        ];
         assert!((attribute(&events, &ours()).wall_ms - 4.0).abs() < 1e-9);
         let mut elsewhere = ours();
         elsewhere.inline_lines = vec![(9, 9)];

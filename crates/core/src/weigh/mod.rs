@@ -108,7 +108,9 @@ pub struct WeighIn {
 
 #[derive(Debug, thiserror::Error, PartialEq, Eq)]
 pub enum WeighError {
-    #[error("the widget never came in {loads} loads, so there is nothing to weigh: run a check first")]
+    #[error(
+        "the widget never came in {loads} loads, so there is nothing to weigh: run a check first"
+    )]
     NothingCame { loads: usize },
     #[error("only {got} of {wanted} loads finished; the figures would mean nothing")]
     TooFewLoads { got: usize, wanted: usize },
@@ -130,10 +132,18 @@ pub fn order(seed: u64, pairs: usize) -> Vec<bool> {
 }
 
 /// From measurements to intervals and a verdict. The budget is on the widget's own thread time.
-pub fn conclude(url: &str, seed: u64, measured: &Measured, budget_ms: f64) -> Result<WeighIn, WeighError> {
+pub fn conclude(
+    url: &str,
+    seed: u64,
+    measured: &Measured,
+    budget_ms: f64,
+) -> Result<WeighIn, WeighError> {
     let loads = measured.own.len();
     if loads < 3 {
-        return Err(WeighError::TooFewLoads { got: loads, wanted: 3 });
+        return Err(WeighError::TooFewLoads {
+            got: loads,
+            wanted: 3,
+        });
     }
     if measured.own.iter().all(|l| l.requests == 0) {
         return Err(WeighError::NothingCame { loads });
@@ -141,18 +151,36 @@ pub fn conclude(url: &str, seed: u64, measured: &Measured, budget_ms: f64) -> Re
     let centre = |pick: fn(&OwnLoad) -> f64| {
         let values: Vec<f64> = measured.own.iter().map(pick).collect();
         let interval = shift(&values, 0.95);
-        Centre { median: statistics::median(&values), low: interval.low, high: interval.high }
+        Centre {
+            median: statistics::median(&values),
+            low: interval.low,
+            high: interval.high,
+        }
     };
-    let median_of = |pick: fn(&OwnLoad) -> f64| statistics::median(&measured.own.iter().map(pick).collect::<Vec<_>>());
+    let median_of = |pick: fn(&OwnLoad) -> f64| {
+        statistics::median(&measured.own.iter().map(pick).collect::<Vec<_>>())
+    };
     let own = Own {
         thread_ms: centre(|l| l.thread_ms),
         wall_ms: centre(|l| l.wall_ms),
         bytes: median_of(|l| l.bytes as f64).round() as u64,
         requests: median_of(|l| f64::from(l.requests)).round() as u32,
     };
-    let page = PageShifts { tbt_ms: page_shift(measured, |l| l.tbt_ms), lcp_ms: page_shift(measured, |l| l.lcp_ms), load_ms: page_shift(measured, |l| l.load_ms) };
+    let page = PageShifts {
+        tbt_ms: page_shift(measured, |l| l.tbt_ms),
+        lcp_ms: page_shift(measured, |l| l.lcp_ms),
+        load_ms: page_shift(measured, |l| l.load_ms),
+    };
     let verdict = verdict(own.thread_ms, budget_ms);
-    Ok(WeighIn { url: url.to_string(), pairs: measured.pairs.len(), seed, own, page, budget_ms, verdict })
+    Ok(WeighIn {
+        url: url.to_string(),
+        pairs: measured.pairs.len(),
+        seed,
+        own,
+        page,
+        budget_ms,
+        verdict,
+    })
 }
 
 /// Decided only where the whole interval lies on one side of the line.
@@ -167,15 +195,38 @@ pub fn verdict(thread: Centre, budget_ms: f64) -> Verdict {
 }
 
 fn page_shift(measured: &Measured, pick: fn(&PageLoad) -> Option<f64>) -> Option<Shift> {
-    let differences = |pairs: &[Pair]| -> Vec<f64> { pairs.iter().filter_map(|p| Some(pick(&p.with)? - pick(&p.without)?)).collect() };
+    let differences = |pairs: &[Pair]| -> Vec<f64> {
+        pairs
+            .iter()
+            .filter_map(|p| Some(pick(&p.with)? - pick(&p.without)?))
+            .collect()
+    };
     let main = differences(&measured.pairs);
     if main.len() < 2 {
         return None;
     }
-    let Interval { estimate, low, high } = shift(&main, 0.95);
+    let Interval {
+        estimate,
+        low,
+        high,
+    } = shift(&main, 0.95);
     let aa = differences(&measured.floor);
-    let floor = if aa.len() < 2 { Interval { estimate: 0.0, low: 0.0, high: 0.0 } } else { shift(&aa, 0.95) };
-    Some(Shift { shift: estimate, low, high, floor_low: floor.low, floor_high: floor.high })
+    let floor = if aa.len() < 2 {
+        Interval {
+            estimate: 0.0,
+            low: 0.0,
+            high: 0.0,
+        }
+    } else {
+        shift(&aa, 0.95)
+    };
+    Some(Shift {
+        shift: estimate,
+        low,
+        high,
+        floor_low: floor.low,
+        floor_high: floor.high,
+    })
 }
 
 #[cfg(test)]
@@ -183,15 +234,36 @@ mod tests {
     use super::*;
 
     fn own(thread_ms: f64) -> OwnLoad {
-        OwnLoad { thread_ms, wall_ms: thread_ms * 1.2, bytes: 9000, requests: 3 }
+        OwnLoad {
+            thread_ms,
+            wall_ms: thread_ms * 1.2,
+            bytes: 9000,
+            requests: 3,
+        }
     }
 
     fn measured(thread: &[f64]) -> Measured {
-        let at = |v: f64| PageLoad { tbt_ms: Some(v), lcp_ms: None, load_ms: Some(v) };
+        let at = |v: f64| PageLoad {
+            tbt_ms: Some(v),
+            lcp_ms: None,
+            load_ms: Some(v),
+        };
         Measured {
             own: thread.iter().map(|t| own(*t)).collect(),
-            pairs: (0..10).map(|i| Pair { with: at(100.0 + f64::from(i)), without: at(60.0), first_with: true }).collect(),
-            floor: (0..10).map(|i| Pair { with: at(60.0 + f64::from(i % 3) - 1.0), without: at(60.0), first_with: true }).collect(),
+            pairs: (0..10)
+                .map(|i| Pair {
+                    with: at(100.0 + f64::from(i)),
+                    without: at(60.0),
+                    first_with: true,
+                })
+                .collect(),
+            floor: (0..10)
+                .map(|i| Pair {
+                    with: at(60.0 + f64::from(i % 3) - 1.0),
+                    without: at(60.0),
+                    first_with: true,
+                })
+                .collect(),
             failed_loads: 0,
         }
     }
@@ -200,7 +272,10 @@ mod tests {
     fn the_verdict_is_undecided_where_the_interval_straddles_the_budget() {
         let m = measured(&[48.0, 50.0, 52.0, 49.0, 51.0, 47.0, 53.0, 50.5]);
         let at = |budget| conclude("http://a.test/", 1, &m, budget).unwrap().verdict;
-        assert_eq!((at(100.0), at(50.0), at(10.0)), (Verdict::Under, Verdict::Undecided, Verdict::Over));
+        assert_eq!(
+            (at(100.0), at(50.0), at(10.0)),
+            (Verdict::Under, Verdict::Undecided, Verdict::Over)
+        );
     }
 
     #[test]
@@ -213,8 +288,14 @@ mod tests {
 
     #[test]
     fn a_widget_that_never_came_is_an_error_not_a_zero() {
-        let m = Measured { own: vec![OwnLoad::default(); 5], ..Measured::default() };
-        assert_eq!(conclude("x", 1, &m, 50.0), Err(WeighError::NothingCame { loads: 5 }));
+        let m = Measured {
+            own: vec![OwnLoad::default(); 5],
+            ..Measured::default()
+        };
+        assert_eq!(
+            conclude("x", 1, &m, 50.0),
+            Err(WeighError::NothingCame { loads: 5 })
+        );
     }
 
     #[test]

@@ -44,7 +44,11 @@ pub fn signed_rank_cdf(n: usize) -> Vec<f64> {
     // Each rank joins the sum with probability one half.
     for rank in 1..=n {
         for k in (0..=most).rev() {
-            let with = if k >= rank { probability[k - rank] } else { 0.0 };
+            let with = if k >= rank {
+                probability[k - rank]
+            } else {
+                0.0
+            };
             probability[k] = 0.5 * (probability[k] + with);
         }
     }
@@ -68,8 +72,16 @@ pub fn shift(differences: &[f64], confidence: f64) -> Interval {
     // The largest count of averages that may be cut off at each end: P(T+ <= k - 1) <= alpha / 2.
     let cut = cdf.iter().take_while(|p| **p <= alpha / 2.0).count();
     match averages.len() {
-        0 => Interval { estimate: f64::NAN, low: f64::NAN, high: f64::NAN },
-        m => Interval { estimate, low: averages[cut.saturating_sub(1)], high: averages[m - cut.max(1)] },
+        0 => Interval {
+            estimate: f64::NAN,
+            low: f64::NAN,
+            high: f64::NAN,
+        },
+        m => Interval {
+            estimate,
+            low: averages[cut.saturating_sub(1)],
+            high: averages[m - cut.max(1)],
+        },
     }
 }
 
@@ -101,7 +113,10 @@ mod tests {
             let cdf = signed_rank_cdf(n);
             assert!((cdf[cdf.len() - 1] - 1.0).abs() < 1e-12);
             for k in 0..cdf.len() - 1 {
-                assert!((cdf[k] + cdf[cdf.len() - 2 - k] - 1.0).abs() < 1e-12, "n {n} k {k}");
+                assert!(
+                    (cdf[k] + cdf[cdf.len() - 2 - k] - 1.0).abs() < 1e-12,
+                    "n {n} k {k}"
+                );
             }
         }
     }
@@ -117,7 +132,9 @@ mod tests {
     fn coverage_is_at_least_the_confidence() {
         let mut state = 42u64;
         let mut uniform = || {
-            state = state.wrapping_mul(6364136223846793005).wrapping_add(1442695040888963407);
+            state = state
+                .wrapping_mul(6364136223846793005)
+                .wrapping_add(1442695040888963407);
             (state >> 11) as f64 / (1u64 << 53) as f64
         };
         let mut covered = 0;

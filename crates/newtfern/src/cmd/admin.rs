@@ -55,9 +55,18 @@ pub async fn run(args: Args) -> Result<ExitCode> {
             let standins = newtfern_standins::Standins::start(port, None).await?;
             if let Some(folder) = profiles {
                 std::fs::create_dir_all(&folder)?;
-                std::fs::write(folder.join("brindle.toml"), newtfern_standins::supplier_profile(standins.port))?;
-                std::fs::write(folder.join("hedgegate.toml"), newtfern_standins::consent_profile())?;
-                std::fs::write(folder.join("quoin.toml"), newtfern_standins::rival_profile())?;
+                std::fs::write(
+                    folder.join("brindle.toml"),
+                    newtfern_standins::supplier_profile(standins.port),
+                )?;
+                std::fs::write(
+                    folder.join("hedgegate.toml"),
+                    newtfern_standins::consent_profile(),
+                )?;
+                std::fs::write(
+                    folder.join("quoin.toml"),
+                    newtfern_standins::rival_profile(),
+                )?;
             }
             for site in &newtfern_standins::estate::SITES {
                 say(&format!(
@@ -73,20 +82,39 @@ pub async fn run(args: Args) -> Result<ExitCode> {
         }
         Act::WithDatabase { command } => with_database(&command).await,
         Act::AddPerson { place, email, name } => {
-            let password = std::env::var("NEWTFERN_PASSWORD").context("put the first password into NEWTFERN_PASSWORD")?;
-            anyhow::ensure!(password.chars().count() >= 12, "the first password must have 12 characters or more");
+            let password = std::env::var("NEWTFERN_PASSWORD")
+                .context("put the first password into NEWTFERN_PASSWORD")?;
+            anyhow::ensure!(
+                password.chars().count() >= 12,
+                "the first password must have 12 characters or more"
+            );
             let house = open(&place).await?;
-            house.store.add_person(&email, &name, Role::Administrator, &newtfern_web::hash_password(&password)).await?;
+            house
+                .store
+                .add_person(
+                    &email,
+                    &name,
+                    Role::Administrator,
+                    &newtfern_web::hash_password(&password),
+                )
+                .await?;
             say(&format!("{email} can sign in as an administrator."));
             Ok(ExitCode::SUCCESS)
         }
         Act::Reassess { place } => {
             let house = open(&place).await?;
             let guard = Guard::default();
-            let tools = Tools { http: Http::new(guard, None)?, pool: Arc::new(Pool::new(guard, None)), house };
+            let tools = Tools {
+                http: Http::new(guard, None)?,
+                pool: Arc::new(Pool::new(guard, None)),
+                house,
+            };
             for site in tools.house.store.observed_sites().await? {
                 match jobs::reassess(&tools, site).await {
-                    Ok(outcome) => say(&format!("site {site}: {}", outcome.map_or("no visit is stored", |o| o.words()))),
+                    Ok(outcome) => say(&format!(
+                        "site {site}: {}",
+                        outcome.map_or("no visit is stored", |o| o.words())
+                    )),
                     Err(error) => say(&format!("site {site}: {error:#}")),
                 }
             }
@@ -96,9 +124,14 @@ pub async fn run(args: Args) -> Result<ExitCode> {
 }
 
 async fn with_database(command: &[String]) -> Result<ExitCode> {
-    let folder = tempfile::Builder::new().prefix("newtfern-test-").tempdir()?;
+    let folder = tempfile::Builder::new()
+        .prefix("newtfern-test-")
+        .tempdir()?;
     // The server may run as another user, who must be able to enter.
-    std::fs::set_permissions(folder.path(), std::os::unix::fs::PermissionsExt::from_mode(0o755))?;
+    std::fs::set_permissions(
+        folder.path(),
+        std::os::unix::fs::PermissionsExt::from_mode(0o755),
+    )?;
     let data = folder.path().join("postgresql");
     let server = tokio::task::spawn_blocking(move || LocalServer::start(&data)).await??;
     let (program, arguments) = command.split_first().context("a command is needed")?;
@@ -109,5 +142,10 @@ async fn with_database(command: &[String]) -> Result<ExitCode> {
         .await
         .with_context(|| format!("cannot run {program}"))?;
     tokio::task::spawn_blocking(move || drop(server)).await?;
-    Ok(ExitCode::from(status.code().and_then(|c| u8::try_from(c).ok()).unwrap_or(1)))
+    Ok(ExitCode::from(
+        status
+            .code()
+            .and_then(|c| u8::try_from(c).ok())
+            .unwrap_or(1),
+    ))
 }

@@ -81,15 +81,24 @@ pub async fn run(args: Args) -> Result<ExitCode> {
 async fn check(args: Args) -> Result<Diagnosis> {
     let url = address::parse(&args.url)?;
     if !args.allow_private {
-        address::refuse_private(&url).map_err(|e| anyhow::anyhow!("{e}; --allow-private lets this check go there"))?;
+        address::refuse_private(&url)
+            .map_err(|e| anyhow::anyhow!("{e}; --allow-private lets this check go there"))?;
     }
-    let mut suppliers: Vec<Supplier> = args.supplier.iter().map(|p| read_supplier(p)).collect::<Result<_>>()?;
+    let mut suppliers: Vec<Supplier> = args
+        .supplier
+        .iter()
+        .map(|p| read_supplier(p))
+        .collect::<Result<_>>()?;
     let rivals = suppliers.split_off(1);
     let supplier = suppliers.remove(0);
     let consent = match &args.consent {
         Some(path) => {
-            let text = std::fs::read_to_string(path).with_context(|| format!("cannot read the consent profile {}", path.display()))?;
-            Some(ConsentManager::from_toml(&text).with_context(|| format!("in {}", path.display()))?)
+            let text = std::fs::read_to_string(path)
+                .with_context(|| format!("cannot read the consent profile {}", path.display()))?;
+            Some(
+                ConsentManager::from_toml(&text)
+                    .with_context(|| format!("in {}", path.display()))?,
+            )
         }
         None => None,
     };
@@ -98,20 +107,43 @@ async fn check(args: Args) -> Result<Diagnosis> {
         Viewports::Phone => &[Viewport::Phone],
         Viewports::Both => &[Viewport::Desktop, Viewport::Phone],
     };
-    let guard = Guard { allow_private: args.allow_private };
-    let pem = args.ca.as_ref().map(std::fs::read).transpose().context("cannot read the --ca file")?;
+    let guard = Guard {
+        allow_private: args.allow_private,
+    };
+    let pem = args
+        .ca
+        .as_ref()
+        .map(std::fs::read)
+        .transpose()
+        .context("cannot read the --ca file")?;
     let http = Http::new(guard, pem.as_deref())?;
     let pool = Pool::new(guard, args.ca.clone());
-    let evidence = visit(&pool, &http, &Request { url: &url, supplier: &supplier, consent: consent.as_ref(), viewports, pictures: false }).await?;
+    let evidence = visit(
+        &pool,
+        &http,
+        &Request {
+            url: &url,
+            supplier: &supplier,
+            consent: consent.as_ref(),
+            viewports,
+            pictures: false,
+        },
+    )
+    .await?;
     pool.close().await;
     let visits: Vec<_> = evidence.visits.into_iter().map(|(seen, _)| seen).collect();
     // A private address met under way is refused, not broken.
-    if let Some(refused) = visits.iter().filter_map(|v| v.page.failure.as_ref()).find(|f| f.kind == newtfern_core::observation::FailureKind::Guard) {
+    if let Some(refused) = visits
+        .iter()
+        .filter_map(|v| v.page.failure.as_ref())
+        .find(|f| f.kind == newtfern_core::observation::FailureKind::Guard)
+    {
         anyhow::bail!("{}; --allow-private lets this check go there", refused.text);
     }
     if let Some(path) = &args.record {
         let record = serde_json::json!({"visits": visits, "asides": evidence.asides});
-        std::fs::write(path, serde_json::to_string_pretty(&record)?).with_context(|| format!("cannot write {}", path.display()))?;
+        std::fs::write(path, serde_json::to_string_pretty(&record)?)
+            .with_context(|| format!("cannot write {}", path.display()))?;
     }
     Ok(diagnose(&Case {
         supplier: &supplier,
@@ -133,7 +165,12 @@ fn print(d: &Diagnosis) {
         say(&format!("  {:<10} {}", link.link.word(), link.state.word()));
     }
     for f in &d.findings {
-        say(&format!("\n{} ({})\n  {}", f.code, f.severity.word(), f.summary));
+        say(&format!(
+            "\n{} ({})\n  {}",
+            f.code,
+            f.severity.word(),
+            f.summary
+        ));
         for e in &f.evidence {
             say(&format!("    {}", e.line()));
         }

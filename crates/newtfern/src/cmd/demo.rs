@@ -37,8 +37,16 @@ pub struct Args {
 }
 
 const PEOPLE: [(&str, &str, Role); 3] = [
-    ("demo@fenwick.example", "Demo Technician", Role::Administrator),
-    ("tech@fenwick.example", "Second Technician", Role::Technician),
+    (
+        "demo@fenwick.example",
+        "Demo Technician",
+        Role::Administrator,
+    ),
+    (
+        "tech@fenwick.example",
+        "Second Technician",
+        Role::Technician,
+    ),
     ("view@fenwick.example", "Onlooker", Role::Viewer),
 ];
 /// Printed on the sign-in page; the demo listens on loopback only.
@@ -54,16 +62,26 @@ pub async fn run(args: Args) -> Result<ExitCode> {
             folder.display()
         );
         super::say("Removing the data of earlier starts.");
-        std::fs::remove_dir_all(&folder).with_context(|| format!("cannot remove {}", folder.display()))?;
+        std::fs::remove_dir_all(&folder)
+            .with_context(|| format!("cannot remove {}", folder.display()))?;
     }
-    std::fs::create_dir_all(&folder).with_context(|| format!("cannot make {}", folder.display()))?;
-    std::fs::write(folder.join("newtfern-demo"), "This folder holds the data of Newtfern's demo.\n")?;
+    std::fs::create_dir_all(&folder)
+        .with_context(|| format!("cannot make {}", folder.display()))?;
+    std::fs::write(
+        folder.join("newtfern-demo"),
+        "This folder holds the data of Newtfern's demo.\n",
+    )?;
 
     super::say("Starting PostgreSQL on loopback.");
     let database_folder = folder.join("postgresql");
-    let server = tokio::task::spawn_blocking(move || LocalServer::start(&database_folder)).await??;
+    let server =
+        tokio::task::spawn_blocking(move || LocalServer::start(&database_folder)).await??;
     let database = server.database("newtfern").await?;
-    let house = open(&Place { database, folder: folder.clone() }).await?;
+    let house = open(&Place {
+        database,
+        folder: folder.clone(),
+    })
+    .await?;
 
     super::say("Starting the stand-ins: client sites, a supplier, a consent banner.");
     let standins = start_standins(&folder, &house).await?;
@@ -76,12 +94,27 @@ pub async fn run(args: Args) -> Result<ExitCode> {
     }
     let listener = match tokio::net::TcpListener::bind(("127.0.0.1", args.port)).await {
         Ok(listener) => listener,
-        Err(_) => tokio::net::TcpListener::bind(("127.0.0.1", 0)).await.context("no port is free on loopback")?,
+        Err(_) => tokio::net::TcpListener::bind(("127.0.0.1", 0))
+            .await
+            .context("no port is free on loopback")?,
     };
     let address = format!("http://{}", listener.local_addr()?);
-    let settings = Settings { demo_sign_in: Some((PEOPLE[0].0.into(), PASSWORD.into())), public_address: address.clone(), secure_cookies: false };
-    let app = App::new(house.store.clone(), house.blobs.clone(), house.sealer.clone(), Arc::new(Probe::new(house.store.clone())?), settings);
-    super::say(&format!("\nNewtfern is at   {address}\nSign in as       {}\nwith             {PASSWORD}\n\nCtrl-C stops everything.", PEOPLE[0].0));
+    let settings = Settings {
+        demo_sign_in: Some((PEOPLE[0].0.into(), PASSWORD.into())),
+        public_address: address.clone(),
+        secure_cookies: false,
+    };
+    let app = App::new(
+        house.store.clone(),
+        house.blobs.clone(),
+        house.sealer.clone(),
+        Arc::new(Probe::new(house.store.clone())?),
+        settings,
+    );
+    super::say(&format!(
+        "\nNewtfern is at   {address}\nSign in as       {}\nwith             {PASSWORD}\n\nCtrl-C stops everything.",
+        PEOPLE[0].0
+    ));
     let mut web = tokio::spawn(newtfern_web::serve(app, listener, std::future::pending()));
     tokio::select! {
         () = super::asked_to_stop() => {}
@@ -102,7 +135,12 @@ pub async fn run(args: Args) -> Result<ExitCode> {
 /// taken, the addresses follow.
 async fn start_standins(folder: &Path, house: &House) -> Result<Standins> {
     let memory = folder.join("stand-ins.json");
-    let kept = house.store.setting("standins_port").await?.and_then(|v| v.as_u64()).and_then(|p| u16::try_from(p).ok());
+    let kept = house
+        .store
+        .setting("standins_port")
+        .await?
+        .and_then(|v| v.as_u64())
+        .and_then(|p| u16::try_from(p).ok());
     let standins = match Standins::start(kept.unwrap_or(0), Some(memory.clone())).await {
         Ok(standins) => standins,
         Err(_) => Standins::start(0, Some(memory)).await?,
@@ -110,7 +148,10 @@ async fn start_standins(folder: &Path, house: &House) -> Result<Standins> {
     if let Some(before) = kept.filter(|p| *p != standins.port) {
         house.store.move_port(before, standins.port).await?;
     }
-    house.store.set_setting("standins_port", &standins.port.into()).await?;
+    house
+        .store
+        .set_setting("standins_port", &standins.port.into())
+        .await?;
     Ok(standins)
 }
 
@@ -122,31 +163,52 @@ async fn seed(house: &House, port: u16) -> Result<bool> {
     }
     super::say("Filling the database with the made-up agency Fenwick & Sallow.");
     for (email, name, role) in PEOPLE {
-        store.add_person(email, name, role, &newtfern_web::hash_password(PASSWORD)).await?;
+        store
+            .add_person(email, name, role, &newtfern_web::hash_password(PASSWORD))
+            .await?;
     }
-    store.set_setting("agency", &"Fenwick & Sallow".into()).await?;
+    store
+        .set_setting("agency", &"Fenwick & Sallow".into())
+        .await?;
     // The sites are on this machine.
     store.set_setting("allow_private", &true.into()).await?;
     let text = newtfern_standins::supplier_profile(port);
     let supplier = Supplier::from_toml(&text)?;
     store.put_supplier(&supplier, &text).await?;
-    store.set_supplier_token(&supplier.id, &house.sealer.seal(DEMO_TOKEN)?).await?;
+    store
+        .set_supplier_token(&supplier.id, &house.sealer.seal(DEMO_TOKEN)?)
+        .await?;
     let rival = newtfern_standins::rival_profile();
-    store.put_supplier(&Supplier::from_toml(rival)?, rival).await?;
+    store
+        .put_supplier(&Supplier::from_toml(rival)?, rival)
+        .await?;
     let consent = newtfern_standins::consent_profile();
     let manager = ConsentManager::from_toml(consent)?;
     store.put_consent(&manager, consent).await?;
     let platform = newtfern_standins::platform_profile();
-    store.put_platform(&Platform::from_toml(platform)?, platform).await?;
+    store
+        .put_platform(&Platform::from_toml(platform)?, platform)
+        .await?;
     let mut clients = HashMap::new();
     for (i, c) in CLIENTS.iter().enumerate() {
-        let sheet = Sheet { primary: Rgb::parse(c.primary).ok(), secondary: Rgb::parse(c.secondary).ok(), public_name: c.name.into(), legal_name: c.name.into() };
+        let sheet = Sheet {
+            primary: Rgb::parse(c.primary).ok(),
+            secondary: Rgb::parse(c.secondary).ok(),
+            public_name: c.name.into(),
+            legal_name: c.name.into(),
+        };
         let id = store.add_client(c.name, &sheet).await?;
         let logo = format!(
             "<svg xmlns=\"http://www.w3.org/2000/svg\" viewBox=\"0 0 120 40\"><rect width=\"120\" height=\"40\" rx=\"4\" fill=\"{}\"/><path d=\"M8 30Q20 6 32 22T56 12\" fill=\"none\" stroke=\"{}\" stroke-width=\"4\"/></svg>",
             c.primary, c.secondary
         );
-        store.set_logo(id, &house.blobs.put(logo.into_bytes(), "svg").await?, "image/svg+xml").await?;
+        store
+            .set_logo(
+                id,
+                &house.blobs.put(logo.into_bytes(), "svg").await?,
+                "image/svg+xml",
+            )
+            .await?;
         clients.insert(i, id);
     }
     for s in &SITES {
@@ -164,21 +226,42 @@ async fn seed(house: &House, port: u16) -> Result<bool> {
             ..NewSite::default()
         };
         let id = store.add_site(&site).await?;
-        store.set_site_token(id, &house.sealer.seal(DEMO_TOKEN)?).await?;
+        store
+            .set_site_token(id, &house.sealer.seal(DEMO_TOKEN)?)
+            .await?;
     }
     Ok(true)
 }
 
 /// Quick and telling sites first: the first findings are there in seconds.
 async fn first_round(house: &House) -> Result<()> {
-    let port = house.store.setting("standins_port").await?.and_then(|v| v.as_u64()).unwrap_or(0) as u16;
+    let port = house
+        .store
+        .setting("standins_port")
+        .await?
+        .and_then(|v| v.as_u64())
+        .unwrap_or(0) as u16;
     let mut order: Vec<&newtfern_standins::estate::Site> = SITES.iter().collect();
-    order.sort_by_key(|s| (s.banner, s.fault == Some(newtfern_standins::estate::Fault::Timeout)));
+    order.sort_by_key(|s| {
+        (
+            s.banner,
+            s.fault == Some(newtfern_standins::estate::Fault::Timeout),
+        )
+    });
     let mut ids = Vec::new();
     for s in order {
         ids.extend(house.store.site_by_url(&s.address(port)).await?);
     }
-    house.store.start_round("check", &format!("First round: {} sites", ids.len()), "Newtfern", &ids, &serde_json::json!({})).await?;
+    house
+        .store
+        .start_round(
+            "check",
+            &format!("First round: {} sites", ids.len()),
+            "Newtfern",
+            &ids,
+            &serde_json::json!({}),
+        )
+        .await?;
     // A few deeper looks, so that every lens has something to show.
     let mut few = Vec::new();
     for host in ["northmere", "curling.northmere", "wendlemill"] {
@@ -188,9 +271,33 @@ async fn first_round(house: &House) -> Result<()> {
     }
     house
         .store
-        .start_round("preview", &format!("Pictures for the design: {} sites", ids.len()), "Newtfern", &ids, &serde_json::json!({}))
+        .start_round(
+            "preview",
+            &format!("Pictures for the design: {} sites", ids.len()),
+            "Newtfern",
+            &ids,
+            &serde_json::json!({}),
+        )
         .await?;
-    house.store.start_round("echo", &format!("Test messages: {} sites", few.len()), "Newtfern", &few, &serde_json::json!({})).await?;
-    house.store.start_round("weigh", &format!("Weigh: {} sites", few.len()), "Newtfern", &few, &serde_json::json!({})).await?;
+    house
+        .store
+        .start_round(
+            "echo",
+            &format!("Test messages: {} sites", few.len()),
+            "Newtfern",
+            &few,
+            &serde_json::json!({}),
+        )
+        .await?;
+    house
+        .store
+        .start_round(
+            "weigh",
+            &format!("Weigh: {} sites", few.len()),
+            "Newtfern",
+            &few,
+            &serde_json::json!({}),
+        )
+        .await?;
     Ok(())
 }

@@ -21,10 +21,24 @@ pub struct Args {
 
 pub async fn run(args: Args) -> Result<ExitCode> {
     let house = open(&args.place).await?;
-    let listener = tokio::net::TcpListener::bind(&args.listen).await.with_context(|| format!("cannot listen on {}", args.listen))?;
-    let public_address = args.public_address.unwrap_or(format!("http://{}", listener.local_addr()?));
-    let settings = Settings { demo_sign_in: None, secure_cookies: public_address.starts_with("https:"), public_address: public_address.trim_end_matches('/').to_string() };
-    let app = App::new(house.store.clone(), house.blobs, house.sealer, Arc::new(Probe::new(house.store)?), settings);
+    let listener = tokio::net::TcpListener::bind(&args.listen)
+        .await
+        .with_context(|| format!("cannot listen on {}", args.listen))?;
+    let public_address = args
+        .public_address
+        .unwrap_or(format!("http://{}", listener.local_addr()?));
+    let settings = Settings {
+        demo_sign_in: None,
+        secure_cookies: public_address.starts_with("https:"),
+        public_address: public_address.trim_end_matches('/').to_string(),
+    };
+    let app = App::new(
+        house.store.clone(),
+        house.blobs,
+        house.sealer,
+        Arc::new(Probe::new(house.store)?),
+        settings,
+    );
     super::say(&format!("Newtfern is at {public_address}"));
     newtfern_web::serve(app, listener, super::asked_to_stop()).await?;
     Ok(ExitCode::SUCCESS)

@@ -57,15 +57,22 @@ use clap::builder::TypedValueParser;
 pub async fn run(args: Args) -> Result<ExitCode> {
     let url = address::parse(&args.url)?;
     if !args.allow_private {
-        address::refuse_private(&url).map_err(|e| anyhow::anyhow!("{e}; --allow-private lets this go there"))?;
+        address::refuse_private(&url)
+            .map_err(|e| anyhow::anyhow!("{e}; --allow-private lets this go there"))?;
     }
-    anyhow::ensure!(args.budget_ms.is_finite() && args.budget_ms >= 0.0, "the budget must be a number of ms, 0 or more");
+    anyhow::ensure!(
+        args.budget_ms.is_finite() && args.budget_ms >= 0.0,
+        "the budget must be a number of ms, 0 or more"
+    );
     let supplier = read_supplier(&args.supplier)?;
-    let guard = Guard { allow_private: args.allow_private };
+    let guard = Guard {
+        allow_private: args.allow_private,
+    };
     if let Some(key) = &args.key {
         let http = newtfern_probe::http::Http::new(guard, None)?;
         let page = http.get(&url).await;
-        let pieces = newtfern_core::placement::Inspector::new(&supplier, None).pieces(&page.body, &url);
+        let pieces =
+            newtfern_core::placement::Inspector::new(&supplier, None).pieces(&page.body, &url);
         if let Some(other) = pieces.iter().filter_map(|p| p.key.key()).find(|k| k != key) {
             anyhow::bail!("the page has the key {other}, not {key}");
         }
@@ -76,7 +83,15 @@ pub async fn run(args: Args) -> Result<ExitCode> {
         View::Phone => Viewport::Phone,
     };
     let quiet = args.json;
-    let request = Request { url: &url, supplier: &supplier, consent: None, viewport, own_loads: OWN_LOADS, pairs: args.pairs, seed: args.seed };
+    let request = Request {
+        url: &url,
+        supplier: &supplier,
+        consent: None,
+        viewport,
+        own_loads: OWN_LOADS,
+        pairs: args.pairs,
+        seed: args.seed,
+    };
     let measured = measure(&browser, &request, |done, of| {
         if !quiet {
             eprint!("\r{done} of {of} loads");
@@ -98,13 +113,34 @@ pub async fn run(args: Args) -> Result<ExitCode> {
 
 fn print(w: &WeighIn) {
     let o = &w.own;
-    say(&format!("{}: {} the budget of {:.0} ms", w.url, w.verdict.word(), w.budget_ms));
-    say(&format!("  own thread time  {:6.1} ms  ({:.1} to {:.1})", o.thread_ms.median, o.thread_ms.low, o.thread_ms.high));
-    say(&format!("  own wall time    {:6.1} ms  ({:.1} to {:.1})", o.wall_ms.median, o.wall_ms.low, o.wall_ms.high));
-    say(&format!("  on the wire      {} bytes in {} requests", o.bytes, o.requests));
-    for (name, shift) in [("blocking time", w.page.tbt_ms), ("largest paint", w.page.lcp_ms), ("load", w.page.load_ms)] {
+    say(&format!(
+        "{}: {} the budget of {:.0} ms",
+        w.url,
+        w.verdict.word(),
+        w.budget_ms
+    ));
+    say(&format!(
+        "  own thread time  {:6.1} ms  ({:.1} to {:.1})",
+        o.thread_ms.median, o.thread_ms.low, o.thread_ms.high
+    ));
+    say(&format!(
+        "  own wall time    {:6.1} ms  ({:.1} to {:.1})",
+        o.wall_ms.median, o.wall_ms.low, o.wall_ms.high
+    ));
+    say(&format!(
+        "  on the wire      {} bytes in {} requests",
+        o.bytes, o.requests
+    ));
+    for (name, shift) in [
+        ("blocking time", w.page.tbt_ms),
+        ("largest paint", w.page.lcp_ms),
+        ("load", w.page.load_ms),
+    ] {
         match shift {
-            Some(s) => say(&format!("  page, {name:<14} {:+6.1} ms  ({:+.1} to {:+.1}; without any widget {:+.1} to {:+.1})", s.shift, s.low, s.high, s.floor_low, s.floor_high)),
+            Some(s) => say(&format!(
+                "  page, {name:<14} {:+6.1} ms  ({:+.1} to {:+.1}; without any widget {:+.1} to {:+.1})",
+                s.shift, s.low, s.high, s.floor_low, s.floor_high
+            )),
             None => say(&format!("  page, {name:<14} not measured")),
         }
     }

@@ -42,13 +42,23 @@ const SHARED: &[&str] = &["check", "echo", "preview", "sheet"];
 const ALONE: &[&str] = &["weigh"];
 
 pub async fn work(house: House, at_once: usize, mut stopped: watch::Receiver<bool>) -> Result<()> {
-    let guard = Guard { allow_private: house.store.allow_private().await? };
-    let tools = Arc::new(Tools { http: Http::new(guard, None)?, pool: Arc::new(Pool::new(guard, None)), house });
+    let guard = Guard {
+        allow_private: house.store.allow_private().await?,
+    };
+    let tools = Arc::new(Tools {
+        http: Http::new(guard, None)?,
+        pool: Arc::new(Pool::new(guard, None)),
+        house,
+    });
     let mut woken = newtfern_store::listen_for_jobs(&tools.house.store.pool).await?;
     let mut running = tokio::task::JoinSet::new();
     while !*stopped.borrow() {
         let free = running.len() < at_once.max(1);
-        match if free { begin(&tools, &mut running).await } else { Ok(false) } {
+        match if free {
+            begin(&tools, &mut running).await
+        } else {
+            Ok(false)
+        } {
             Ok(true) => continue,
             Ok(false) => {}
             // A database that restarts must not end its workers.
@@ -75,7 +85,10 @@ pub async fn work(house: House, at_once: usize, mut stopped: watch::Receiver<boo
 }
 
 /// Takes the next job; false where none waits.
-async fn begin(tools: &Arc<Tools>, running: &mut tokio::task::JoinSet<()>) -> newtfern_store::Result<bool> {
+async fn begin(
+    tools: &Arc<Tools>,
+    running: &mut tokio::task::JoinSet<()>,
+) -> newtfern_store::Result<bool> {
     if let Some(job) = tools.house.store.claim(SHARED).await? {
         let tools = tools.clone();
         running.spawn(async move { perform(&tools, job).await });
@@ -99,12 +112,19 @@ async fn perform(tools: &Arc<Tools>, job: Job) {
     let stored = match outcome {
         Ok(done) => tools.house.store.finish(&job, &done).await.map(|held| {
             if !held {
-                tracing::warn!("job {} was taken over by another worker; its result here is dropped", job.id);
+                tracing::warn!(
+                    "job {} was taken over by another worker; its result here is dropped",
+                    job.id
+                );
             }
         }),
         Err(error) => {
             tracing::warn!("job {} ({}): {error:#}", job.id, job.kind);
-            tools.house.store.fail(&job, &format!("{error:#}"), cancelled).await
+            tools
+                .house
+                .store
+                .fail(&job, &format!("{error:#}"), cancelled)
+                .await
         }
     };
     // While the program stops, what was under way is left to the next start.
@@ -122,7 +142,10 @@ async fn heartbeat(tools: Arc<Tools>, job: Job, progress: Arc<Progress>) {
     loop {
         tokio::time::sleep(Duration::from_secs_f64(BEAT_S)).await;
         beats += 1;
-        let now = (progress.done.load(Ordering::Relaxed) as i32, progress.of.load(Ordering::Relaxed) as i32);
+        let now = (
+            progress.done.load(Ordering::Relaxed) as i32,
+            progress.of.load(Ordering::Relaxed) as i32,
+        );
         // Progress is told at once, the lease is renewed every fifth beat.
         if now == last && !beats.is_multiple_of(5) {
             continue;

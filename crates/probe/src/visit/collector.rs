@@ -3,7 +3,10 @@
 use super::failure;
 use crate::cdp::Event;
 use crate::proxy::Failures;
-use newtfern_core::observation::{Ended, Frame, Hop, Initiator, Message, Navigation, NetFailure, Observation, Request, Socket, Stored};
+use newtfern_core::observation::{
+    Ended, Frame, Hop, Initiator, Message, Navigation, NetFailure, Observation, Request, Socket,
+    Stored,
+};
 use serde_json::Value;
 use std::collections::HashMap;
 use std::time::Instant;
@@ -46,7 +49,8 @@ pub struct State {
 
 impl State {
     pub fn now_ms(&self) -> f64 {
-        self.began.map_or(0.0, |b| b.elapsed().as_secs_f64() * 1000.0)
+        self.began
+            .map_or(0.0, |b| b.elapsed().as_secs_f64() * 1000.0)
     }
 
     pub fn request_index(&self, id: &str) -> Option<usize> {
@@ -60,7 +64,8 @@ impl State {
             "Network.responseReceived" => self.response(p),
             "Network.responseReceivedExtraInfo" => self.extra(p),
             "Network.dataReceived" => {
-                *self.bytes.entry(text(p, "requestId")).or_default() += p["encodedDataLength"].as_u64().unwrap_or(0);
+                *self.bytes.entry(text(p, "requestId")).or_default() +=
+                    p["encodedDataLength"].as_u64().unwrap_or(0);
             }
             "Network.loadingFinished" => self.finished(event, p),
             "Network.loadingFailed" => self.failed(p, proxy),
@@ -72,36 +77,80 @@ impl State {
             "Network.webSocketCreated" => {
                 let at_ms = self.now_ms();
                 if self.seen.sockets.len() < MOST_LINES {
-                    self.sockets.insert(text(p, "requestId"), self.seen.sockets.len());
-                    self.seen.sockets.push(Socket { url: text(p, "url"), at_ms, ..Socket::default() });
+                    self.sockets
+                        .insert(text(p, "requestId"), self.seen.sockets.len());
+                    self.seen.sockets.push(Socket {
+                        url: text(p, "url"),
+                        at_ms,
+                        ..Socket::default()
+                    });
                 }
             }
-            "Network.webSocketHandshakeResponseReceived" => self.socket(p, |s, p, _| s.status = p["response"]["status"].as_u64().map(|v| v as u16)),
+            "Network.webSocketHandshakeResponseReceived" => self.socket(p, |s, p, _| {
+                s.status = p["response"]["status"].as_u64().map(|v| v as u16)
+            }),
             "Network.webSocketFrameReceived" => self.socket(p, |s, _, _| s.received += 1),
-            "Network.webSocketFrameError" => self.socket(p, |s, p, _| s.error = text(p, "errorMessage")),
+            "Network.webSocketFrameError" => {
+                self.socket(p, |s, p, _| s.error = text(p, "errorMessage"))
+            }
             "Network.webSocketClosed" => self.socket(p, |s, _, now| s.closed_ms = Some(now)),
             "Runtime.consoleAPICalled" => {
-                let words: Vec<String> = p["args"].as_array().into_iter().flatten().map(argument).collect();
+                let words: Vec<String> = p["args"]
+                    .as_array()
+                    .into_iter()
+                    .flatten()
+                    .map(argument)
+                    .collect();
                 let place = &p["stackTrace"]["callFrames"][0];
-                self.line(text(p, "type"), words.join(" "), text(place, "url"), line_of(place, "lineNumber"), &p["stackTrace"]);
+                self.line(
+                    text(p, "type"),
+                    words.join(" "),
+                    text(place, "url"),
+                    line_of(place, "lineNumber"),
+                    &p["stackTrace"],
+                );
             }
             "Log.entryAdded" => {
                 let e = &p["entry"];
-                self.line(text(e, "level"), text(e, "text"), text(e, "url"), e["lineNumber"].as_u64().map(|l| l as u32 + 1), &e["stackTrace"]);
+                self.line(
+                    text(e, "level"),
+                    text(e, "text"),
+                    text(e, "url"),
+                    e["lineNumber"].as_u64().map(|l| l as u32 + 1),
+                    &e["stackTrace"],
+                );
             }
             "Runtime.exceptionThrown" => self.exception(&p["exceptionDetails"]),
             "Page.frameNavigated" => self.navigated(p),
             "Page.navigatedWithinDocument" if text(p, "frameId") == self.main_frame => {
                 let at_ms = self.now_ms();
-                self.push_navigation(Navigation { url: text(p, "url"), at_ms, same_document: true });
+                self.push_navigation(Navigation {
+                    url: text(p, "url"),
+                    at_ms,
+                    same_document: true,
+                });
             }
-            "Page.loadEventFired" if self.is_main(&event.session) => self.loaded = self.document_done || self.seen.page.status.is_some(),
+            "Page.loadEventFired" if self.is_main(&event.session) => {
+                self.loaded = self.document_done || self.seen.page.status.is_some()
+            }
             "Page.windowOpen" => self.popup = Some(text(p, "url")),
             "DOMStorage.domStorageItemAdded" => {
                 let local = p["storageId"]["isLocalStorage"].as_bool().unwrap_or(false);
-                let place = p["storageId"]["securityOrigin"].as_str().or(p["storageId"]["storageKey"].as_str()).unwrap_or_default().trim_end_matches('/').to_string();
+                let place = p["storageId"]["securityOrigin"]
+                    .as_str()
+                    .or(p["storageId"]["storageKey"].as_str())
+                    .unwrap_or_default()
+                    .trim_end_matches('/')
+                    .to_string();
                 let at_ms = self.now_ms();
-                self.store(Stored { kind: if local { "local" } else { "session" }.into(), place, name: text(p, "key"), length: text(p, "newValue").len(), at_ms, expires_s: None });
+                self.store(Stored {
+                    kind: if local { "local" } else { "session" }.into(),
+                    place,
+                    name: text(p, "key"),
+                    length: text(p, "newValue").len(),
+                    at_ms,
+                    expires_s: None,
+                });
             }
             "Inspector.targetCrashed" => {
                 self.seen.ended = Ended::Crashed;
@@ -128,7 +177,10 @@ impl State {
         let stamp = p["timestamp"].as_f64().unwrap_or(0.0);
         let began = self.began_wall_s;
         let zero = *self.t0.get_or_insert_with(|| {
-            let after = p["wallTime"].as_f64().filter(|w| began > 0.0 && (0.0..60.0).contains(&(w - began))).map_or(0.0, |w| w - began);
+            let after = p["wallTime"]
+                .as_f64()
+                .filter(|w| began > 0.0 && (0.0..60.0).contains(&(w - began)))
+                .map_or(0.0, |w| w - began);
             stamp - after
         });
         (stamp - zero) * 1000.0
@@ -144,7 +196,9 @@ impl State {
         let main_document = p["type"] == "Document" && text(p, "frameId") == self.main_frame;
         if !p["redirectResponse"].is_null() {
             let status = p["redirectResponse"]["status"].as_u64().unwrap_or(0) as u16;
-            let length = p["redirectResponse"]["encodedDataLength"].as_u64().unwrap_or(0);
+            let length = p["redirectResponse"]["encodedDataLength"]
+                .as_u64()
+                .unwrap_or(0);
             if let Some(i) = self.index.remove(&id) {
                 let r = &mut self.seen.requests[i];
                 r.status = Some(status);
@@ -152,7 +206,11 @@ impl State {
                 r.end_ms = Some(at);
                 r.bytes = length;
                 if main_document {
-                    let hop = Hop { url: r.url.clone(), status, location: url.clone() };
+                    let hop = Hop {
+                        url: r.url.clone(),
+                        status,
+                        location: url.clone(),
+                    };
                     self.seen.page.redirects.push(hop);
                 }
             }
@@ -172,7 +230,14 @@ impl State {
         let mut stack = Vec::new();
         let mut trace = &initiator["stack"];
         while !trace.is_null() && stack.len() < 40 {
-            stack.extend(trace["callFrames"].as_array().into_iter().flatten().map(|f| text(f, "url")).filter(|u| !u.is_empty()));
+            stack.extend(
+                trace["callFrames"]
+                    .as_array()
+                    .into_iter()
+                    .flatten()
+                    .map(|f| text(f, "url"))
+                    .filter(|u| !u.is_empty()),
+            );
             trace = &trace["parent"];
         }
         stack.dedup();
@@ -181,7 +246,12 @@ impl State {
             url,
             method: text(&p["request"], "method"),
             kind: text(p, "type").to_lowercase(),
-            initiator: Initiator { kind: text(initiator, "type"), url: text(initiator, "url"), line: initiator["lineNumber"].as_u64().map(|l| l as u32 + 1), stack },
+            initiator: Initiator {
+                kind: text(initiator, "type"),
+                url: text(initiator, "url"),
+                line: initiator["lineNumber"].as_u64().map(|l| l as u32 + 1),
+                stack,
+            },
             start_ms: at,
             document: text(p, "documentURL"),
             ..Request::default()
@@ -197,7 +267,11 @@ impl State {
             let request = &mut self.seen.requests[i];
             request.status = status;
             request.mime = text(r, "mimeType");
-            request.headers = headers.iter().filter(|(n, _)| KEPT.contains(&n.to_lowercase().as_str())).cloned().collect();
+            request.headers = headers
+                .iter()
+                .filter(|(n, _)| KEPT.contains(&n.to_lowercase().as_str()))
+                .cloned()
+                .collect();
             request.from_cache |= r["fromDiskCache"].as_bool().unwrap_or(false);
             request.kind = text(p, "type").to_lowercase();
         }
@@ -214,7 +288,13 @@ impl State {
     /// The raw status. An answer that the browser blocks (opaque response blocking) never comes as a
     /// response; then this is the only word of its status.
     fn extra(&mut self, p: &Value) {
-        let Some(status) = p["statusCode"].as_u64().map(|s| s as u16).filter(|s| !(300..400).contains(s)) else { return };
+        let Some(status) = p["statusCode"]
+            .as_u64()
+            .map(|s| s as u16)
+            .filter(|s| !(300..400).contains(s))
+        else {
+            return;
+        };
         let id = text(p, "requestId");
         if let Some(i) = self.request_index(&id) {
             let r = &mut self.seen.requests[i];
@@ -231,11 +311,17 @@ impl State {
         if id == self.document_id {
             self.document_done = true;
         }
-        let Some(i) = self.request_index(&id) else { return };
+        let Some(i) = self.request_index(&id) else {
+            return;
+        };
         let r = &mut self.seen.requests[i];
         r.end_ms = Some(at);
         r.bytes = p["encodedDataLength"].as_u64().unwrap_or(0);
-        if r.host().is_some_and(|h| self.keep_bodies.iter().any(|k| k.eq_ignore_ascii_case(&h))) && r.bytes < 400_000 && !matches!(r.kind.as_str(), "image" | "font" | "media") {
+        if r.host()
+            .is_some_and(|h| self.keep_bodies.iter().any(|k| k.eq_ignore_ascii_case(&h)))
+            && r.bytes < 400_000
+            && !matches!(r.kind.as_str(), "image" | "font" | "media")
+        {
             self.wanted_bodies.push((event.session.clone(), id, i));
         }
     }
@@ -244,9 +330,18 @@ impl State {
         let id = text(p, "requestId");
         let at = self.time(p);
         let bytes = self.bytes.get(&id).copied().unwrap_or(0);
-        let Some(i) = self.request_index(&id) else { return };
+        let Some(i) = self.request_index(&id) else {
+            return;
+        };
         let r = &mut self.seen.requests[i];
-        let found = failure::from_browser(proxy, &r.url, &text(p, "errorText"), &text(p, "blockedReason"), &text(&p["corsErrorStatus"], "corsError"), r.status.is_some());
+        let found = failure::from_browser(
+            proxy,
+            &r.url,
+            &text(p, "errorText"),
+            &text(p, "blockedReason"),
+            &text(&p["corsErrorStatus"], "corsError"),
+            r.status.is_some(),
+        );
         r.end_ms = Some(at);
         r.bytes = bytes;
         r.failure = Some(found.clone());
@@ -257,7 +352,9 @@ impl State {
         if id == self.document_id {
             self.document_failure = Some(found.clone());
             // A body that ends early has still been delivered in part; no answer at all has not.
-            if self.seen.page.status.is_none() || found.kind != newtfern_core::observation::FailureKind::Aborted {
+            if self.seen.page.status.is_none()
+                || found.kind != newtfern_core::observation::FailureKind::Aborted
+            {
                 self.seen.page.failure = Some(found);
                 self.over |= self.seen.page.status.is_none();
             }
@@ -271,15 +368,32 @@ impl State {
         let at_ms = self.now_ms();
         if !frame["parentId"].is_null() {
             if self.seen.frames.len() < MOST_LINES {
-                self.seen.frames.push(Frame { url, parent: text(frame, "parentId"), at_ms });
+                self.seen.frames.push(Frame {
+                    url,
+                    parent: text(frame, "parentId"),
+                    at_ms,
+                });
             }
             return;
         }
         if url.starts_with("http") {
-            self.push_navigation(Navigation { url, at_ms, same_document: false });
-            if self.seen.navigations.iter().filter(|n| !n.same_document).count() > MOST_REDIRECTING {
-                self.seen.page.failure =
-                    Some(NetFailure { kind: newtfern_core::observation::FailureKind::RedirectLoop, text: format!("the page sent itself on more than {MOST_REDIRECTING} times") });
+            self.push_navigation(Navigation {
+                url,
+                at_ms,
+                same_document: false,
+            });
+            if self
+                .seen
+                .navigations
+                .iter()
+                .filter(|n| !n.same_document)
+                .count()
+                > MOST_REDIRECTING
+            {
+                self.seen.page.failure = Some(NetFailure {
+                    kind: newtfern_core::observation::FailureKind::RedirectLoop,
+                    text: format!("the page sent itself on more than {MOST_REDIRECTING} times"),
+                });
                 self.over = true;
             }
         }
@@ -297,15 +411,33 @@ impl State {
 
     fn socket(&mut self, p: &Value, change: impl Fn(&mut Socket, &Value, f64)) {
         let now = self.now_ms();
-        if let Some(s) = self.sockets.get(&text(p, "requestId")).and_then(|i| self.seen.sockets.get_mut(*i)) {
+        if let Some(s) = self
+            .sockets
+            .get(&text(p, "requestId"))
+            .and_then(|i| self.seen.sockets.get_mut(*i))
+        {
             change(s, p, now);
         }
     }
 
-    fn line(&mut self, level: String, words: String, url: String, line: Option<u32>, trace: &Value) {
+    fn line(
+        &mut self,
+        level: String,
+        words: String,
+        url: String,
+        line: Option<u32>,
+        trace: &Value,
+    ) {
         let at_ms = self.now_ms();
         if self.seen.console.len() < MOST_LINES {
-            self.seen.console.push(Message { level, text: cut(words), url, line, stack: stack_of(trace), at_ms });
+            self.seen.console.push(Message {
+                level,
+                text: cut(words),
+                url,
+                line,
+                stack: stack_of(trace),
+                at_ms,
+            });
         }
     }
 
@@ -314,15 +446,29 @@ impl State {
         if self.seen.exceptions.len() >= MOST_LINES {
             return;
         }
-        let described = d["exception"]["description"].as_str().or(d["exception"]["value"].as_str()).unwrap_or_default();
+        let described = d["exception"]["description"]
+            .as_str()
+            .or(d["exception"]["value"].as_str())
+            .unwrap_or_default();
         let first = described.lines().next().unwrap_or_default();
-        let words = if first.is_empty() { text(d, "text") } else { first.to_string() };
+        let words = if first.is_empty() {
+            text(d, "text")
+        } else {
+            first.to_string()
+        };
         let stack = stack_of(&d["stackTrace"]);
         let url = match text(d, "url") {
             u if u.is_empty() => stack.first().cloned().unwrap_or_default(),
             u => u,
         };
-        self.seen.exceptions.push(Message { level: "error".into(), text: cut(words), url, line: line_of(d, "lineNumber"), stack, at_ms });
+        self.seen.exceptions.push(Message {
+            level: "error".into(),
+            text: cut(words),
+            url,
+            line: line_of(d, "lineNumber"),
+            stack,
+            at_ms,
+        });
     }
 }
 
@@ -351,7 +497,14 @@ fn line_of(value: &Value, name: &str) -> Option<u32> {
 }
 
 fn stack_of(trace: &Value) -> Vec<String> {
-    let mut stack: Vec<String> = trace["callFrames"].as_array().into_iter().flatten().map(|f| text(f, "url")).filter(|u| !u.is_empty()).take(20).collect();
+    let mut stack: Vec<String> = trace["callFrames"]
+        .as_array()
+        .into_iter()
+        .flatten()
+        .map(|f| text(f, "url"))
+        .filter(|u| !u.is_empty())
+        .take(20)
+        .collect();
     stack.dedup();
     stack
 }

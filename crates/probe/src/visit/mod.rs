@@ -51,7 +51,10 @@ const NUDGE_MS: u64 = 3000;
 const HELD_MS: u64 = 2500;
 
 /// Makes the visit. Only a browser that cannot be had is an error; all else is observation.
-pub async fn visit(browser: &Browser, plan: &Plan<'_>) -> Result<(Observation, Pictures), ProbeError> {
+pub async fn visit(
+    browser: &Browser,
+    plan: &Plan<'_>,
+) -> Result<(Observation, Pictures), ProbeError> {
     let tab = Tab::open(browser, plan.condition.viewport).await?;
     tab.mark(|o| o.condition = plan.condition);
     let mut pictures = Pictures::default();
@@ -65,10 +68,18 @@ pub async fn visit(browser: &Browser, plan: &Plan<'_>) -> Result<(Observation, P
     seen.browser = browser.version.clone();
     match outcome {
         Ok(Ok(())) => {}
-        Ok(Err(ProbeError::BrowserGone { doing })) => return Err(ProbeError::BrowserGone { doing }),
+        Ok(Err(ProbeError::BrowserGone { doing })) => {
+            return Err(ProbeError::BrowserGone { doing });
+        }
         Ok(Err(_)) if seen.ended == Ended::Complete => seen.ended = Ended::Hung,
         Ok(Err(_)) => {}
-        Err(_) => seen.ended = if seen.ended == Ended::Complete { Ended::Deadline } else { seen.ended },
+        Err(_) => {
+            seen.ended = if seen.ended == Ended::Complete {
+                Ended::Deadline
+            } else {
+                seen.ended
+            }
+        }
     }
     // A page whose document never came in full has not been delivered.
     if seen.page.status.is_none() && seen.page.failure.is_none() {
@@ -84,12 +95,14 @@ async fn run(tab: &Tab, plan: &Plan<'_>, pictures: &mut Pictures) -> Result<(), 
     if !tab.goto(plan.url, plan.page_ms).await? {
         return Ok(());
     }
-    tab.wait_until(left(plan.page_ms.min(12_000)), |s| s.loaded || s.over).await;
+    tab.wait_until(left(plan.page_ms.min(12_000)), |s| s.loaded || s.over)
+        .await;
     if tab.is_over() {
         return Ok(());
     }
     if !tab.document_arrived() {
-        tab.wait_until(left(plan.page_ms), |s| s.document_done || s.over).await;
+        tab.wait_until(left(plan.page_ms), |s| s.document_done || s.over)
+            .await;
         if !tab.document_arrived() {
             tab.mark(|o| {
                 o.page.failure = Some(failure::timeout("the page did not arrive in its time"));
@@ -108,14 +121,27 @@ async fn run(tab: &Tab, plan: &Plan<'_>, pictures: &mut Pictures) -> Result<(), 
     }
     let held = held_back(tab, plan);
     // A script that waits for consent does not start before it; a short look tells whether something does.
-    let patience = if held { HELD_MS } else { patience_ms(tab, plan) };
-    let reserve = if plan.supplier.open.panel.is_empty() { 1500 } else { 7000 };
+    let patience = if held {
+        HELD_MS
+    } else {
+        patience_ms(tab, plan)
+    };
+    let reserve = if plan.supplier.open.panel.is_empty() {
+        1500
+    } else {
+        7000
+    };
     let until = left(plan.total_ms.saturating_sub(reserve)).min(Duration::from_millis(patience));
     watch(tab, plan, until).await?;
     if !tab.is_alive() && !held {
         operate::nudge(tab).await?;
         tab.note_nudge();
-        watch(tab, plan, left(plan.total_ms.saturating_sub(reserve)).min(Duration::from_millis(NUDGE_MS))).await?;
+        watch(
+            tab,
+            plan,
+            left(plan.total_ms.saturating_sub(reserve)).min(Duration::from_millis(NUDGE_MS)),
+        )
+        .await?;
     }
     settle(tab, plan, pictures).await?;
     if tab.is_up() && !plan.supplier.open.panel.is_empty() {
@@ -127,16 +153,28 @@ async fn run(tab: &Tab, plan: &Plan<'_>, pictures: &mut Pictures) -> Result<(), 
 /// The delivered page holds the snippet back for consent, and consent has not been given.
 fn held_back(tab: &Tab, plan: &Plan<'_>) -> bool {
     let seen = tab.observation();
-    let Some(consent) = plan.consent.filter(|_| plan.condition.consent == ConsentAct::Untouched) else { return false };
+    let Some(consent) = plan
+        .consent
+        .filter(|_| plan.condition.consent == ConsentAct::Untouched)
+    else {
+        return false;
+    };
     let pieces = Inspector::new(plan.supplier, Some(consent)).pieces(&seen.page.html, plan.url);
-    !pieces.is_empty() && pieces.iter().all(|p| matches!(p.state, newtfern_core::placement::State::ConsentHeld(_)))
+    !pieces.is_empty()
+        && pieces
+            .iter()
+            .all(|p| matches!(p.state, newtfern_core::placement::State::ConsentHeld(_)))
 }
 
 /// How long to look for the widget after the page is there: what the profile allows it, and the
 /// delay that the page's own code shows.
 fn patience_ms(tab: &Tab, plan: &Plan<'_>) -> u64 {
     let html = tab.observation().page.html;
-    let delay = Inspector::new(plan.supplier, plan.consent).delays(&html).into_iter().max().unwrap_or(0);
+    let delay = Inspector::new(plan.supplier, plan.consent)
+        .delays(&html)
+        .into_iter()
+        .max()
+        .unwrap_or(0);
     plan.supplier.alive.start_within_ms.clamp(1000, 20_000) + delay.min(20_000) + 500
 }
 
@@ -176,7 +214,11 @@ async fn settle(tab: &Tab, plan: &Plan<'_>, pictures: &mut Pictures) -> Result<(
         let png = tab.picture().await?;
         let scale = pixel_scale(&tab.observation());
         // Under something else, the pixels are not the launcher's.
-        let rect = tab.observation().launcher.filter(|l| l.present && l.hidden_by.is_none() && l.reachable >= 0.5).map(|l| l.rect);
+        let rect = tab
+            .observation()
+            .launcher
+            .filter(|l| l.present && l.hidden_by.is_none() && l.reachable >= 0.5)
+            .map(|l| l.rect);
         if let Some(rect) = rect {
             let crop = pixels::crop(&png, &rect, scale, 10.0);
             let colours = pixels::launcher_colours(&png, &rect, scale);
@@ -196,7 +238,11 @@ async fn settle(tab: &Tab, plan: &Plan<'_>, pictures: &mut Pictures) -> Result<(
 /// Picture pixels for one CSS px of the layout.
 pub(crate) fn pixel_scale(seen: &Observation) -> f64 {
     let (width, _) = seen.condition.viewport.size();
-    let density = if seen.condition.viewport == Viewport::Phone { 2.0 } else { 1.0 };
+    let density = if seen.condition.viewport == Viewport::Phone {
+        2.0
+    } else {
+        1.0
+    };
     density * f64::from(width) / seen.view().width.max(1.0)
 }
 
@@ -209,11 +255,20 @@ pub(crate) fn emulation(viewport: Viewport, agent: &str) -> Vec<(&'static str, V
             "Emulation.setDeviceMetricsOverride",
             json!({"width": width, "height": height, "deviceScaleFactor": if phone { 2 } else { 1 }, "mobile": phone, "screenWidth": width, "screenHeight": height}),
         ),
-        ("Emulation.setUserAgentOverride", json!({"userAgent": if phone { PHONE_AGENT } else { agent }, "acceptLanguage": "en-GB,en"})),
-        ("Emulation.setFocusEmulationEnabled", json!({"enabled": true})),
+        (
+            "Emulation.setUserAgentOverride",
+            json!({"userAgent": if phone { PHONE_AGENT } else { agent }, "acceptLanguage": "en-GB,en"}),
+        ),
+        (
+            "Emulation.setFocusEmulationEnabled",
+            json!({"enabled": true}),
+        ),
     ];
     if phone {
-        commands.push(("Emulation.setTouchEmulationEnabled", json!({"enabled": true, "maxTouchPoints": 5})));
+        commands.push((
+            "Emulation.setTouchEmulationEnabled",
+            json!({"enabled": true, "maxTouchPoints": 5}),
+        ));
     }
     commands
 }

@@ -12,8 +12,18 @@ const CLOSE_MS: u64 = 2000;
 const BANNER_MS: u64 = 6000;
 
 async fn state(tab: &Tab, consent: Option<&ConsentManager>) -> String {
-    let Some(script) = consent.map(|c| c.state.script.as_str()).filter(|s| !s.trim().is_empty()) else { return String::new() };
-    match tab.evaluate(&format!("(() => {{ try {{ return String({script}); }} catch {{ return ''; }} }})()")).await {
+    let Some(script) = consent
+        .map(|c| c.state.script.as_str())
+        .filter(|s| !s.trim().is_empty())
+    else {
+        return String::new();
+    };
+    match tab
+        .evaluate(&format!(
+            "(() => {{ try {{ return String({script}); }} catch {{ return ''; }} }})()"
+        ))
+        .await
+    {
         Ok(Value::String(s)) => s,
         _ => String::new(),
     }
@@ -21,7 +31,9 @@ async fn state(tab: &Tab, consent: Option<&ConsentManager>) -> String {
 
 /// Is a consent interface on the page, and in which state?
 pub async fn note_consent(tab: &Tab, consent: Option<&ConsentManager>) -> Result<(), ProbeError> {
-    let (globals, selectors) = consent.map(|c| (c.recognise.globals.clone(), c.recognise.selectors.clone())).unwrap_or_default();
+    let (globals, selectors) = consent
+        .map(|c| (c.recognise.globals.clone(), c.recognise.selectors.clone()))
+        .unwrap_or_default();
     let read = tab
         .evaluate(&format!(
             "({{tcf: typeof window.__tcfapi === 'function' || !!document.querySelector('iframe[name=__tcfapiLocator]'), manager: {}.some((g) => {{ try {{ return g.split('.').reduce((o, k) => o?.[k], window) !== undefined; }} catch {{ return false; }} }}) || {}.some((s) => !!nf.pick(s))}})",
@@ -30,10 +42,15 @@ pub async fn note_consent(tab: &Tab, consent: Option<&ConsentManager>) -> Result
         ))
         .await?;
     let before = state(tab, consent).await;
-    let hosts = consent.map(|c| c.recognise.hosts.clone()).unwrap_or_default();
+    let hosts = consent
+        .map(|c| c.recognise.hosts.clone())
+        .unwrap_or_default();
     tab.mark(|o| {
         o.consent.tcf = read["tcf"].as_bool().unwrap_or(false);
-        let by_host = o.requests.iter().any(|r| r.host().is_some_and(|h| hosts.iter().any(|x| x.eq_ignore_ascii_case(&h))));
+        let by_host = o.requests.iter().any(|r| {
+            r.host()
+                .is_some_and(|h| hosts.iter().any(|x| x.eq_ignore_ascii_case(&h)))
+        });
         o.consent.manager = read["manager"].as_bool().unwrap_or(false) || by_host;
         o.consent.state_before = before;
     });
@@ -41,7 +58,11 @@ pub async fn note_consent(tab: &Tab, consent: Option<&ConsentManager>) -> Result
 }
 
 /// Decides as asked: by the profile's selector, else by the texts of buttons.
-pub async fn decide(tab: &Tab, consent: &ConsentManager, act: ConsentAct) -> Result<(), ProbeError> {
+pub async fn decide(
+    tab: &Tab,
+    consent: &ConsentManager,
+    act: ConsentAct,
+) -> Result<(), ProbeError> {
     note_consent(tab, Some(consent)).await?;
     let (selectors, texts) = match act {
         ConsentAct::Refused => (&consent.banner.refuse, &consent.banner.refuse_text),
@@ -52,13 +73,19 @@ pub async fn decide(tab: &Tab, consent: &ConsentManager, act: ConsentAct) -> Res
     while began.elapsed() < Duration::from_millis(BANNER_MS) {
         let mut target = None;
         for selector in &selectors.0 {
-            target = tab.find(selector).await?.filter(|f| f.shown).map(|f| f.rect);
+            target = tab
+                .find(selector)
+                .await?
+                .filter(|f| f.shown)
+                .map(|f| f.rect);
             if target.is_some() {
                 break;
             }
         }
         if target.is_none() && !texts.is_empty() {
-            let value = tab.evaluate(&format!("nf.byText({})", json!(texts))).await?;
+            let value = tab
+                .evaluate(&format!("nf.byText({})", json!(texts)))
+                .await?;
             target = serde_json::from_value(value["rect"].clone()).ok();
         }
         if let Some(r) = target {
@@ -70,7 +97,10 @@ pub async fn decide(tab: &Tab, consent: &ConsentManager, act: ConsentAct) -> Res
             let settled = Instant::now();
             let wanted = act.word();
             let mut after = state(tab, Some(consent)).await;
-            while after != wanted && !after.is_empty() && settled.elapsed() < Duration::from_millis(2000) {
+            while after != wanted
+                && !after.is_empty()
+                && settled.elapsed() < Duration::from_millis(2000)
+            {
                 tokio::time::sleep(Duration::from_millis(50)).await;
                 after = state(tab, Some(consent)).await;
             }
@@ -82,7 +112,11 @@ pub async fn decide(tab: &Tab, consent: &ConsentManager, act: ConsentAct) -> Res
     let after = state(tab, Some(consent)).await;
     tab.mark(|o| {
         o.consent.state_after = after;
-        o.consent.error = format!("no control to give the decision \u{201c}{}\u{201d} was found in {} s", act.word(), BANNER_MS / 1000);
+        o.consent.error = format!(
+            "no control to give the decision \u{201c}{}\u{201d} was found in {} s",
+            act.word(),
+            BANNER_MS / 1000
+        );
     });
     Ok(())
 }
@@ -90,11 +124,23 @@ pub async fn decide(tab: &Tab, consent: &ConsentManager, act: ConsentAct) -> Res
 /// What delaying optimisers wait for: the mouse, a scroll, a touch, a key.
 pub async fn nudge(tab: &Tab) -> Result<(), ProbeError> {
     for (x, y) in [(200.0, 200.0), (240.0, 260.0)] {
-        tab.call("Input.dispatchMouseEvent", json!({"type": "mouseMoved", "x": x, "y": y})).await?;
+        tab.call(
+            "Input.dispatchMouseEvent",
+            json!({"type": "mouseMoved", "x": x, "y": y}),
+        )
+        .await?;
     }
-    tab.call("Input.dispatchMouseEvent", json!({"type": "mouseWheel", "x": 200, "y": 300, "deltaX": 0, "deltaY": 120})).await?;
+    tab.call(
+        "Input.dispatchMouseEvent",
+        json!({"type": "mouseWheel", "x": 200, "y": 300, "deltaX": 0, "deltaY": 120}),
+    )
+    .await?;
     tab.call("Input.dispatchKeyEvent", json!({"type": "keyDown", "key": "Shift", "code": "ShiftLeft", "windowsVirtualKeyCode": 16})).await?;
-    tab.call("Input.dispatchKeyEvent", json!({"type": "keyUp", "key": "Shift", "code": "ShiftLeft", "windowsVirtualKeyCode": 16})).await?;
+    tab.call(
+        "Input.dispatchKeyEvent",
+        json!({"type": "keyUp", "key": "Shift", "code": "ShiftLeft", "windowsVirtualKeyCode": 16}),
+    )
+    .await?;
     tab.evaluate("(() => { window.dispatchEvent(new Event('touchstart')); document.dispatchEvent(new Event('touchstart', {bubbles: true})); return true; })()")
         .await?;
     Ok(())
@@ -118,7 +164,11 @@ async fn panel_shown(tab: &Tab, selector: &str, wanted: bool, ms: u64) -> Result
 pub async fn click_on(tab: &Tab, selector: &str) -> Result<bool, ProbeError> {
     match tab.find(selector).await? {
         Some(f) if f.shown => {
-            tab.click(f.rect.x + f.rect.width / 2.0, f.rect.y + f.rect.height / 2.0).await?;
+            tab.click(
+                f.rect.x + f.rect.width / 2.0,
+                f.rect.y + f.rect.height / 2.0,
+            )
+            .await?;
             Ok(true)
         }
         _ => Ok(false),
@@ -126,9 +176,18 @@ pub async fn click_on(tab: &Tab, selector: &str) -> Result<bool, ProbeError> {
 }
 
 /// Opens by click, closes, opens again by keyboard.
-pub async fn work(tab: &Tab, supplier: &Supplier, pictures: &mut Pictures, picture: bool) -> Result<(), ProbeError> {
+pub async fn work(
+    tab: &Tab,
+    supplier: &Supplier,
+    pictures: &mut Pictures,
+    picture: bool,
+) -> Result<(), ProbeError> {
     let open = &supplier.open;
-    let click = if open.click.is_empty() { supplier.alive.launcher.as_str() } else { open.click.as_str() };
+    let click = if open.click.is_empty() {
+        supplier.alive.launcher.as_str()
+    } else {
+        open.click.as_str()
+    };
     tab.mark(|o| o.operation = Some(Operation::default()));
     let began = Instant::now();
     if !panel_shown(tab, &open.panel, true, 0).await? {
@@ -144,7 +203,13 @@ pub async fn work(tab: &Tab, supplier: &Supplier, pictures: &mut Pictures, pictu
     let took = began.elapsed().as_secs_f64() * 1000.0;
     let mut words = panel.as_ref().map(|f| f.text.clone()).unwrap_or_default();
     for session in tab.child_sessions() {
-        if let Ok(Value::String(inner)) = tab.evaluate_in(&session, "(document.body ? document.body.innerText : '').slice(0, 4000)").await {
+        if let Ok(Value::String(inner)) = tab
+            .evaluate_in(
+                &session,
+                "(document.body ? document.body.innerText : '').slice(0, 4000)",
+            )
+            .await
+        {
             words.push('\n');
             words.push_str(&inner);
         }
@@ -183,7 +248,11 @@ fn set(o: &mut newtfern_core::observation::Observation, change: impl FnOnce(&mut
 
 async fn close(tab: &Tab, supplier: &Supplier, click: &str) -> Result<bool, ProbeError> {
     let open = &supplier.open;
-    let control = if open.close.is_empty() { click } else { &open.close };
+    let control = if open.close.is_empty() {
+        click
+    } else {
+        &open.close
+    };
     click_on(tab, control).await?;
     panel_shown(tab, &open.panel, false, CLOSE_MS).await
 }
@@ -199,8 +268,14 @@ async fn focus_inside(tab: &Tab, click: &str) -> Result<(), ProbeError> {
         return Ok(());
     }
     for session in tab.child_sessions() {
-        let there = format!("(() => {{ const el = document.querySelector({CONTROL}); if (!el) return false; window.focus(); el.focus(); return true; }})()");
-        if tab.evaluate_in(&session, &there).await.is_ok_and(|v| v.as_bool().unwrap_or(false)) {
+        let there = format!(
+            "(() => {{ const el = document.querySelector({CONTROL}); if (!el) return false; window.focus(); el.focus(); return true; }})()"
+        );
+        if tab
+            .evaluate_in(&session, &there)
+            .await
+            .is_ok_and(|v| v.as_bool().unwrap_or(false))
+        {
             break;
         }
     }

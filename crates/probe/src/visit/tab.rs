@@ -44,40 +44,96 @@ impl Drop for Tab {
         self.pump.abort();
         self.cdp.forget(&self.session);
         // A visit that was dropped half-way leaves no context behind.
-        self.cdp.send("", "Target.disposeBrowserContext", json!({"browserContextId": self.context}));
+        self.cdp.send(
+            "",
+            "Target.disposeBrowserContext",
+            json!({"browserContextId": self.context}),
+        );
     }
 }
 
 impl Tab {
     pub async fn open(browser: &Browser, viewport: Viewport) -> Result<Tab, ProbeError> {
         let cdp = browser.cdp.clone();
-        let context = text(&cdp.call("", "Target.createBrowserContext", json!({"disposeOnDetach": true}), OPEN_MS).await?, "browserContextId");
-        cdp.send("", "Browser.setDownloadBehavior", json!({"behavior": "deny", "browserContextId": context}));
+        let context = text(
+            &cdp.call(
+                "",
+                "Target.createBrowserContext",
+                json!({"disposeOnDetach": true}),
+                OPEN_MS,
+            )
+            .await?,
+            "browserContextId",
+        );
+        cdp.send(
+            "",
+            "Browser.setDownloadBehavior",
+            json!({"behavior": "deny", "browserContextId": context}),
+        );
         let (width, height) = viewport.size();
         let target = text(
             &cdp.call("", "Target.createTarget", json!({"url": "about:blank", "browserContextId": context, "width": width, "height": height}), OPEN_MS)
                 .await?,
             "targetId",
         );
-        let session = text(&cdp.call("", "Target.attachToTarget", json!({"targetId": target, "flatten": true}), OPEN_MS).await?, "sessionId");
+        let session = text(
+            &cdp.call(
+                "",
+                "Target.attachToTarget",
+                json!({"targetId": target, "flatten": true}),
+                OPEN_MS,
+            )
+            .await?,
+            "sessionId",
+        );
         let events = cdp.listen(&session);
-        let state = Arc::new(Mutex::new(State { sessions: vec![(session.clone(), target.clone())], ..State::default() }));
+        let state = Arc::new(Mutex::new(State {
+            sessions: vec![(session.clone(), target.clone())],
+            ..State::default()
+        }));
         let changed = Arc::new(Notify::new());
-        let pump = tokio::spawn(pump(events, cdp.clone(), state.clone(), changed.clone(), browser.proxy.failures()));
-        let tab = Tab { cdp, session, context, target, state, changed, pump };
-        let tree = tab.cdp.call(&tab.session, "Page.getFrameTree", json!({}), OPEN_MS).await?;
+        let pump = tokio::spawn(pump(
+            events,
+            cdp.clone(),
+            state.clone(),
+            changed.clone(),
+            browser.proxy.failures(),
+        ));
+        let tab = Tab {
+            cdp,
+            session,
+            context,
+            target,
+            state,
+            changed,
+            pump,
+        };
+        let tree = tab
+            .cdp
+            .call(&tab.session, "Page.getFrameTree", json!({}), OPEN_MS)
+            .await?;
         tab.with(|s| s.main_frame = text(&tree["frameTree"]["frame"], "id"));
         for (method, params) in emulation(viewport, &browser.user_agent) {
             tab.cdp.call(&tab.session, method, params, OPEN_MS).await?;
         }
         set_up(&tab.cdp, &tab.session, true);
         // The last of the set-up commands answers after all before it.
-        tab.cdp.call(&tab.session, "Page.addScriptToEvaluateOnNewDocument", json!({"source": WATCH}), OPEN_MS).await?;
+        tab.cdp
+            .call(
+                &tab.session,
+                "Page.addScriptToEvaluateOnNewDocument",
+                json!({"source": WATCH}),
+                OPEN_MS,
+            )
+            .await?;
         Ok(tab)
     }
 
     fn with<T>(&self, change: impl FnOnce(&mut State) -> T) -> T {
-        let mut state = self.state.lock().unwrap_or_else(std::sync::PoisonError::into_inner);
+        let mut state = self
+            .state
+            .lock()
+            .unwrap_or_else(std::sync::PoisonError::into_inner);
         change(&mut state)
     }
 
@@ -133,20 +189,35 @@ impl Tab {
     }
 
     pub async fn call(&self, method: &str, params: Value) -> Result<Value, ProbeError> {
-        self.cdp.call(&self.session, method, params, ANSWER_MS).await
+        self.cdp
+            .call(&self.session, method, params, ANSWER_MS)
+            .await
     }
 
     /// Starts loading. False where nothing came, with the reason in the observation.
     pub async fn goto(&self, url: &Url, ms: u64) -> Result<bool, ProbeError> {
         self.with(|s| {
             s.began = Some(Instant::now());
-            s.began_wall_s = std::time::SystemTime::now().duration_since(std::time::UNIX_EPOCH).map_or(0.0, |d| d.as_secs_f64());
+            s.began_wall_s = std::time::SystemTime::now()
+                .duration_since(std::time::UNIX_EPOCH)
+                .map_or(0.0, |d| d.as_secs_f64());
         });
-        let answer = match self.cdp.call(&self.session, "Page.navigate", json!({"url": url.as_str()}), ms).await {
+        let answer = match self
+            .cdp
+            .call(
+                &self.session,
+                "Page.navigate",
+                json!({"url": url.as_str()}),
+                ms,
+            )
+            .await
+        {
             Ok(answer) => answer,
             // A server that answers nothing keeps this command waiting too.
             Err(ProbeError::Silent { .. }) => {
-                self.mark(|o| o.page.failure = Some(failure::timeout("the page did not arrive in its time")));
+                self.mark(|o| {
+                    o.page.failure = Some(failure::timeout("the page did not arrive in its time"))
+                });
                 return Ok(false);
             }
             Err(other) => return Err(other),
@@ -156,10 +227,16 @@ impl Tab {
             return Ok(true);
         }
         // The event of the failed request follows the answer; it carries the cause.
-        self.wait_until(Duration::from_millis(500), |s| s.seen.page.failure.is_some()).await;
+        self.wait_until(Duration::from_millis(500), |s| {
+            s.seen.page.failure.is_some()
+        })
+        .await;
         self.with(|s| {
             if s.seen.page.failure.is_none() {
-                s.seen.page.failure = Some(newtfern_core::observation::NetFailure { kind: newtfern_core::observation::FailureKind::Other, text: error });
+                s.seen.page.failure = Some(newtfern_core::observation::NetFailure {
+                    kind: newtfern_core::observation::FailureKind::Other,
+                    text: error,
+                });
             }
         });
         Ok(self.with(|s| s.seen.page.status.is_some()))
@@ -183,7 +260,16 @@ impl Tab {
     /// Reads the delivered document's bytes.
     pub async fn fetch_document(&self) {
         let (session, id) = self.with(|s| (s.document_session.clone(), s.document_id.clone()));
-        if let Ok(body) = self.cdp.call(&session, "Network.getResponseBody", json!({"requestId": id}), ANSWER_MS).await {
+        if let Ok(body) = self
+            .cdp
+            .call(
+                &session,
+                "Network.getResponseBody",
+                json!({"requestId": id}),
+                ANSWER_MS,
+            )
+            .await
+        {
             let mut html = body_text(&body);
             let cut = html.len() > 2_000_000;
             html.truncate(html.floor_char_boundary(2_000_000));
@@ -201,17 +287,35 @@ impl Tab {
 
     pub async fn evaluate_in(&self, session: &str, expression: &str) -> Result<Value, ProbeError> {
         let source = format!("(() => {{ {TOOLS}\n return {expression}; }})()");
-        let answer = self.cdp.call(session, "Runtime.evaluate", json!({"expression": source, "returnByValue": true, "silent": true}), ANSWER_MS).await?;
+        let answer = self
+            .cdp
+            .call(
+                session,
+                "Runtime.evaluate",
+                json!({"expression": source, "returnByValue": true, "silent": true}),
+                ANSWER_MS,
+            )
+            .await?;
         if !answer["exceptionDetails"].is_null() {
-            let message = answer["exceptionDetails"]["exception"]["description"].as_str().unwrap_or("the page threw").to_string();
-            return Err(ProbeError::Command { method: "Runtime.evaluate".into(), message });
+            let message = answer["exceptionDetails"]["exception"]["description"]
+                .as_str()
+                .unwrap_or("the page threw")
+                .to_string();
+            return Err(ProbeError::Command {
+                method: "Runtime.evaluate".into(),
+                message,
+            });
         }
         Ok(answer["result"]["value"].clone())
     }
 
     /// Looks once for the sign of life and the launcher. True when both are there.
     pub async fn look(&self, supplier: &Supplier) -> Result<bool, ProbeError> {
-        let script = if supplier.alive.script.trim().is_empty() { "null" } else { &supplier.alive.script };
+        let script = if supplier.alive.script.trim().is_empty() {
+            "null"
+        } else {
+            &supplier.alive.script
+        };
         let selector = Value::from(supplier.alive.launcher.clone());
         let read = self
             .evaluate(&format!("(() => {{ let alive = null, error = ''; try {{ alive = !!({script}); }} catch (e) {{ error = String(e); }} const el = nf.pick({selector}); return {{alive, error, there: !!el, shown: !!el && nf.visible(el)}}; }})()"))
@@ -234,7 +338,11 @@ impl Tab {
             s.alive |= alive;
             let wanted = !supplier.alive.launcher.is_empty();
             if shown {
-                s.seen.launcher.get_or_insert_with(Launcher::default).seen_ms.get_or_insert(now);
+                s.seen
+                    .launcher
+                    .get_or_insert_with(Launcher::default)
+                    .seen_ms
+                    .get_or_insert(now);
             } else if let Some(l) = s.seen.launcher.as_mut()
                 && l.seen_ms.is_some()
             {
@@ -242,7 +350,13 @@ impl Tab {
             }
             s.up = shown || !wanted;
             // Once seen it counts as come, even if it goes again: that is watched for.
-            s.alive && (shown || !wanted || s.seen.launcher.as_ref().is_some_and(|l| l.seen_ms.is_some()))
+            s.alive
+                && (shown
+                    || !wanted
+                    || s.seen
+                        .launcher
+                        .as_ref()
+                        .is_some_and(|l| l.seen_ms.is_some()))
         }))
     }
 
@@ -250,9 +364,13 @@ impl Tab {
     pub fn settle(&self, read: &Value, selector: &str, name: (String, String)) {
         self.with(|s| {
             s.seen.final_html = text(read, "html");
-            s.seen.layout = read["view"][0].as_f64().zip(read["view"][1].as_f64()).filter(|(w, h)| *w > 0.0 && *h > 0.0);
+            s.seen.layout = read["view"][0]
+                .as_f64()
+                .zip(read["view"][1].as_f64())
+                .filter(|(w, h)| *w > 0.0 && *h > 0.0);
             let seen = &read["seen"];
-            s.seen.violations = serde_json::from_value(seen["violations"].clone()).unwrap_or_default();
+            s.seen.violations =
+                serde_json::from_value(seen["violations"].clone()).unwrap_or_default();
             s.seen.fixed = serde_json::from_value(read["fixed"].clone()).unwrap_or_default();
             let m = &mut s.seen.metrics;
             m.fcp_ms = seen["fcp"].as_f64();
@@ -264,7 +382,8 @@ impl Tab {
             if selector.is_empty() {
                 return;
             }
-            let mut launcher: Launcher = serde_json::from_value(read["launcher"].clone()).unwrap_or_default();
+            let mut launcher: Launcher =
+                serde_json::from_value(read["launcher"].clone()).unwrap_or_default();
             let before = s.seen.launcher.take().unwrap_or_default();
             launcher.seen_ms = before.seen_ms;
             launcher.lost_ms = before.lost_ms;
@@ -276,11 +395,24 @@ impl Tab {
 
     /// Accessible name and role of what the keyboard would reach in the launcher, as the browser computes them.
     pub async fn accessible(&self, selector: &str) -> (String, String) {
-        let source = format!("(() => {{ {TOOLS}\n const el = nf.pick({}); return el && (nf.focusTarget(el) || el); }})()", Value::from(selector));
+        let source = format!(
+            "(() => {{ {TOOLS}\n const el = nf.pick({}); return el && (nf.focusTarget(el) || el); }})()",
+            Value::from(selector)
+        );
         let ask = async {
-            let object = self.call("Runtime.evaluate", json!({"expression": source, "silent": true})).await?;
+            let object = self
+                .call(
+                    "Runtime.evaluate",
+                    json!({"expression": source, "silent": true}),
+                )
+                .await?;
             let id = object["result"]["objectId"].clone();
-            let tree = self.call("Accessibility.getPartialAXTree", json!({"objectId": id, "fetchRelatives": false})).await?;
+            let tree = self
+                .call(
+                    "Accessibility.getPartialAXTree",
+                    json!({"objectId": id, "fetchRelatives": false}),
+                )
+                .await?;
             let node = &tree["nodes"][0];
             Ok::<_, ProbeError>((text(&node["name"], "value"), text(&node["role"], "value")))
         };
@@ -299,7 +431,13 @@ impl Tab {
     }
 
     pub fn child_sessions(&self) -> Vec<String> {
-        self.with(|s| s.sessions.iter().skip(1).map(|(session, _)| session.clone()).collect())
+        self.with(|s| {
+            s.sessions
+                .iter()
+                .skip(1)
+                .map(|(session, _)| session.clone())
+                .collect()
+        })
     }
 
     /// Finds an element in the page or in a frame of another site; the box is in page coordinates.
@@ -308,13 +446,20 @@ impl Tab {
             return Ok(None);
         }
         let expression = format!("nf.box({})", Value::from(selector));
-        let here = found(&self.evaluate(&expression).await?, &self.session, (0.0, 0.0));
+        let here = found(
+            &self.evaluate(&expression).await?,
+            &self.session,
+            (0.0, 0.0),
+        );
         if here.as_ref().is_some_and(|f| f.shown) {
             return Ok(here);
         }
-        let children: Vec<(String, String)> = self.with(|s| s.sessions.iter().skip(1).cloned().collect());
+        let children: Vec<(String, String)> =
+            self.with(|s| s.sessions.iter().skip(1).cloned().collect());
         for (session, target) in children {
-            let Ok(value) = self.evaluate_in(&session, &expression).await else { continue };
+            let Ok(value) = self.evaluate_in(&session, &expression).await else {
+                continue;
+            };
             if value.is_null() {
                 continue;
             }
@@ -328,10 +473,20 @@ impl Tab {
     async fn frame_offset(&self, target: &str) -> (f64, f64) {
         let ask = async {
             // A frame's target id is its frame id.
-            let owner = self.call("DOM.getFrameOwner", json!({"frameId": target})).await?;
-            let model = self.call("DOM.getBoxModel", json!({"backendNodeId": owner["backendNodeId"]})).await?;
+            let owner = self
+                .call("DOM.getFrameOwner", json!({"frameId": target}))
+                .await?;
+            let model = self
+                .call(
+                    "DOM.getBoxModel",
+                    json!({"backendNodeId": owner["backendNodeId"]}),
+                )
+                .await?;
             let quad = &model["model"]["content"];
-            Ok::<_, ProbeError>((quad[0].as_f64().unwrap_or(0.0), quad[1].as_f64().unwrap_or(0.0)))
+            Ok::<_, ProbeError>((
+                quad[0].as_f64().unwrap_or(0.0),
+                quad[1].as_f64().unwrap_or(0.0),
+            ))
         };
         ask.await.unwrap_or((0.0, 0.0))
     }
@@ -376,30 +531,74 @@ impl Tab {
             .flat_map(|h| [format!("http://{h}:*/*"), format!("https://{h}:*/*")])
             .map(|p| json!({"urlPattern": p, "block": true}))
             .collect();
-        self.call("Network.setBlockedURLs", json!({"urlPatterns": patterns})).await.map(|_| ())
+        self.call("Network.setBlockedURLs", json!({"urlPatterns": patterns}))
+            .await
+            .map(|_| ())
     }
 
     pub async fn picture(&self) -> Result<Vec<u8>, ProbeError> {
-        let answer = self.cdp.call(&self.session, "Page.captureScreenshot", json!({"format": "png", "optimizeForSpeed": true}), 8000).await?;
+        let answer = self
+            .cdp
+            .call(
+                &self.session,
+                "Page.captureScreenshot",
+                json!({"format": "png", "optimizeForSpeed": true}),
+                8000,
+            )
+            .await?;
         decode(&text(&answer, "data"))
     }
 
     /// Cookies of the whole context, all hosts.
     pub async fn read_storage(&self) {
-        let Ok(answer) = self.cdp.call("", "Storage.getCookies", json!({"browserContextId": self.context}), ANSWER_MS).await else { return };
+        let Ok(answer) = self
+            .cdp
+            .call(
+                "",
+                "Storage.getCookies",
+                json!({"browserContextId": self.context}),
+                ANSWER_MS,
+            )
+            .await
+        else {
+            return;
+        };
         self.with(|s| {
             let at_ms = s.now_ms();
             for c in answer["cookies"].as_array().into_iter().flatten() {
                 let expires_s = c["expires"].as_f64().filter(|e| *e > 0.0);
-                s.store(Stored { kind: "cookie".into(), place: text(c, "domain"), name: text(c, "name"), length: text(c, "value").len(), at_ms, expires_s });
+                s.store(Stored {
+                    kind: "cookie".into(),
+                    place: text(c, "domain"),
+                    name: text(c, "name"),
+                    length: text(c, "value").len(),
+                    at_ms,
+                    expires_s,
+                });
             }
         });
     }
 
     /// Closes the page and its context; a hung page does not keep us.
     pub async fn close(self) {
-        let _ = self.cdp.call("", "Target.closeTarget", json!({"targetId": self.target}), 1000).await;
-        let _ = self.cdp.call("", "Target.disposeBrowserContext", json!({"browserContextId": self.context}), 2000).await;
+        let _ = self
+            .cdp
+            .call(
+                "",
+                "Target.closeTarget",
+                json!({"targetId": self.target}),
+                1000,
+            )
+            .await;
+        let _ = self
+            .cdp
+            .call(
+                "",
+                "Target.disposeBrowserContext",
+                json!({"browserContextId": self.context}),
+                2000,
+            )
+            .await;
     }
 }
 
@@ -407,7 +606,12 @@ fn found(value: &Value, session: &str, offset: (f64, f64)) -> Option<Found> {
     let mut rect: Rect = serde_json::from_value(value["rect"].clone()).ok()?;
     rect.x += offset.0;
     rect.y += offset.1;
-    Some(Found { rect, shown: value["shown"].as_bool().unwrap_or(false), text: text(value, "text"), session: session.to_string() })
+    Some(Found {
+        rect,
+        shown: value["shown"].as_bool().unwrap_or(false),
+        text: text(value, "text"),
+        session: session.to_string(),
+    })
 }
 
 /// Total blocking time: of every long task after the first contentful paint, what exceeds 50 ms.
@@ -424,18 +628,32 @@ pub fn blocking(tasks: &Value, fcp_ms: f64) -> f64 {
 
 fn body_text(answer: &Value) -> String {
     let body = text(answer, "body");
-    if answer["base64Encoded"].as_bool().unwrap_or(false) { decode(&body).map(|b| String::from_utf8_lossy(&b).into_owned()).unwrap_or_default() } else { body }
+    if answer["base64Encoded"].as_bool().unwrap_or(false) {
+        decode(&body)
+            .map(|b| String::from_utf8_lossy(&b).into_owned())
+            .unwrap_or_default()
+    } else {
+        body
+    }
 }
 
 pub fn decode(text: &str) -> Result<Vec<u8>, ProbeError> {
     use base64::Engine;
-    base64::engine::general_purpose::STANDARD.decode(text).map_err(|e| ProbeError::Command { method: "base64".into(), message: e.to_string() })
+    base64::engine::general_purpose::STANDARD
+        .decode(text)
+        .map_err(|e| ProbeError::Command {
+            method: "base64".into(),
+            message: e.to_string(),
+        })
 }
 
 /// Domains and auto-attachment of one session.
 fn set_up(cdp: &Cdp, session: &str, page: bool) {
     for (method, params) in [
-        ("Network.enable", json!({"maxTotalBufferSize": 50_000_000, "maxResourceBufferSize": 10_000_000})),
+        (
+            "Network.enable",
+            json!({"maxTotalBufferSize": 50_000_000, "maxResourceBufferSize": 10_000_000}),
+        ),
         ("Runtime.enable", json!({})),
         ("Log.enable", json!({})),
         ("DOMStorage.enable", json!({})),
@@ -445,10 +663,20 @@ fn set_up(cdp: &Cdp, session: &str, page: bool) {
     if page {
         cdp.send(session, "Page.enable", json!({}));
     }
-    cdp.send(session, "Target.setAutoAttach", json!({"autoAttach": true, "waitForDebuggerOnStart": true, "flatten": true}));
+    cdp.send(
+        session,
+        "Target.setAutoAttach",
+        json!({"autoAttach": true, "waitForDebuggerOnStart": true, "flatten": true}),
+    );
 }
 
-async fn pump(mut events: tokio::sync::mpsc::UnboundedReceiver<Event>, cdp: Cdp, state: Arc<Mutex<State>>, changed: Arc<Notify>, proxy: crate::proxy::Failures) {
+async fn pump(
+    mut events: tokio::sync::mpsc::UnboundedReceiver<Event>,
+    cdp: Cdp,
+    state: Arc<Mutex<State>>,
+    changed: Arc<Notify>,
+    proxy: crate::proxy::Failures,
+) {
     while let Some(event) = events.recv().await {
         match event.method.as_str() {
             "Target.attachedToTarget" => {
@@ -458,7 +686,11 @@ async fn pump(mut events: tokio::sync::mpsc::UnboundedReceiver<Event>, cdp: Cdp,
                 let frame = kind == "iframe" || kind == "page";
                 set_up(&cdp, &child, frame);
                 if frame {
-                    cdp.send(&child, "Page.addScriptToEvaluateOnNewDocument", json!({"source": WATCH}));
+                    cdp.send(
+                        &child,
+                        "Page.addScriptToEvaluateOnNewDocument",
+                        json!({"source": WATCH}),
+                    );
                     if let Ok(mut s) = state.lock() {
                         s.sessions.push((child.clone(), target));
                     }
@@ -474,7 +706,11 @@ async fn pump(mut events: tokio::sync::mpsc::UnboundedReceiver<Event>, cdp: Cdp,
             "Page.javascriptDialogOpening" => {
                 // A leaving question is accepted, or the page could not be closed.
                 let accept = event.params["type"] == "beforeunload";
-                cdp.send(&event.session, "Page.handleJavaScriptDialog", json!({"accept": accept}));
+                cdp.send(
+                    &event.session,
+                    "Page.handleJavaScriptDialog",
+                    json!({"accept": accept}),
+                );
             }
             _ => {
                 let wanted = match state.lock() {
@@ -487,7 +723,15 @@ async fn pump(mut events: tokio::sync::mpsc::UnboundedReceiver<Event>, cdp: Cdp,
                 for (session, id, index) in wanted {
                     let (cdp, state) = (cdp.clone(), state.clone());
                     tokio::spawn(async move {
-                        if let Ok(answer) = cdp.call(&session, "Network.getResponseBody", json!({"requestId": id}), 3000).await {
+                        if let Ok(answer) = cdp
+                            .call(
+                                &session,
+                                "Network.getResponseBody",
+                                json!({"requestId": id}),
+                                3000,
+                            )
+                            .await
+                        {
                             let mut body = body_text(&answer);
                             body.truncate(body.floor_char_boundary(64_000));
                             if let Ok(mut s) = state.lock()

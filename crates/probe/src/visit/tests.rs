@@ -20,8 +20,16 @@ struct Tape {
 
 impl Tape {
     fn new() -> Tape {
-        let state = State { sessions: vec![("S".into(), "T".into())], main_frame: "M".into(), keep_bodies: vec!["api.example.test".into()], ..State::default() };
-        Tape { state, proxy: Failures::default() }
+        let state = State {
+            sessions: vec![("S".into(), "T".into())],
+            main_frame: "M".into(),
+            keep_bodies: vec!["api.example.test".into()],
+            ..State::default()
+        };
+        Tape {
+            state,
+            proxy: Failures::default(),
+        }
     }
 
     fn play(&mut self, method: &str, params: Value) -> &mut Tape {
@@ -29,7 +37,14 @@ impl Tape {
     }
 
     fn play_in(&mut self, session: &str, method: &str, params: Value) -> &mut Tape {
-        self.state.take(&Event { session: session.into(), method: method.into(), params }, &self.proxy);
+        self.state.take(
+            &Event {
+                session: session.into(),
+                method: method.into(),
+                params,
+            },
+            &self.proxy,
+        );
         self
     }
 
@@ -48,7 +63,10 @@ impl Tape {
     }
 
     fn ends(&mut self, id: &str, bytes: u64, at: f64) -> &mut Tape {
-        self.play("Network.loadingFinished", json!({"requestId": id, "timestamp": at, "encodedDataLength": bytes}))
+        self.play(
+            "Network.loadingFinished",
+            json!({"requestId": id, "timestamp": at, "encodedDataLength": bytes}),
+        )
     }
 
     fn fails(&mut self, id: &str, at: f64, mut how: Value) -> &mut Tape {
@@ -67,23 +85,59 @@ fn a_page_with_its_redirect_headers_and_script() {
         json!({"requestId": "1", "frameId": "M", "type": "Document", "timestamp": 100.05, "documentURL": PAGE, "request": {"url": PAGE, "method": "GET"}, "initiator": {"type": "other"},
             "redirectResponse": {"url": "http://mill.example/", "status": 301, "encodedDataLength": 210}}),
     );
-    t.answers("1", PAGE, "Document", 200, "text/html").ends("1", 5_100, 100.2);
-    t.asks("2", LOADER, "Script", 100.25).answers("2", LOADER, "Script", 200, "text/javascript").ends("2", 900, 100.3);
+    t.answers("1", PAGE, "Document", 200, "text/html")
+        .ends("1", 5_100, 100.2);
+    t.asks("2", LOADER, "Script", 100.25)
+        .answers("2", LOADER, "Script", 200, "text/javascript")
+        .ends("2", 900, 100.3);
     t.play("Page.loadEventFired", json!({"timestamp": 100.4}));
     let s = &t.state.seen;
     assert!(t.state.loaded && t.state.document_done && !t.state.over);
-    assert_eq!((s.page.final_url.as_str(), s.page.status, s.page.remote.as_str()), (PAGE, Some(200), "192.0.2.7"));
+    assert_eq!(
+        (
+            s.page.final_url.as_str(),
+            s.page.status,
+            s.page.remote.as_str()
+        ),
+        (PAGE, Some(200), "192.0.2.7")
+    );
     assert_eq!(s.page.redirects.len(), 1);
-    assert_eq!((s.page.redirects[0].url.as_str(), s.page.redirects[0].status, s.page.redirects[0].location.as_str()), ("http://mill.example/", 301, PAGE));
+    assert_eq!(
+        (
+            s.page.redirects[0].url.as_str(),
+            s.page.redirects[0].status,
+            s.page.redirects[0].location.as_str()
+        ),
+        ("http://mill.example/", 301, PAGE)
+    );
     // The document keeps all headers, repeated ones apart; other answers keep those that matter.
-    assert_eq!(s.page.header("set-cookie").collect::<Vec<_>>(), ["a=1", "b=2"]);
+    assert_eq!(
+        s.page.header("set-cookie").collect::<Vec<_>>(),
+        ["a=1", "b=2"]
+    );
     assert_eq!(s.page.header("X-Own").count(), 1);
     assert_eq!(s.requests.len(), 3);
-    assert_eq!((s.requests[0].status, s.requests[0].bytes, s.requests[0].redirected_to.as_deref()), (Some(301), 210, Some(PAGE)));
+    assert_eq!(
+        (
+            s.requests[0].status,
+            s.requests[0].bytes,
+            s.requests[0].redirected_to.as_deref()
+        ),
+        (Some(301), 210, Some(PAGE))
+    );
     let loader = &s.requests[2];
-    assert_eq!((loader.kind.as_str(), loader.bytes, loader.initiator.line), ("script", 900, Some(7)));
-    assert!((loader.start_ms - 250.0).abs() < 0.5 && (loader.end_ms.unwrap() - 300.0).abs() < 0.5, "{loader:?}");
-    assert!(loader.headers.iter().all(|(n, _)| n != "x-own") && loader.headers.iter().any(|(n, _)| n == "set-cookie"));
+    assert_eq!(
+        (loader.kind.as_str(), loader.bytes, loader.initiator.line),
+        ("script", 900, Some(7))
+    );
+    assert!(
+        (loader.start_ms - 250.0).abs() < 0.5 && (loader.end_ms.unwrap() - 300.0).abs() < 0.5,
+        "{loader:?}"
+    );
+    assert!(
+        loader.headers.iter().all(|(n, _)| n != "x-own")
+            && loader.headers.iter().any(|(n, _)| n == "set-cookie")
+    );
 }
 
 #[test]
@@ -91,7 +145,8 @@ fn times_are_tied_to_the_visit_by_the_wall_clock() {
     let mut t = Tape::new();
     // The visit began 1.5 s before the first request left.
     t.state.began_wall_s = 1.7e9 + 98.5;
-    t.asks("1", PAGE, "Document", 100.0).asks("2", LOADER, "Script", 100.25);
+    t.asks("1", PAGE, "Document", 100.0)
+        .asks("2", LOADER, "Script", 100.25);
     assert!((t.state.seen.requests[0].start_ms - 1500.0).abs() < 1.0);
     assert!((t.state.seen.requests[1].start_ms - 1750.0).abs() < 1.0);
     // A wall clock that was set meanwhile says nothing: then the first request is the beginning.
@@ -106,16 +161,28 @@ fn an_answer_that_the_browser_blocks_keeps_its_status_whichever_word_comes_first
     let status = json!({"requestId": "2", "statusCode": 404});
     let blocked = json!({"errorText": "net::ERR_BLOCKED_BY_ORB", "type": "Script"});
     let mut before = Tape::new();
-    before.asks("2", LOADER, "Script", 1.0).play("Network.responseReceivedExtraInfo", status.clone()).fails("2", 1.1, blocked.clone());
+    before
+        .asks("2", LOADER, "Script", 1.0)
+        .play("Network.responseReceivedExtraInfo", status.clone())
+        .fails("2", 1.1, blocked.clone());
     let mut after = Tape::new();
-    after.asks("2", LOADER, "Script", 1.0).fails("2", 1.1, blocked).play("Network.responseReceivedExtraInfo", status);
+    after
+        .asks("2", LOADER, "Script", 1.0)
+        .fails("2", 1.1, blocked)
+        .play("Network.responseReceivedExtraInfo", status);
     for t in [before, after] {
         let r = &t.state.seen.requests[0];
-        assert_eq!((r.status, r.failure.as_ref().map(|f| f.kind)), (Some(404), Some(FailureKind::Type)));
+        assert_eq!(
+            (r.status, r.failure.as_ref().map(|f| f.kind)),
+            (Some(404), Some(FailureKind::Type))
+        );
     }
     // The status of a redirect is not that of its target.
     let mut t = Tape::new();
-    t.asks("2", LOADER, "Script", 1.0).play("Network.responseReceivedExtraInfo", json!({"requestId": "2", "statusCode": 302}));
+    t.asks("2", LOADER, "Script", 1.0).play(
+        "Network.responseReceivedExtraInfo",
+        json!({"requestId": "2", "statusCode": 302}),
+    );
     t.fails("2", 1.1, json!({"errorText": "net::ERR_FAILED"}));
     assert_eq!(t.state.seen.requests[0].status, None);
 }
@@ -123,26 +190,47 @@ fn an_answer_that_the_browser_blocks_keeps_its_status_whichever_word_comes_first
 #[test]
 fn bytes_that_came_before_a_failure_are_counted() {
     let mut t = Tape::new();
-    t.asks("2", LOADER, "Script", 1.0).answers("2", LOADER, "Script", 200, "text/javascript");
-    t.play("Network.dataReceived", json!({"requestId": "2", "dataLength": 900, "encodedDataLength": 400}));
-    t.play("Network.dataReceived", json!({"requestId": "2", "dataLength": 90, "encodedDataLength": 40}));
+    t.asks("2", LOADER, "Script", 1.0)
+        .answers("2", LOADER, "Script", 200, "text/javascript");
+    t.play(
+        "Network.dataReceived",
+        json!({"requestId": "2", "dataLength": 900, "encodedDataLength": 400}),
+    );
+    t.play(
+        "Network.dataReceived",
+        json!({"requestId": "2", "dataLength": 90, "encodedDataLength": 40}),
+    );
     t.fails("2", 2.0, json!({"errorText": "net::ERR_CONNECTION_RESET"}));
     let r = &t.state.seen.requests[0];
-    assert_eq!((r.bytes, r.failure.as_ref().map(|f| f.kind)), (440, Some(FailureKind::CutOff)));
+    assert_eq!(
+        (r.bytes, r.failure.as_ref().map(|f| f.kind)),
+        (440, Some(FailureKind::CutOff))
+    );
 }
 
 #[test]
 fn a_document_that_fails_ends_the_visit_one_that_breaks_off_does_not() {
     let mut t = Tape::new();
-    t.asks("1", PAGE, "Document", 1.0).fails("1", 1.1, json!({"errorText": "net::ERR_NAME_NOT_RESOLVED"}));
+    t.asks("1", PAGE, "Document", 1.0).fails(
+        "1",
+        1.1,
+        json!({"errorText": "net::ERR_NAME_NOT_RESOLVED"}),
+    );
     assert!(t.state.over && t.state.seen.page.failure.as_ref().unwrap().kind == FailureKind::Dns);
 
     let mut t = Tape::new();
     t.asks("1", PAGE, "Document", 1.0)
         .answers("1", PAGE, "Document", 200, "text/html")
-        .fails("1", 1.1, json!({"errorText": "net::ERR_CONTENT_LENGTH_MISMATCH"}));
+        .fails(
+            "1",
+            1.1,
+            json!({"errorText": "net::ERR_CONTENT_LENGTH_MISMATCH"}),
+        );
     assert!(!t.state.over && t.state.document_done);
-    assert_eq!(t.state.seen.page.failure.as_ref().unwrap().kind, FailureKind::CutOff);
+    assert_eq!(
+        t.state.seen.page.failure.as_ref().unwrap().kind,
+        FailureKind::CutOff
+    );
 
     // A page that leaves for another by itself aborts its own document: no failure.
     let mut t = Tape::new();
@@ -155,16 +243,30 @@ fn a_document_that_fails_ends_the_visit_one_that_breaks_off_does_not() {
 #[test]
 fn a_new_document_begins_anew() {
     let mut t = Tape::new();
-    t.asks("1", PAGE, "Document", 1.0).answers("1", PAGE, "Document", 200, "text/html").ends("1", 10, 1.1);
+    t.asks("1", PAGE, "Document", 1.0)
+        .answers("1", PAGE, "Document", 200, "text/html")
+        .ends("1", 10, 1.1);
     t.play("Page.loadEventFired", json!({}));
     t.state.alive = true;
     t.asks("9", "https://mill.example/shop", "Document", 2.0);
-    t.play("Page.frameNavigated", json!({"frame": {"id": "M", "url": "https://mill.example/shop"}}));
+    t.play(
+        "Page.frameNavigated",
+        json!({"frame": {"id": "M", "url": "https://mill.example/shop"}}),
+    );
     assert!(!t.state.loaded && !t.state.alive && !t.state.document_done);
-    assert_eq!((t.state.document_id.as_str(), t.state.seen.navigations.len()), ("9", 1));
+    assert_eq!(
+        (t.state.document_id.as_str(), t.state.seen.navigations.len()),
+        ("9", 1)
+    );
     // A change of route within the document is noted, and changes nothing else; a frame's is not ours.
-    t.play("Page.navigatedWithinDocument", json!({"frameId": "M", "url": "https://mill.example/shop#2"}));
-    t.play("Page.navigatedWithinDocument", json!({"frameId": "F", "url": "https://mill.example/frame"}));
+    t.play(
+        "Page.navigatedWithinDocument",
+        json!({"frameId": "M", "url": "https://mill.example/shop#2"}),
+    );
+    t.play(
+        "Page.navigatedWithinDocument",
+        json!({"frameId": "F", "url": "https://mill.example/frame"}),
+    );
     assert!(t.state.seen.navigations.len() == 2 && t.state.seen.navigations[1].same_document);
 }
 
@@ -172,18 +274,33 @@ fn a_new_document_begins_anew() {
 fn a_page_that_sends_itself_on_and_on_is_a_loop() {
     let mut t = Tape::new();
     for i in 0..20 {
-        t.play("Page.frameNavigated", json!({"frame": {"id": "M", "url": format!("https://mill.example/{i}")}}));
+        t.play(
+            "Page.frameNavigated",
+            json!({"frame": {"id": "M", "url": format!("https://mill.example/{i}")}}),
+        );
     }
     assert!(t.state.over);
-    assert_eq!(t.state.seen.page.failure.unwrap().kind, FailureKind::RedirectLoop);
+    assert_eq!(
+        t.state.seen.page.failure.unwrap().kind,
+        FailureKind::RedirectLoop
+    );
 }
 
 #[test]
 fn frames_are_noted_with_their_parent_and_do_not_count_as_the_page() {
     let mut t = Tape::new();
-    t.play("Page.frameNavigated", json!({"frame": {"id": "F", "parentId": "M", "url": "https://app.example.test/panel"}}));
+    t.play(
+        "Page.frameNavigated",
+        json!({"frame": {"id": "F", "parentId": "M", "url": "https://app.example.test/panel"}}),
+    );
     assert!(t.state.seen.navigations.is_empty());
-    assert_eq!((t.state.seen.frames[0].url.as_str(), t.state.seen.frames[0].parent.as_str()), ("https://app.example.test/panel", "M"));
+    assert_eq!(
+        (
+            t.state.seen.frames[0].url.as_str(),
+            t.state.seen.frames[0].parent.as_str()
+        ),
+        ("https://app.example.test/panel", "M")
+    );
     // The load event of a frame's own session is not the page's.
     t.state.document_done = true;
     t.play_in("CHILD", "Page.loadEventFired", json!({}));
@@ -193,21 +310,30 @@ fn frames_are_noted_with_their_parent_and_do_not_count_as_the_page() {
 #[test]
 fn a_call_stack_is_followed_through_its_asynchronous_parents() {
     let mut t = Tape::new();
-    let frames = |urls: &[&str]| urls.iter().map(|u| json!({"url": u, "functionName": "f", "lineNumber": 1, "columnNumber": 1})).collect::<Vec<_>>();
+    let frames = |urls: &[&str]| {
+        urls.iter()
+            .map(|u| json!({"url": u, "functionName": "f", "lineNumber": 1, "columnNumber": 1}))
+            .collect::<Vec<_>>()
+    };
     let stack = json!({"callFrames": frames(&["", LOADER, LOADER]), "parent": {"callFrames": frames(&["https://mill.example/own.js"])}});
     t.play(
         "Network.requestWillBeSent",
         json!({"requestId": "3", "type": "Fetch", "timestamp": 1.0, "request": {"url": "https://api.example.test/s", "method": "POST"}, "initiator": {"type": "script", "stack": stack}}),
     );
     let r = &t.state.seen.requests[0];
-    assert_eq!((r.method.as_str(), r.initiator.kind.as_str()), ("POST", "script"));
+    assert_eq!(
+        (r.method.as_str(), r.initiator.kind.as_str()),
+        ("POST", "script")
+    );
     assert_eq!(r.initiator.stack, [LOADER, "https://mill.example/own.js"]);
 }
 
 #[test]
 fn addresses_that_carry_their_own_data_are_no_requests() {
     let mut t = Tape::new();
-    t.asks("1", "data:text/plain,hello", "Image", 1.0).asks("2", "blob:https://mill.example/1", "Script", 1.0).ends("1", 5, 1.0);
+    t.asks("1", "data:text/plain,hello", "Image", 1.0)
+        .asks("2", "blob:https://mill.example/1", "Script", 1.0)
+        .ends("1", 5, 1.0);
     assert!(t.state.seen.requests.is_empty());
 }
 
@@ -220,22 +346,48 @@ fn bodies_are_asked_for_from_the_suppliers_hosts_only_and_never_of_pictures() {
         ("3", "https://api.example.test/big", "Fetch", 900_000),
         ("4", "https://mill.example/own", "Fetch", 300),
     ] {
-        t.asks(id, url, kind, 1.0).answers(id, url, kind, 200, "x/y").ends(id, bytes, 1.1);
+        t.asks(id, url, kind, 1.0)
+            .answers(id, url, kind, 200, "x/y")
+            .ends(id, bytes, 1.1);
     }
-    assert_eq!(t.state.wanted_bodies, [("S".to_string(), "1".to_string(), 0)]);
+    assert_eq!(
+        t.state.wanted_bodies,
+        [("S".to_string(), "1".to_string(), 0)]
+    );
 }
 
 #[test]
 fn sockets_are_followed_to_their_end() {
     let mut t = Tape::new();
-    t.play("Network.webSocketCreated", json!({"requestId": "w", "url": "wss://live.example.test/s"}));
-    t.play("Network.webSocketHandshakeResponseReceived", json!({"requestId": "w", "response": {"status": 101}}));
-    t.play("Network.webSocketFrameReceived", json!({"requestId": "w"})).play("Network.webSocketFrameReceived", json!({"requestId": "w"}));
-    t.play("Network.webSocketFrameReceived", json!({"requestId": "unknown"}));
-    t.play("Network.webSocketFrameError", json!({"requestId": "w", "errorMessage": "reset"}))
-        .play("Network.webSocketClosed", json!({"requestId": "w"}));
+    t.play(
+        "Network.webSocketCreated",
+        json!({"requestId": "w", "url": "wss://live.example.test/s"}),
+    );
+    t.play(
+        "Network.webSocketHandshakeResponseReceived",
+        json!({"requestId": "w", "response": {"status": 101}}),
+    );
+    t.play("Network.webSocketFrameReceived", json!({"requestId": "w"}))
+        .play("Network.webSocketFrameReceived", json!({"requestId": "w"}));
+    t.play(
+        "Network.webSocketFrameReceived",
+        json!({"requestId": "unknown"}),
+    );
+    t.play(
+        "Network.webSocketFrameError",
+        json!({"requestId": "w", "errorMessage": "reset"}),
+    )
+    .play("Network.webSocketClosed", json!({"requestId": "w"}));
     let s = &t.state.seen.sockets[0];
-    assert_eq!((s.status, s.received, s.error.as_str(), s.closed_ms.is_some()), (Some(101), 2, "reset", true));
+    assert_eq!(
+        (
+            s.status,
+            s.received,
+            s.error.as_str(),
+            s.closed_ms.is_some()
+        ),
+        (Some(101), 2, "reset", true)
+    );
 }
 
 #[test]
@@ -246,7 +398,10 @@ fn console_lines_and_errors_keep_their_place() {
         "Runtime.consoleAPICalled",
         json!({"type": "warning", "args": [{"type": "string", "value": "no"}, {"type": "number", "value": 4}, {"type": "object", "description": "Object"}], "stackTrace": stack}),
     );
-    t.play("Log.entryAdded", json!({"entry": {"level": "error", "text": "Refused", "url": PAGE, "lineNumber": 11}}));
+    t.play(
+        "Log.entryAdded",
+        json!({"entry": {"level": "error", "text": "Refused", "url": PAGE, "lineNumber": 11}}),
+    );
     t.play(
         "Runtime.exceptionThrown",
         json!({"exceptionDetails": {"text": "Uncaught", "lineNumber": 3, "exception": {"description": "TypeError: x is not a function\n    at l.js:4:1"}, "stackTrace": stack}}),
@@ -254,10 +409,19 @@ fn console_lines_and_errors_keep_their_place() {
     t.play("Runtime.exceptionThrown", json!({"exceptionDetails": {"text": "Uncaught", "url": PAGE, "lineNumber": 0, "exception": {"type": "string", "value": "plain"}}}));
     t.play("Runtime.exceptionThrown", json!({"exceptionDetails": {"text": "Uncaught (in promise)", "url": PAGE, "lineNumber": 0}}));
     let (c, e) = (&t.state.seen.console, &t.state.seen.exceptions);
-    assert_eq!((c[0].text.as_str(), c[0].url.as_str(), c[0].line), ("no 4 Object", LOADER, Some(4)));
+    assert_eq!(
+        (c[0].text.as_str(), c[0].url.as_str(), c[0].line),
+        ("no 4 Object", LOADER, Some(4))
+    );
     assert_eq!((c[1].level.as_str(), c[1].line), ("error", Some(12)));
-    assert_eq!((e[0].text.as_str(), e[0].url.as_str(), e[0].line), ("TypeError: x is not a function", LOADER, Some(4)));
-    assert_eq!((e[1].text.as_str(), e[2].text.as_str()), ("plain", "Uncaught (in promise)"));
+    assert_eq!(
+        (e[0].text.as_str(), e[0].url.as_str(), e[0].line),
+        ("TypeError: x is not a function", LOADER, Some(4))
+    );
+    assert_eq!(
+        (e[1].text.as_str(), e[2].text.as_str()),
+        ("plain", "Uncaught (in promise)")
+    );
 }
 
 #[test]
@@ -265,19 +429,50 @@ fn what_a_hostile_page_can_fill_has_a_bound() {
     let mut t = Tape::new();
     let long = "\u{e9}".repeat(5_000);
     for i in 0..5_000 {
-        t.asks(&format!("r{i}"), &format!("https://mill.example/{i}"), "Fetch", 1.0);
-        t.play("Log.entryAdded", json!({"entry": {"level": "info", "text": long}}));
-        t.play("Runtime.exceptionThrown", json!({"exceptionDetails": {"text": long}}));
-        t.play("Network.webSocketCreated", json!({"requestId": format!("w{i}"), "url": "wss://x.test/"}));
-        t.play("Page.frameNavigated", json!({"frame": {"id": format!("f{i}"), "parentId": "M", "url": "https://x.test/"}}));
-        t.play("Page.navigatedWithinDocument", json!({"frameId": "M", "url": PAGE}));
+        t.asks(
+            &format!("r{i}"),
+            &format!("https://mill.example/{i}"),
+            "Fetch",
+            1.0,
+        );
+        t.play(
+            "Log.entryAdded",
+            json!({"entry": {"level": "info", "text": long}}),
+        );
+        t.play(
+            "Runtime.exceptionThrown",
+            json!({"exceptionDetails": {"text": long}}),
+        );
+        t.play(
+            "Network.webSocketCreated",
+            json!({"requestId": format!("w{i}"), "url": "wss://x.test/"}),
+        );
+        t.play(
+            "Page.frameNavigated",
+            json!({"frame": {"id": format!("f{i}"), "parentId": "M", "url": "https://x.test/"}}),
+        );
+        t.play(
+            "Page.navigatedWithinDocument",
+            json!({"frameId": "M", "url": PAGE}),
+        );
     }
     let s = &t.state.seen;
     assert_eq!(s.requests.len(), 3000);
-    for n in [s.console.len(), s.exceptions.len(), s.sockets.len(), s.frames.len(), s.navigations.len()] {
+    for n in [
+        s.console.len(),
+        s.exceptions.len(),
+        s.sockets.len(),
+        s.frames.len(),
+        s.navigations.len(),
+    ] {
         assert_eq!(n, 300);
     }
-    assert!(s.console.iter().chain(&s.exceptions).all(|m| m.text.len() <= 1000));
+    assert!(
+        s.console
+            .iter()
+            .chain(&s.exceptions)
+            .all(|m| m.text.len() <= 1000)
+    );
     // Events of requests past the bound are nobody's, not a neighbour's.
     t.fails("r4999", 2.0, json!({"errorText": "net::ERR_FAILED"}));
     assert!(t.state.seen.requests.iter().all(|r| r.failure.is_none()));
@@ -290,9 +485,28 @@ fn storage_is_noted_once_with_the_time_it_appeared() {
     t.play("DOMStorage.domStorageItemAdded", added(true, "a"))
         .play("DOMStorage.domStorageItemAdded", added(true, "a"))
         .play("DOMStorage.domStorageItemAdded", added(false, "a"));
-    let kinds: Vec<(&str, &str, usize)> = t.state.seen.stored.iter().map(|s| (s.kind.as_str(), s.place.as_str(), s.length)).collect();
-    assert_eq!(kinds, [("local", "https://mill.example", 5), ("session", "https://mill.example", 5)]);
-    let cookie = |at_ms| Stored { kind: "cookie".into(), place: "mill.example".into(), name: "id".into(), length: 3, at_ms, expires_s: None };
+    let kinds: Vec<(&str, &str, usize)> = t
+        .state
+        .seen
+        .stored
+        .iter()
+        .map(|s| (s.kind.as_str(), s.place.as_str(), s.length))
+        .collect();
+    assert_eq!(
+        kinds,
+        [
+            ("local", "https://mill.example", 5),
+            ("session", "https://mill.example", 5)
+        ]
+    );
+    let cookie = |at_ms| Stored {
+        kind: "cookie".into(),
+        place: "mill.example".into(),
+        name: "id".into(),
+        length: 3,
+        at_ms,
+        expires_s: None,
+    };
     t.state.store(cookie(10.0));
     t.state.store(cookie(900.0));
     assert_eq!(t.state.seen.stored[2].at_ms, 10.0);
@@ -349,7 +563,9 @@ fn events_of_any_shape_are_survived() {
 #[test]
 fn the_browsers_words_for_failures() {
     let none = Failures::default();
-    let said = |text: &str, blocked: &str, cors: &str, answered: bool| from_browser(&none, LOADER, text, blocked, cors, answered).kind;
+    let said = |text: &str, blocked: &str, cors: &str, answered: bool| {
+        from_browser(&none, LOADER, text, blocked, cors, answered).kind
+    };
     for (text, kind) in [
         ("net::ERR_NAME_NOT_RESOLVED", FailureKind::Dns),
         ("net::ERR_CONNECTION_TIMED_OUT", FailureKind::Timeout),
@@ -373,21 +589,49 @@ fn the_browsers_words_for_failures() {
         ("content-type", FailureKind::Type),
         ("integrity", FailureKind::Integrity),
     ] {
-        assert_eq!(said("net::ERR_BLOCKED_BY_CSP", blocked, "MissingAllowOriginHeader", false), kind, "{blocked}");
+        assert_eq!(
+            said(
+                "net::ERR_BLOCKED_BY_CSP",
+                blocked,
+                "MissingAllowOriginHeader",
+                false
+            ),
+            kind,
+            "{blocked}"
+        );
     }
-    assert_eq!(said("net::ERR_FAILED", "", "MissingAllowOriginHeader", true), FailureKind::Cors);
+    assert_eq!(
+        said("net::ERR_FAILED", "", "MissingAllowOriginHeader", true),
+        FailureKind::Cors
+    );
     // A reset after the answer began cuts it off; before, it refuses.
-    assert_eq!(said("net::ERR_CONNECTION_RESET", "", "", true), FailureKind::CutOff);
-    assert_eq!(said("net::ERR_CONNECTION_RESET", "", "", false), FailureKind::Refused);
-    assert_eq!(from_browser(&none, LOADER, "net::ERR_BLOCKED_BY_CSP", "csp", "", false).text, "net::ERR_BLOCKED_BY_CSP (csp)");
+    assert_eq!(
+        said("net::ERR_CONNECTION_RESET", "", "", true),
+        FailureKind::CutOff
+    );
+    assert_eq!(
+        said("net::ERR_CONNECTION_RESET", "", "", false),
+        FailureKind::Refused
+    );
+    assert_eq!(
+        from_browser(&none, LOADER, "net::ERR_BLOCKED_BY_CSP", "csp", "", false).text,
+        "net::ERR_BLOCKED_BY_CSP (csp)"
+    );
 }
 
 /// The browser says only that its proxy failed; the proxy knows why.
 #[tokio::test]
 async fn a_failed_connection_is_told_by_the_proxys_cause() {
     use tokio::io::{AsyncReadExt, AsyncWriteExt};
-    let proxy = Proxy::start(crate::guard::Guard { allow_private: false }).await.unwrap();
-    for (host, kind) in [("shop.localhost", FailureKind::Guard), ("nowhere.invalid", FailureKind::Dns)] {
+    let proxy = Proxy::start(crate::guard::Guard {
+        allow_private: false,
+    })
+    .await
+    .unwrap();
+    for (host, kind) in [
+        ("shop.localhost", FailureKind::Guard),
+        ("nowhere.invalid", FailureKind::Dns),
+    ] {
         let mut client = tokio::net::TcpStream::connect(proxy.address).await.unwrap();
         client.write_all(&[5, 1, 0]).await.unwrap();
         let mut answer = [0u8; 2];
@@ -400,10 +644,24 @@ async fn a_failed_connection_is_told_by_the_proxys_cause() {
         let mut reply = [0u8; 10];
         client.read_exact(&mut reply).await.unwrap();
         assert_ne!(reply[1], 0, "{host} must be refused");
-        let told = from_browser(&proxy.failures(), &format!("https://{}/", host.to_uppercase()), "net::ERR_SOCKS_CONNECTION_HOST_UNREACHABLE", "", "", false);
+        let told = from_browser(
+            &proxy.failures(),
+            &format!("https://{}/", host.to_uppercase()),
+            "net::ERR_SOCKS_CONNECTION_HOST_UNREACHABLE",
+            "",
+            "",
+            false,
+        );
         assert_eq!(told.kind, kind, "{host}: {told:?}");
     }
-    let unknown = from_browser(&proxy.failures(), "https://other.example/", "net::ERR_SOCKS_CONNECTION_FAILED", "", "", false);
+    let unknown = from_browser(
+        &proxy.failures(),
+        "https://other.example/",
+        "net::ERR_SOCKS_CONNECTION_FAILED",
+        "",
+        "",
+        false,
+    );
     assert_eq!(unknown.kind, FailureKind::Refused);
 }
 
@@ -411,7 +669,13 @@ async fn a_failed_connection_is_told_by_the_proxys_cause() {
 /// 35, 30 and 155 ms: 200 + 40 + 0 + 0 + 105 = 345 ms).
 #[test]
 fn blocking_time_is_what_exceeds_fifty_milliseconds_after_the_first_paint() {
-    let tasks = json!([[1000.0, 250.0], [1300.0, 90.0], [1500.0, 35.0], [1600.0, 30.0], [1700.0, 155.0]]);
+    let tasks = json!([
+        [1000.0, 250.0],
+        [1300.0, 90.0],
+        [1500.0, 35.0],
+        [1600.0, 30.0],
+        [1700.0, 155.0]
+    ]);
     assert_eq!(blocking(&tasks, 900.0), 345.0);
     // A task across the first paint counts from the paint; one before it not at all.
     assert_eq!(blocking(&json!([[800.0, 200.0]]), 900.0), 50.0);

@@ -28,23 +28,44 @@ pub struct Ask<'a> {
 impl Checker {
     /// May visit loopback, where the tests serve their pages.
     pub fn new() -> Checker {
-        let guard = Guard { allow_private: true };
-        Checker { pool: Pool::new(guard, None), http: Http::new(guard, None).unwrap() }
+        let guard = Guard {
+            allow_private: true,
+        };
+        Checker {
+            pool: Pool::new(guard, None),
+            http: Http::new(guard, None).unwrap(),
+        }
     }
 
     pub async fn check(&self, url: &str, ask: &Ask<'_>) -> (Diagnosis, Vec<Observation>) {
         let url = Url::parse(url).unwrap();
-        let request = Request { url: &url, supplier: ask.supplier, consent: ask.consent, viewports: &[Viewport::Desktop, Viewport::Phone], pictures: false };
+        let request = Request {
+            url: &url,
+            supplier: ask.supplier,
+            consent: ask.consent,
+            viewports: &[Viewport::Desktop, Viewport::Phone],
+            pictures: false,
+        };
         let evidence = run(&self.pool, &self.http, &request).await.unwrap();
         let visits: Vec<_> = evidence.visits.into_iter().map(|(seen, _)| seen).collect();
-        let case =
-            Case { supplier: ask.supplier, rivals: ask.rivals, key: Some(ask.key), expect: Expect::Present, consent: ask.consent, visits: &visits, asides: &evidence.asides };
+        let case = Case {
+            supplier: ask.supplier,
+            rivals: ask.rivals,
+            key: Some(ask.key),
+            expect: Expect::Present,
+            consent: ask.consent,
+            visits: &visits,
+            asides: &evidence.asides,
+        };
         (diagnose(&case), visits)
     }
 }
 
 /// Runs the work for each item, two at a time: more only queue for the processor.
-pub async fn two_at_a_time<T, R, F>(items: impl IntoIterator<Item = T>, work: impl Fn(T) -> F) -> Vec<R>
+pub async fn two_at_a_time<T, R, F>(
+    items: impl IntoIterator<Item = T>,
+    work: impl Fn(T) -> F,
+) -> Vec<R>
 where
     F: Future<Output = R> + Send + 'static,
     R: Send + 'static,

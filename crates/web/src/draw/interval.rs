@@ -11,7 +11,14 @@ pub struct Bar {
 const WIDTH: f64 = 260.0;
 
 /// `from` and `to` are the scale's ends in ms; what lies outside is drawn at the edge with an arrow.
-pub fn svg(bar: &Bar, budget: Option<f64>, floor: Option<(f64, f64)>, from: f64, to: f64, words: &str) -> String {
+pub fn svg(
+    bar: &Bar,
+    budget: Option<f64>,
+    floor: Option<(f64, f64)>,
+    from: f64,
+    to: f64,
+    words: &str,
+) -> String {
     let x = |v: f64| 6.0 + (v.clamp(from, to) - from) / (to - from) * (WIDTH - 12.0);
     let words = escape(words);
     let mut out = format!(
@@ -23,7 +30,11 @@ pub fn svg(bar: &Bar, budget: Option<f64>, floor: Option<(f64, f64)>, from: f64,
         out.push_str(&format!(r#"<path class="axis" d="M{0:.1} 22v4"/>"#, x(v)));
     }
     if let Some((a, b)) = floor {
-        out.push_str(&format!(r#"<rect class="floor" x="{:.1}" y="3" width="{:.1}" height="18"/>"#, x(a), (x(b) - x(a)).max(1.0)));
+        out.push_str(&format!(
+            r#"<rect class="floor" x="{:.1}" y="3" width="{:.1}" height="18"/>"#,
+            x(a),
+            (x(b) - x(a)).max(1.0)
+        ));
     }
     if from < 0.0 && to > 0.0 {
         out.push_str(&format!(r#"<path class="zero" d="M{:.1} 2v22"/>"#, x(0.0)));
@@ -41,9 +52,15 @@ pub fn svg(bar: &Bar, budget: Option<f64>, floor: Option<(f64, f64)>, from: f64,
         x(bar.low),
         x(bar.high)
     ));
-    out.push_str(&format!(r#"<rect class="mid {class}" x="{:.1}" y="7.5" width="5" height="9"/>"#, x(bar.mid) - 2.5));
+    out.push_str(&format!(
+        r#"<rect class="mid {class}" x="{:.1}" y="7.5" width="5" height="9"/>"#,
+        x(bar.mid) - 2.5
+    ));
     if bar.high > to {
-        out.push_str(&format!(r#"<path class="end {class}" d="M{0:.1} 7l5 5l-5 5"/>"#, WIDTH - 8.0));
+        out.push_str(&format!(
+            r#"<path class="end {class}" d="M{0:.1} 7l5 5l-5 5"/>"#,
+            WIDTH - 8.0
+        ));
     }
     if let Some(b) = budget {
         out.push_str(&format!(r#"<path class="budget" d="M{0:.1} 1v24"/>"#, x(b)));

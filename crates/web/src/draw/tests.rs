@@ -17,11 +17,19 @@ fn assert_sound(svg: &str) {
         if let Some(name) = tag.strip_prefix('/') {
             assert_eq!(open.pop().as_deref(), Some(name), "{svg}");
         } else if !tag.ends_with('/') {
-            open.push(tag.split_whitespace().next().unwrap_or_default().to_string());
+            open.push(
+                tag.split_whitespace()
+                    .next()
+                    .unwrap_or_default()
+                    .to_string(),
+            );
         }
         rest = &rest[end + 1..];
     }
-    assert!(open.is_empty() && !svg.contains("NaN") && !svg.contains("inf"), "{svg}");
+    assert!(
+        open.is_empty() && !svg.contains("NaN") && !svg.contains("inf"),
+        "{svg}"
+    );
 }
 
 fn bar(low: f64, mid: f64, high: f64) -> interval::Bar {
@@ -30,36 +38,81 @@ fn bar(low: f64, mid: f64, high: f64) -> interval::Bar {
 
 /// The x at which an element of this class begins.
 fn x_of(svg: &str, class: &str) -> f64 {
-    let at = svg.find(class).unwrap_or_else(|| panic!("no {class} in {svg}"));
+    let at = svg
+        .find(class)
+        .unwrap_or_else(|| panic!("no {class} in {svg}"));
     let path = &svg[at..];
-    path[path.find('M').unwrap() + 1..].split([' ', 'h', 'v', 'H']).next().unwrap().parse().unwrap()
+    path[path.find('M').unwrap() + 1..]
+        .split([' ', 'h', 'v', 'H'])
+        .next()
+        .unwrap()
+        .parse()
+        .unwrap()
 }
 
 #[test]
 fn the_bars_colour_is_the_verdict() {
-    for (b, class) in [(bar(10.0, 20.0, 30.0), "range ok"), (bar(60.0, 70.0, 80.0), "range bad"), (bar(40.0, 50.0, 60.0), "range open"), (bar(50.0, 50.0, 50.0), "range ok")] {
-        assert!(interval::svg(&b, Some(50.0), None, 0.0, 200.0, "").contains(class), "{class}");
+    for (b, class) in [
+        (bar(10.0, 20.0, 30.0), "range ok"),
+        (bar(60.0, 70.0, 80.0), "range bad"),
+        (bar(40.0, 50.0, 60.0), "range open"),
+        (bar(50.0, 50.0, 50.0), "range ok"),
+    ] {
+        assert!(
+            interval::svg(&b, Some(50.0), None, 0.0, 200.0, "").contains(class),
+            "{class}"
+        );
     }
     // Without a budget there is no verdict.
-    assert!(interval::svg(&bar(60.0, 70.0, 80.0), None, None, 0.0, 200.0, "").contains("range open"));
+    assert!(
+        interval::svg(&bar(60.0, 70.0, 80.0), None, None, 0.0, 200.0, "").contains("range open")
+    );
 }
 
 #[test]
 fn every_row_has_the_same_scale() {
-    let at = |v: f64| x_of(&interval::svg(&bar(v, v, v), Some(50.0), None, 0.0, 200.0, ""), "range");
+    let at = |v: f64| {
+        x_of(
+            &interval::svg(&bar(v, v, v), Some(50.0), None, 0.0, 200.0, ""),
+            "range",
+        )
+    };
     assert_eq!((at(0.0), at(100.0), at(200.0)), (6.0, 130.0, 254.0));
-    let budget = |b: f64| x_of(&interval::svg(&bar(1.0, 2.0, 3.0), Some(b), None, 0.0, 200.0, ""), "\"budget\"");
+    let budget = |b: f64| {
+        x_of(
+            &interval::svg(&bar(1.0, 2.0, 3.0), Some(b), None, 0.0, 200.0, ""),
+            "\"budget\"",
+        )
+    };
     assert_eq!(budget(100.0), at(100.0));
     // The zero line stands on the same scale where values can be negative.
-    assert_eq!(x_of(&interval::svg(&bar(-5.0, 1.0, 9.0), None, None, -100.0, 100.0, ""), "zero"), 130.0);
+    assert_eq!(
+        x_of(
+            &interval::svg(&bar(-5.0, 1.0, 9.0), None, None, -100.0, 100.0, ""),
+            "zero"
+        ),
+        130.0
+    );
 }
 
 #[test]
 fn what_lies_beyond_the_scale_is_drawn_at_its_end_with_an_arrow() {
-    let beyond = interval::svg(&bar(150.0, 400.0, 900.0), Some(50.0), Some((-3.0, 3.0)), 0.0, 200.0, "900 ms");
+    let beyond = interval::svg(
+        &bar(150.0, 400.0, 900.0),
+        Some(50.0),
+        Some((-3.0, 3.0)),
+        0.0,
+        200.0,
+        "900 ms",
+    );
     assert_sound(&beyond);
-    assert!(beyond.contains("l5 5l-5 5") && beyond.contains("H254.0"), "{beyond}");
-    assert!(!interval::svg(&bar(1.0, 2.0, 3.0), Some(50.0), None, 0.0, 200.0, "").contains("l5 5l-5 5"));
+    assert!(
+        beyond.contains("l5 5l-5 5") && beyond.contains("H254.0"),
+        "{beyond}"
+    );
+    assert!(
+        !interval::svg(&bar(1.0, 2.0, 3.0), Some(50.0), None, 0.0, 200.0, "").contains("l5 5l-5 5")
+    );
 }
 
 #[test]
@@ -69,11 +122,24 @@ fn a_chain_says_each_link_in_words_and_breaks_where_it_broke() {
         Link::Fetched => LinkState::Broken,
         _ => LinkState::NotReached,
     };
-    let links: Vec<ChainLink> = Link::ALL.into_iter().map(|link| ChainLink { link, state: states(link) }).collect();
+    let links: Vec<ChainLink> = Link::ALL
+        .into_iter()
+        .map(|link| ChainLink {
+            link,
+            state: states(link),
+        })
+        .collect();
     for large in [false, true] {
         let svg = chain::svg(&links, large);
         assert_sound(&svg);
-        assert_eq!((svg.matches("ring ok").count(), svg.matches("ring bad").count(), svg.matches("ring faint").count()), (3, 1, 4));
+        assert_eq!(
+            (
+                svg.matches("ring ok").count(),
+                svg.matches("ring bad").count(),
+                svg.matches("ring faint").count()
+            ),
+            (3, 1, 4)
+        );
         assert!(svg.contains("<title>delivered holds, placed holds, allowed holds, fetched broken, ran not reached"), "{svg}");
     }
     assert_eq!(chain::svg(&links, true).matches("<text").count(), 8);
@@ -81,15 +147,43 @@ fn a_chain_says_each_link_in_words_and_breaks_where_it_broke() {
 
 #[test]
 fn the_grid_tells_silence_from_what_may_be_and_what_may_not() {
-    let cell = |state, signal, count, allowed| Cell { state, signal, count, allowed, first_ms: Some(12.0), examples: vec!["<b>&\"".into()] };
-    let cells =
-        vec![cell(ConsentAct::Untouched, Signal::ALL[0], 3, false), cell(ConsentAct::Untouched, Signal::ALL[1], 0, false), cell(ConsentAct::Granted, Signal::ALL[0], 5, true)];
-    let svg = grid::svg(&Grid { cells, region: "opt-in".into(), up: vec![], managed: true });
+    let cell = |state, signal, count, allowed| Cell {
+        state,
+        signal,
+        count,
+        allowed,
+        first_ms: Some(12.0),
+        examples: vec!["<b>&\"".into()],
+    };
+    let cells = vec![
+        cell(ConsentAct::Untouched, Signal::ALL[0], 3, false),
+        cell(ConsentAct::Untouched, Signal::ALL[1], 0, false),
+        cell(ConsentAct::Granted, Signal::ALL[0], 5, true),
+    ];
+    let svg = grid::svg(&Grid {
+        cells,
+        region: "opt-in".into(),
+        up: vec![],
+        managed: true,
+    });
     assert_sound(&svg);
     let count = |class: &str| svg.matches(class).count();
     // One too early, one silent, one in order; what was not looked at is a dash, not silence.
-    assert_eq!((count("cell bad"), count("<circle class=\"cell none\""), count("cell ok"), count("<path class=\"cell none\"")), (1, 1, 1, Signal::ALL.len() * 2 - 3));
-    assert!(svg.contains("untouched") && svg.contains("granted") && !svg.contains("refused") && svg.contains(", not allowed"));
+    assert_eq!(
+        (
+            count("cell bad"),
+            count("<circle class=\"cell none\""),
+            count("cell ok"),
+            count("<path class=\"cell none\"")
+        ),
+        (1, 1, 1, Signal::ALL.len() * 2 - 3)
+    );
+    assert!(
+        svg.contains("untouched")
+            && svg.contains("granted")
+            && !svg.contains("refused")
+            && svg.contains(", not allowed")
+    );
 }
 
 proptest! {

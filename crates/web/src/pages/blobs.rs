@@ -7,16 +7,31 @@ use axum::extract::{Path, State};
 use axum::response::{IntoResponse, Response};
 use newtfern_store::blobs::media_type;
 
-pub async fn blob(State(app): State<App>, _: Reader, Path((folder, name)): Path<(String, String)>) -> PageResult {
+pub async fn blob(
+    State(app): State<App>,
+    _: Reader,
+    Path((folder, name)): Path<(String, String)>,
+) -> PageResult {
     let key = format!("{folder}/{name}");
-    let bytes = app.blobs.get(&key).await?.ok_or(PageError::NotFound("picture"))?;
+    let bytes = app
+        .blobs
+        .get(&key)
+        .await?
+        .ok_or(PageError::NotFound("picture"))?;
     Ok(answer(&key, bytes.to_vec()))
 }
 
 /// An SVG is a document that could carry script: it is shown under a policy that lets none run.
 pub fn answer(key: &str, bytes: Vec<u8>) -> Response {
     (
-        [("content-type", media_type(key)), ("content-security-policy", "default-src 'none'; style-src 'unsafe-inline'; sandbox"), ("cache-control", "private, max-age=86400")],
+        [
+            ("content-type", media_type(key)),
+            (
+                "content-security-policy",
+                "default-src 'none'; style-src 'unsafe-inline'; sandbox",
+            ),
+            ("cache-control", "private, max-age=86400"),
+        ],
         bytes,
     )
         .into_response()

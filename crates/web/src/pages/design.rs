@@ -41,7 +41,9 @@ struct Page {
 /// The colour of the site's page, from the last visit.
 async fn page_colour(app: &App, site: i64) -> Option<Rgb> {
     let visits = app.store.last_visits(site).await.ok()?;
-    visits.iter().find_map(|v| v.behind_colour.as_deref().and_then(|c| Rgb::parse(c).ok()))
+    visits
+        .iter()
+        .find_map(|v| v.behind_colour.as_deref().and_then(|c| Rgb::parse(c).ok()))
 }
 
 struct Loaded {
@@ -52,10 +54,23 @@ struct Loaded {
 }
 
 async fn load(app: &App, id: i64) -> PageResult<Loaded> {
-    let site = app.store.site(id).await?.ok_or(PageError::NotFound("site"))?;
-    let client = app.store.client(site.client_id).await?.ok_or(PageError::NotFound("client"))?;
+    let site = app
+        .store
+        .site(id)
+        .await?
+        .ok_or(PageError::NotFound("site"))?;
+    let client = app
+        .store
+        .client(site.client_id)
+        .await?
+        .ok_or(PageError::NotFound("client"))?;
     let sheet = client.sheet()?;
-    Ok(Loaded { house: app.store.house_style().await?, brand: sheet.layer(), primary: sheet.primary, site })
+    Ok(Loaded {
+        house: app.store.house_style().await?,
+        brand: sheet.layer(),
+        primary: sheet.primary,
+        site,
+    })
 }
 
 fn lines(l: &Loaded, own: &Layer, typed: Option<&Posted>) -> Vec<Line> {
@@ -67,7 +82,9 @@ fn lines(l: &Loaded, own: &Layer, typed: Option<&Posted>) -> Vec<Line> {
         .map(|v| Line {
             key: v.field.key(),
             label: v.field.label(),
-            value: typed.map(|p| p.fields.get(v.field.key()).to_string()).unwrap_or_else(|| v.value.clone()),
+            value: typed
+                .map(|p| p.fields.get(v.field.key()).to_string())
+                .unwrap_or_else(|| v.value.clone()),
             from: v.from.words(),
             above: above.get(v.field).to_string(),
             colour: v.field.is_colour(),
@@ -80,11 +97,21 @@ pub async fn page(State(app): State<App>, reader: Reader, Path(id): Path<i64>) -
     let l = load(&app, id).await?;
     let own = l.site.layer()?;
     render(&Page {
-        frame: Frame::new(&app, &reader, &format!("Design: {}", l.site.name), Family::Design.key(), "").await?,
+        frame: Frame::new(
+            &app,
+            &reader,
+            &format!("Design: {}", l.site.name),
+            Family::Design.key(),
+            "",
+        )
+        .await?,
         lines: lines(&l, &own, None),
         corners: CORNERS,
         problem: String::new(),
-        page_colour: page_colour(&app, id).await.map(Rgb::hex).unwrap_or_else(|| "#ffffff".into()),
+        page_colour: page_colour(&app, id)
+            .await
+            .map(Rgb::hex)
+            .unwrap_or_else(|| "#ffffff".into()),
         site: l.site,
     })
 }
@@ -108,14 +135,28 @@ pub async fn save(State(app): State<App>, Path(id): Path<i64>, posted: Posted) -
     match adjustments(&l, &posted) {
         Ok(layer) => {
             app.store.set_adjustments(id, &layer).await?;
-            app.store.note(posted.who(), "changed a design", &l.site.url, json!({"before": l.site.adjustments, "after": layer})).await?;
+            app.store
+                .note(
+                    posted.who(),
+                    "changed a design",
+                    &l.site.url,
+                    json!({"before": l.site.adjustments, "after": layer}),
+                )
+                .await?;
             Ok(Redirect::to(&format!("/sites/{id}/design")).into_response())
         }
         Err(problem) => {
             let reader = Reader(posted.session.clone());
             let own = l.site.layer()?;
             let page = Page {
-                frame: Frame::new(&app, &reader, &format!("Design: {}", l.site.name), Family::Design.key(), "").await?,
+                frame: Frame::new(
+                    &app,
+                    &reader,
+                    &format!("Design: {}", l.site.name),
+                    Family::Design.key(),
+                    "",
+                )
+                .await?,
                 lines: lines(&l, &own, Some(&posted)),
                 corners: CORNERS,
                 problem,
@@ -128,7 +169,11 @@ pub async fn save(State(app): State<App>, Path(id): Path<i64>, posted: Posted) -
 }
 
 /// The numbers for what is in the form right now; computed by the core, like everywhere else.
-pub async fn numbers(State(app): State<App>, Path(id): Path<i64>, posted: Posted) -> PageResult<Response> {
+pub async fn numbers(
+    State(app): State<App>,
+    Path(id): Path<i64>,
+    posted: Posted,
+) -> PageResult<Response> {
     let l = load(&app, id).await?;
     let layer = match adjustments(&l, &posted) {
         Ok(layer) => layer,
@@ -137,7 +182,16 @@ pub async fn numbers(State(app): State<App>, Path(id): Path<i64>, posted: Posted
     let design = Design::resolve(&l.house, &l.brand, &layer);
     let page = Rgb::parse(posted.fields.get("page_colour")).ok();
     let n = figures(&design, l.primary, page);
-    let verdict = |ratio: f64, least: f64| format!("{ratio:.1} to 1, {} ({least} is the least)", if ratio >= least { "readable" } else { "too weak" });
+    let verdict = |ratio: f64, least: f64| {
+        format!(
+            "{ratio:.1} to 1, {} ({least} is the least)",
+            if ratio >= least {
+                "readable"
+            } else {
+                "too weak"
+            }
+        )
+    };
     Ok(Json(json!({
         "to_brand": n.to_brand.map(|d| format!("{d:.1}, {}", difference_in_words(d))).unwrap_or_else(|| "the client has no brand colour yet".into()),
         "text_on_button": verdict(n.text_on_button, 4.5),

@@ -36,7 +36,13 @@ pub struct Outcome {
 }
 
 pub async fn form(State(app): State<App>, reader: Reader) -> PageResult {
-    render(&Page { frame: Frame::new(&app, &reader, "Import sites", "", "add").await?, problem: String::new(), results: vec![], added: 0, columns: intake::COLUMNS.join(", ") })
+    render(&Page {
+        frame: Frame::new(&app, &reader, "Import sites", "", "add").await?,
+        problem: String::new(),
+        results: vec![],
+        added: 0,
+        columns: intake::COLUMNS.join(", "),
+    })
 }
 
 pub async fn submit(State(app): State<App>, reader: Reader, mut form: Multipart) -> PageResult {
@@ -46,7 +52,11 @@ pub async fn submit(State(app): State<App>, reader: Reader, mut form: Multipart)
     let platforms: Vec<&str> = choices.platforms.iter().map(|p| p.id.as_str()).collect();
     let suppliers: Vec<&str> = choices.suppliers.iter().map(|s| s.id.as_str()).collect();
     let consents: Vec<&str> = choices.managers.iter().map(|m| m.id.as_str()).collect();
-    let known = Known { platforms: &platforms, suppliers: &suppliers, consents: &consents };
+    let known = Known {
+        platforms: &platforms,
+        suppliers: &suppliers,
+        consents: &consents,
+    };
     let allow_private = app.store.allow_private().await?;
     let mut results = Vec::new();
     let mut problem = String::new();
@@ -55,7 +65,13 @@ pub async fn submit(State(app): State<App>, reader: Reader, mut form: Multipart)
         Ok(rows) => {
             for row in rows {
                 let outcome = match row.result {
-                    Err(why) => Outcome { line: row.line, what: String::new(), accepted: false, why, id: 0 },
+                    Err(why) => Outcome {
+                        line: row.line,
+                        what: String::new(),
+                        accepted: false,
+                        why,
+                        id: 0,
+                    },
                     Ok(site) => take(&app, site, row.line, allow_private).await?,
                 };
                 results.push(outcome);
@@ -64,26 +80,57 @@ pub async fn submit(State(app): State<App>, reader: Reader, mut form: Multipart)
     }
     let added = results.iter().filter(|r| r.accepted).count();
     if added > 0 {
-        app.store.note(&reader.0.person.name, "imported sites", &format!("{added} of {} rows", results.len()), json!({})).await?;
+        app.store
+            .note(
+                &reader.0.person.name,
+                "imported sites",
+                &format!("{added} of {} rows", results.len()),
+                json!({}),
+            )
+            .await?;
     }
-    render(&Page { frame: Frame::new(&app, &reader, "Import sites", "", "add").await?, problem, results, added, columns: intake::COLUMNS.join(", ") })
+    render(&Page {
+        frame: Frame::new(&app, &reader, "Import sites", "", "add").await?,
+        problem,
+        results,
+        added,
+        columns: intake::COLUMNS.join(", "),
+    })
 }
 
 /// One row, wholly or not at all: an unknown client is added with it.
 async fn take(app: &App, row: SiteRow, line: u64, allow_private: bool) -> PageResult<Outcome> {
-    let refused = |why: String| Outcome { line, what: row.address.clone(), accepted: false, why, id: 0 };
+    let refused = |why: String| Outcome {
+        line,
+        what: row.address.clone(),
+        accepted: false,
+        why,
+        id: 0,
+    };
     if !allow_private
         && let Ok(url) = address::parse(&row.address)
         && let Err(error) = address::refuse_private(&url)
     {
-        return Ok(refused(format!("{error}, which only an administrator can allow")));
+        return Ok(refused(format!(
+            "{error}, which only an administrator can allow"
+        )));
     }
     if app.store.site_by_url(&row.address).await?.is_some() {
         return Ok(refused("a site with this address is there already".into()));
     }
     let client_id = match app.store.client_by_name(&row.client).await? {
         Some(id) => id,
-        None => app.store.add_client(&row.client, &Sheet { public_name: row.client.clone(), ..Sheet::default() }).await?,
+        None => {
+            app.store
+                .add_client(
+                    &row.client,
+                    &Sheet {
+                        public_name: row.client.clone(),
+                        ..Sheet::default()
+                    },
+                )
+                .await?
+        }
     };
     let some = |v: &str| Some(v.to_string()).filter(|v| !v.is_empty());
     let new = NewSite {
@@ -102,8 +149,16 @@ async fn take(app: &App, row: SiteRow, line: u64, allow_private: bool) -> PageRe
         budget_ms: row.budget_ms,
     };
     match app.store.add_site(&new).await {
-        Ok(id) => Ok(Outcome { line, what: row.address.clone(), accepted: true, why: format!("added to {}", row.client), id }),
-        Err(StoreError::Taken { .. }) => Ok(refused("a site with this address is there already".into())),
+        Ok(id) => Ok(Outcome {
+            line,
+            what: row.address.clone(),
+            accepted: true,
+            why: format!("added to {}", row.client),
+            id,
+        }),
+        Err(StoreError::Taken { .. }) => {
+            Ok(refused("a site with this address is there already".into()))
+        }
         Err(other) => Err(other.into()),
     }
 }
@@ -133,5 +188,15 @@ pub async fn export(State(app): State<App>, _: Reader) -> PageResult {
             break;
         }
     }
-    Ok(([(header::CONTENT_TYPE, "text/csv; charset=utf-8"), (header::CONTENT_DISPOSITION, "attachment; filename=\"sites.csv\"")], intake::write(&rows)).into_response())
+    Ok((
+        [
+            (header::CONTENT_TYPE, "text/csv; charset=utf-8"),
+            (
+                header::CONTENT_DISPOSITION,
+                "attachment; filename=\"sites.csv\"",
+            ),
+        ],
+        intake::write(&rows),
+    )
+        .into_response())
 }

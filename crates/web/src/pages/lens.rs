@@ -39,7 +39,13 @@ impl Asked {
     pub fn filter(&self, family: Option<Family>) -> Filter {
         let family = family.unwrap_or(Family::Load);
         let state = Standing::from_key(&self.state);
-        Filter { search: self.q.clone(), client: self.client.parse().ok(), family: state.map(|_| family), state, worst_in: (self.sort != "name").then_some(family) }
+        Filter {
+            search: self.q.clone(),
+            client: self.client.parse().ok(),
+            family: state.map(|_| family),
+            state,
+            worst_in: (self.sort != "name").then_some(family),
+        }
     }
 }
 
@@ -85,15 +91,28 @@ struct Page {
     act: Option<(&'static str, &'static str)>,
 }
 
-pub async fn page(State(app): State<App>, reader: Reader, Path(lens): Path<String>, Query(asked): Query<Asked>) -> PageResult {
+pub async fn page(
+    State(app): State<App>,
+    reader: Reader,
+    Path(lens): Path<String>,
+    Query(asked): Query<Asked>,
+) -> PageResult {
     let family = Family::from_key(&lens);
     if family.is_none() && lens != "estate" {
         return Err(PageError::NotFound("lens"));
     }
     let filter = asked.filter(family);
     let number = asked.page.unwrap_or(1);
-    let (sites, total) = app.store.sites(&filter, Pager::offset(number), PAGE_SIZE).await?;
-    let query = [("q", asked.q.as_str()), ("client", asked.client.as_str()), ("state", asked.state.as_str()), ("sort", asked.sort.as_str())];
+    let (sites, total) = app
+        .store
+        .sites(&filter, Pager::offset(number), PAGE_SIZE)
+        .await?;
+    let query = [
+        ("q", asked.q.as_str()),
+        ("client", asked.client.as_str()),
+        ("state", asked.state.as_str()),
+        ("sort", asked.sort.as_str()),
+    ];
     let pager = Pager::new(number, total, &query);
     if let Some(back) = pager.back(&format!("/lens/{lens}")) {
         return Ok(back.into_response());
@@ -101,23 +120,35 @@ pub async fn page(State(app): State<App>, reader: Reader, Path(lens): Path<Strin
     let ids: Vec<i64> = sites.iter().map(|s| s.id).collect();
     let standings = app.store.standings_of(&ids).await?;
     let (clients, _) = app.store.clients("", 0, 500).await?;
-    let house = if family == Some(Family::Design) { Some(app.store.house_style().await?) } else { None };
+    let house = if family == Some(Family::Design) {
+        Some(app.store.house_style().await?)
+    } else {
+        None
+    };
     let by_id: HashMap<i64, &Client> = clients.iter().map(|c| (c.id, c)).collect();
     let rows = sites
         .iter()
         .map(|site| {
-            let all = standings.get(&site.id).map(Vec::as_slice).unwrap_or_default();
+            let all = standings
+                .get(&site.id)
+                .map(Vec::as_slice)
+                .unwrap_or_default();
             let mut row = row(site, all, family);
             if let (Some(house), Some(client)) = (&house, by_id.get(&site.client_id)) {
                 let sheet = client.sheet().unwrap_or_default();
-                let design = Design::resolve(house, &sheet.layer(), &site.layer().unwrap_or_default());
-                row.swatches = [Field::ButtonColour, Field::IconColour, Field::HeaderColour].map(|f| swatch(design.get(f), f.label())).into();
+                let design =
+                    Design::resolve(house, &sheet.layer(), &site.layer().unwrap_or_default());
+                row.swatches = [Field::ButtonColour, Field::IconColour, Field::HeaderColour]
+                    .map(|f| swatch(design.get(f), f.label()))
+                    .into();
                 let n = newtfern_core::design::numbers(&design, sheet.primary, None);
                 row.note = format!(
                     "{} \u{b7} text contrast {:.1}{}",
                     design.get(Field::Corner).replace('-', " "),
                     n.text_on_button,
-                    n.to_brand.map(|d| format!(" \u{b7} {d:.1} from the brand")).unwrap_or_default()
+                    n.to_brand
+                        .map(|d| format!(" \u{b7} {d:.1} from the brand"))
+                        .unwrap_or_default()
                 );
             }
             row
@@ -125,7 +156,14 @@ pub async fn page(State(app): State<App>, reader: Reader, Path(lens): Path<Strin
         .collect();
     let (label, question, drawing_head, legend, act) = words(family);
     render(&Page {
-        frame: Frame::new(&app, &reader, label, family.map_or("estate", Family::key), "").await?,
+        frame: Frame::new(
+            &app,
+            &reader,
+            label,
+            family.map_or("estate", Family::key),
+            "",
+        )
+        .await?,
         lens: family.map_or("estate", Family::key),
         label,
         question,
@@ -135,20 +173,41 @@ pub async fn page(State(app): State<App>, reader: Reader, Path(lens): Path<Strin
         pager,
         clients,
         asked,
-        states: ["failing", "undecided", "stale", "not_yet", "passing", "not_applicable"]
-            .into_iter()
-            .filter_map(|k| Some((k, Standing::from_key(k)?.words())))
-            .collect(),
+        states: [
+            "failing",
+            "undecided",
+            "stale",
+            "not_yet",
+            "passing",
+            "not_applicable",
+        ]
+        .into_iter()
+        .filter_map(|k| Some((k, Standing::from_key(k)?.words())))
+        .collect(),
         act,
     })
 }
 
-type Words = (&'static str, &'static str, &'static str, String, Option<(&'static str, &'static str)>);
+type Words = (
+    &'static str,
+    &'static str,
+    &'static str,
+    String,
+    Option<(&'static str, &'static str)>,
+);
 
 /// Title, the question the lens answers, the drawing's heading, how to read it, the bulk act.
 fn words(family: Option<Family>) -> Words {
     let leaf = |s: Standing| format!("{} {}", frond::mark(s), s.words());
-    let leaves = [Standing::Passing, Standing::Failing, Standing::Undecided, Standing::NotYet, Standing::Stale].map(leaf).join(" &nbsp; ");
+    let leaves = [
+        Standing::Passing,
+        Standing::Failing,
+        Standing::Undecided,
+        Standing::NotYet,
+        Standing::Stale,
+    ]
+    .map(leaf)
+    .join(" &nbsp; ");
     match family {
         None => ("Estate", "How does each site stand, and what is next?", "Chain", leaves, Some(("check", "Verify"))),
         Some(Family::Design) => ("Design", "Which colours and corner does each widget have?", "Design", leaves, None),
@@ -190,9 +249,15 @@ fn words(family: Option<Family>) -> Words {
 }
 
 pub fn swatch(colour: &str, label: &str) -> Swatch {
-    let plain: String = colour.chars().filter(|c| c.is_ascii_alphanumeric() || *c == '#').take(7).collect();
+    let plain: String = colour
+        .chars()
+        .filter(|c| c.is_ascii_alphanumeric() || *c == '#')
+        .take(7)
+        .collect();
     Swatch {
-        svg: format!(r#"<svg class="swatch" width="22" height="22" viewBox="0 0 22 22" aria-hidden="true"><rect width="22" height="22" rx="3" fill="{plain}"/></svg>"#),
+        svg: format!(
+            r#"<svg class="swatch" width="22" height="22" viewBox="0 0 22 22" aria-hidden="true"><rect width="22" height="22" rx="3" fill="{plain}"/></svg>"#
+        ),
         label: format!("{label} {plain}"),
     }
 }
@@ -221,8 +286,14 @@ pub fn row(site: &Site, standings: &[Stored], family: Option<Family>) -> Row {
         crop: None,
         swatches: Vec::new(),
         note: String::new(),
-        next: next.as_ref().map(|n| format!("{}: {}", n.family.label(), n.act)).unwrap_or_else(|| "Nothing to do.".into()),
-        when: shown.filter(|_| state != Standing::NotYet).map(|s| ago(s.at)).unwrap_or_default(),
+        next: next
+            .as_ref()
+            .map(|n| format!("{}: {}", n.family.label(), n.act))
+            .unwrap_or_else(|| "Nothing to do.".into()),
+        when: shown
+            .filter(|_| state != Standing::NotYet)
+            .map(|s| ago(s.at))
+            .unwrap_or_default(),
     };
     let Some(stored) = shown else { return row };
     match family {
@@ -235,9 +306,28 @@ pub fn row(site: &Site, standings: &[Stored], family: Option<Family>) -> Row {
         Some(Family::Weigh) => {
             if let Some(w) = read::<WeighIn>(&stored.detail, "weigh") {
                 let t = w.own.thread_ms;
-                let words = format!("{:.0} ms, {:.0} to {:.0}, budget {:.0}", t.median, t.low, t.high, w.budget_ms);
-                row.drawing = interval::svg(&interval::Bar { low: t.low, mid: t.median, high: t.high }, Some(w.budget_ms), None, 0.0, 200.0, &words);
-                row.note = format!("{:.0} ms \u{b7} {:.1} kB in {} requests", t.median, w.own.bytes as f64 / 1000.0, w.own.requests);
+                let words = format!(
+                    "{:.0} ms, {:.0} to {:.0}, budget {:.0}",
+                    t.median, t.low, t.high, w.budget_ms
+                );
+                row.drawing = interval::svg(
+                    &interval::Bar {
+                        low: t.low,
+                        mid: t.median,
+                        high: t.high,
+                    },
+                    Some(w.budget_ms),
+                    None,
+                    0.0,
+                    200.0,
+                    &words,
+                );
+                row.note = format!(
+                    "{:.0} ms \u{b7} {:.1} kB in {} requests",
+                    t.median,
+                    w.own.bytes as f64 / 1000.0,
+                    w.own.requests
+                );
             }
         }
         Some(Family::Consent) => {
@@ -250,15 +340,26 @@ pub fn row(site: &Site, standings: &[Stored], family: Option<Family>) -> Row {
             if let Some(c) = read::<newtfern_core::brand::Compared>(&stored.detail, "compared") {
                 row.crop = c.crop;
                 if let Some(p) = c.launcher {
-                    row.swatches = vec![swatch(&p.seen.hex(), "seen"), swatch(&p.expected.hex(), "designed")];
-                    row.note = format!("{:.1} apart \u{b7} {}", p.difference, c.corner.replace('-', " "));
+                    row.swatches = vec![
+                        swatch(&p.seen.hex(), "seen"),
+                        swatch(&p.expected.hex(), "designed"),
+                    ];
+                    row.note = format!(
+                        "{:.1} apart \u{b7} {}",
+                        p.difference,
+                        c.corner.replace('-', " ")
+                    );
                 }
             }
         }
         Some(Family::Echo) => {
             if let Some(s) = read::<newtfern_core::echo::Seen>(&stored.detail, "seen") {
                 row.note = match (s.at_console_ms, s.answer_seen_ms) {
-                    (Some(a), Some(b)) => format!("there {:.2} s \u{b7} answered {:.2} s", a / 1000.0, b / 1000.0),
+                    (Some(a), Some(b)) => format!(
+                        "there {:.2} s \u{b7} answered {:.2} s",
+                        a / 1000.0,
+                        b / 1000.0
+                    ),
                     _ => s.stopped,
                 };
             }

@@ -44,7 +44,10 @@ pub struct Paged {
 
 pub async fn list(State(app): State<App>, reader: Reader, Query(q): Query<Paged>) -> PageResult {
     let page = q.page.unwrap_or(1);
-    let (rounds, total) = app.store.rounds(&q.q, Pager::offset(page), PAGE_SIZE).await?;
+    let (rounds, total) = app
+        .store
+        .rounds(&q.q, Pager::offset(page), PAGE_SIZE)
+        .await?;
     let pager = Pager::new(page, total, &[("q", &q.q)]);
     if let Some(back) = pager.back("/rounds") {
         return Ok(back.into_response());
@@ -56,19 +59,42 @@ pub async fn list(State(app): State<App>, reader: Reader, Query(q): Query<Paged>
             (r, when)
         })
         .collect();
-    render(&List { frame: Frame::new(&app, &reader, "Rounds", "", "rounds").await?, rounds, pager, q: q.q })
+    render(&List {
+        frame: Frame::new(&app, &reader, "Rounds", "", "rounds").await?,
+        rounds,
+        pager,
+        q: q.q,
+    })
 }
 
-pub async fn page(State(app): State<App>, reader: Reader, Path(id): Path<i64>, Query(q): Query<Paged>) -> PageResult {
-    let round = app.store.round(id).await?.ok_or(PageError::NotFound("round"))?;
+pub async fn page(
+    State(app): State<App>,
+    reader: Reader,
+    Path(id): Path<i64>,
+    Query(q): Query<Paged>,
+) -> PageResult {
+    let round = app
+        .store
+        .round(id)
+        .await?
+        .ok_or(PageError::NotFound("round"))?;
     let number = q.page.unwrap_or(1);
     let pager = Pager::new(number, round.total, &[]);
     if let Some(back) = pager.back(&format!("/rounds/{id}")) {
         return Ok(back.into_response());
     }
-    let jobs = app.store.round_jobs(id, Pager::offset(number), PAGE_SIZE).await?;
+    let jobs = app
+        .store
+        .round_jobs(id, Pager::offset(number), PAGE_SIZE)
+        .await?;
     let when = moment(round.created_at);
-    render(&Page { frame: Frame::new(&app, &reader, &round.title, "", "rounds").await?, round, when, jobs, pager })
+    render(&Page {
+        frame: Frame::new(&app, &reader, &round.title, "", "rounds").await?,
+        round,
+        when,
+        jobs,
+        pager,
+    })
 }
 
 /// What can be asked of workers, with the round's title.
@@ -87,7 +113,9 @@ fn title_of(kind: &str) -> Option<&'static str> {
 /// waits for the client's yes needs a person.
 pub fn kind_for(family: Family, state: Standing) -> Option<&'static str> {
     match (family, state) {
-        (Family::Place | Family::Load | Family::Consent | Family::Brand | Family::Watch, _) => Some("check"),
+        (Family::Place | Family::Load | Family::Consent | Family::Brand | Family::Watch, _) => {
+            Some("check")
+        }
         (Family::Echo, _) => Some("echo"),
         (Family::Weigh, _) => Some("weigh"),
         (Family::HandOver, Standing::Undecided) | (Family::Design, _) => None,
@@ -98,14 +126,26 @@ pub fn kind_for(family: Family, state: Standing) -> Option<&'static str> {
 async fn start(app: &App, posted: &Posted, kind: &str, sites: &[i64]) -> PageResult<i64> {
     let title = title_of(kind).ok_or_else(|| PageError::Bad("There is no such act.".into()))?;
     if sites.is_empty() {
-        return Err(PageError::Bad("No site was chosen: tick some rows, or choose all that were found.".into()));
+        return Err(PageError::Bad(
+            "No site was chosen: tick some rows, or choose all that were found.".into(),
+        ));
     }
     let title = match sites.len() {
         1 => format!("{title}: 1 site"),
         n => format!("{title}: {n} sites"),
     };
-    let round = app.store.start_round(kind, &title, posted.who(), sites, &serde_json::json!({})).await?;
-    app.store.note(posted.who(), "started a round", &title, serde_json::json!({"round": round})).await?;
+    let round = app
+        .store
+        .start_round(kind, &title, posted.who(), sites, &serde_json::json!({}))
+        .await?;
+    app.store
+        .note(
+            posted.who(),
+            "started a round",
+            &title,
+            serde_json::json!({"round": round}),
+        )
+        .await?;
     Ok(round)
 }
 
@@ -116,10 +156,20 @@ pub async fn bulk(State(app): State<App>, posted: Posted) -> PageResult {
     let sites: Vec<i64> = if !clients.is_empty() {
         app.store.site_ids_of(&clients).await?
     } else if f.get("all") == "yes" {
-        let asked = Asked { q: f.get("q").into(), client: f.get("client").into(), state: f.get("state").into(), ..Asked::default() };
-        app.store.site_ids(&asked.filter(Family::from_key(f.get("lens")))).await?
+        let asked = Asked {
+            q: f.get("q").into(),
+            client: f.get("client").into(),
+            state: f.get("state").into(),
+            ..Asked::default()
+        };
+        app.store
+            .site_ids(&asked.filter(Family::from_key(f.get("lens"))))
+            .await?
     } else {
-        f.all("site").flat_map(|s| s.split(',')).filter_map(|s| s.parse().ok()).collect()
+        f.all("site")
+            .flat_map(|s| s.split(','))
+            .filter_map(|s| s.parse().ok())
+            .collect()
     };
     let round = start(&app, &posted, f.get("kind"), &sites).await?;
     Ok(Redirect::to(&format!("/rounds/{round}")).into_response())
@@ -127,14 +177,21 @@ pub async fn bulk(State(app): State<App>, posted: Posted) -> PageResult {
 
 /// An act on one site, from its bench.
 pub async fn act(State(app): State<App>, Path(id): Path<i64>, posted: Posted) -> PageResult {
-    app.store.site(id).await?.ok_or(PageError::NotFound("site"))?;
+    app.store
+        .site(id)
+        .await?
+        .ok_or(PageError::NotFound("site"))?;
     let round = start(&app, &posted, posted.fields.get("kind"), &[id]).await?;
     Ok(Redirect::to(&format!("/sites/{id}?round={round}")).into_response())
 }
 
 /// A new round for the sites whose jobs failed in this one.
 pub async fn again(State(app): State<App>, Path(id): Path<i64>, posted: Posted) -> PageResult {
-    let round = app.store.round(id).await?.ok_or(PageError::NotFound("round"))?;
+    let round = app
+        .store
+        .round(id)
+        .await?
+        .ok_or(PageError::NotFound("round"))?;
     let sites = app.store.failed_sites(id).await?;
     if sites.is_empty() {
         return Err(PageError::Bad("Nothing failed in this round.".into()));
@@ -144,37 +201,60 @@ pub async fn again(State(app): State<App>, Path(id): Path<i64>, posted: Posted) 
 }
 
 pub async fn cancel(State(app): State<App>, Path(id): Path<i64>, posted: Posted) -> PageResult {
-    app.store.round(id).await?.ok_or(PageError::NotFound("round"))?;
+    app.store
+        .round(id)
+        .await?
+        .ok_or(PageError::NotFound("round"))?;
     app.store.cancel_round(id).await?;
-    app.store.note(posted.who(), "cancelled a round", &id.to_string(), serde_json::json!({})).await?;
+    app.store
+        .note(
+            posted.who(),
+            "cancelled a round",
+            &id.to_string(),
+            serde_json::json!({}),
+        )
+        .await?;
     Ok(Redirect::to(&format!("/rounds/{id}")).into_response())
 }
 
 /// Server-sent events: what workers report, with the state of the round so that pages need not ask.
-pub async fn events(State(app): State<App>, _: Reader) -> Sse<impl Stream<Item = Result<Event, Infallible>>> {
+pub async fn events(
+    State(app): State<App>,
+    _: Reader,
+) -> Sse<impl Stream<Item = Result<Event, Infallible>>> {
     let heard = (app.events.subscribe(), app.closing.subscribe());
-    let stream = stream::unfold((app, heard), |(app, (mut receiver, mut closing))| async move {
-        loop {
-            let notice = tokio::select! {
-                notice = receiver.recv() => notice,
-                _ = closing.wait_for(|c| *c) => return None,
-            };
-            let text = match notice {
-                Ok(text) => text,
-                // A page that fell behind reads the current state with the next notice.
-                Err(tokio::sync::broadcast::error::RecvError::Lagged(_)) => continue,
-                Err(_) => return None,
-            };
-            let Ok(mut notice) = serde_json::from_str::<serde_json::Value>(&text) else { continue };
-            let Some(id) = notice["round"].as_i64() else { continue };
-            if let Ok(Some(round)) = app.store.round(id).await {
-                notice["over"] = (round.total - round.waiting - round.running).into();
-                notice["total"] = round.total.into();
-                notice["percent"] = round.percent().into();
-                notice["finished"] = round.is_over().into();
+    let stream = stream::unfold(
+        (app, heard),
+        |(app, (mut receiver, mut closing))| async move {
+            loop {
+                let notice = tokio::select! {
+                    notice = receiver.recv() => notice,
+                    _ = closing.wait_for(|c| *c) => return None,
+                };
+                let text = match notice {
+                    Ok(text) => text,
+                    // A page that fell behind reads the current state with the next notice.
+                    Err(tokio::sync::broadcast::error::RecvError::Lagged(_)) => continue,
+                    Err(_) => return None,
+                };
+                let Ok(mut notice) = serde_json::from_str::<serde_json::Value>(&text) else {
+                    continue;
+                };
+                let Some(id) = notice["round"].as_i64() else {
+                    continue;
+                };
+                if let Ok(Some(round)) = app.store.round(id).await {
+                    notice["over"] = (round.total - round.waiting - round.running).into();
+                    notice["total"] = round.total.into();
+                    notice["percent"] = round.percent().into();
+                    notice["finished"] = round.is_over().into();
+                }
+                return Some((
+                    Ok(Event::default().event("progress").data(notice.to_string())),
+                    (app, (receiver, closing)),
+                ));
             }
-            return Some((Ok(Event::default().event("progress").data(notice.to_string())), (app, (receiver, closing))));
-        }
-    });
+        },
+    );
     Sse::new(stream).keep_alive(KeepAlive::new().interval(Duration::from_secs(15)))
 }

@@ -55,8 +55,15 @@ pub struct Preset {
     client: Option<i64>,
 }
 
-pub async fn form(State(app): State<App>, reader: Reader, Query(preset): Query<Preset>) -> PageResult {
-    let site = NewSite { client_id: preset.client.unwrap_or(0), ..NewSite::default() };
+pub async fn form(
+    State(app): State<App>,
+    reader: Reader,
+    Query(preset): Query<Preset>,
+) -> PageResult {
+    let site = NewSite {
+        client_id: preset.client.unwrap_or(0),
+        ..NewSite::default()
+    };
     render(&Form {
         frame: Frame::new(&app, &reader, "Add a site", "", "add").await?,
         id: 0,
@@ -74,11 +81,19 @@ fn read(posted: &Posted) -> (NewSite, Option<String>) {
     let budget = f.some("budget_ms").map(|b| intake::budget(&b));
     let country = f.get("country").trim().to_uppercase();
     let problem = if budget == Some(None) {
-        Some(format!("The budget must be a number of ms from 0 to {}.", intake::MOST_BUDGET))
+        Some(format!(
+            "The budget must be a number of ms from 0 to {}.",
+            intake::MOST_BUDGET
+        ))
     } else if !intake::is_country(&country) {
-        Some(format!("The country \u{201c}{country}\u{201d} is no two-letter code (ISO 3166-1)."))
+        Some(format!(
+            "The country \u{201c}{country}\u{201d} is no two-letter code (ISO 3166-1)."
+        ))
     } else if f.get("name").trim().chars().count() > intake::MOST_NAME {
-        Some(format!("The name is longer than {} characters.", intake::MOST_NAME))
+        Some(format!(
+            "The name is longer than {} characters.",
+            intake::MOST_NAME
+        ))
     } else {
         None
     };
@@ -102,12 +117,23 @@ fn read(posted: &Posted) -> (NewSite, Option<String>) {
 
 /// A choice that is not among those offered: somebody removed it meanwhile, or the form was made up.
 fn not_offered(site: &NewSite, choices: &Choices) -> Option<String> {
-    let unknown = |chosen: &Option<String>, offered: Vec<&str>| chosen.as_deref().is_some_and(|c| !offered.contains(&c));
-    if unknown(&site.platform_id, choices.platforms.iter().map(|p| p.id.as_str()).collect()) {
+    let unknown = |chosen: &Option<String>, offered: Vec<&str>| {
+        chosen.as_deref().is_some_and(|c| !offered.contains(&c))
+    };
+    if unknown(
+        &site.platform_id,
+        choices.platforms.iter().map(|p| p.id.as_str()).collect(),
+    ) {
         Some("There is no such platform: choose one of the list.".into())
-    } else if unknown(&site.supplier_id, choices.suppliers.iter().map(|s| s.id.as_str()).collect()) {
+    } else if unknown(
+        &site.supplier_id,
+        choices.suppliers.iter().map(|s| s.id.as_str()).collect(),
+    ) {
         Some("There is no such supplier: choose one of the list.".into())
-    } else if unknown(&site.consent_id, choices.managers.iter().map(|m| m.id.as_str()).collect()) {
+    } else if unknown(
+        &site.consent_id,
+        choices.managers.iter().map(|m| m.id.as_str()).collect(),
+    ) {
         Some("There is no such consent manager: choose one of the list.".into())
     } else {
         None
@@ -115,10 +141,28 @@ fn not_offered(site: &NewSite, choices: &Choices) -> Option<String> {
 }
 
 /// The form again, with what was typed and what is wrong.
-async fn again(app: &App, posted: &Posted, id: i64, site: NewSite, choices: Choices, problem: String) -> PageResult {
+async fn again(
+    app: &App,
+    posted: &Posted,
+    id: i64,
+    site: NewSite,
+    choices: Choices,
+    problem: String,
+) -> PageResult {
     let reader = Reader(posted.session.clone());
     let page = Form {
-        frame: Frame::new(app, &reader, if id == 0 { "Add a site" } else { "Settings of the site" }, "", "add").await?,
+        frame: Frame::new(
+            app,
+            &reader,
+            if id == 0 {
+                "Add a site"
+            } else {
+                "Settings of the site"
+            },
+            "",
+            "add",
+        )
+        .await?,
         id,
         budget: posted.fields.get("budget_ms").to_string(),
         site,
@@ -136,18 +180,40 @@ pub async fn add(State(app): State<App>, posted: Posted) -> PageResult {
         return again(&app, &posted, 0, site, choices, problem).await;
     }
     if app.store.client(site.client_id).await?.is_none() {
-        return again(&app, &posted, 0, site, choices, "Choose the client that the site belongs to.".into()).await;
+        return again(
+            &app,
+            &posted,
+            0,
+            site,
+            choices,
+            "Choose the client that the site belongs to.".into(),
+        )
+        .await;
     }
     let allow_private = app.store.allow_private().await?;
-    let looked = app.outside.look(&site.url, &choices.platforms, allow_private).await;
-    if let Some(problem) = looked.problem.filter(|_| posted.fields.get("anyway") != "yes") {
+    let looked = app
+        .outside
+        .look(&site.url, &choices.platforms, allow_private)
+        .await;
+    if let Some(problem) = looked
+        .problem
+        .filter(|_| posted.fields.get("anyway") != "yes")
+    {
         return again(&app, &posted, 0, site, choices, problem).await;
     }
     match address::parse(&site.url) {
         Ok(url) => {
             // Adding a site that does not answer yet is for the person to decide; the network rule is not.
             if let (false, Err(error)) = (allow_private, address::refuse_private(&url)) {
-                return again(&app, &posted, 0, site, choices, format!("{error}: only an administrator can allow those (Settings, network).")).await;
+                return again(
+                    &app,
+                    &posted,
+                    0,
+                    site,
+                    choices,
+                    format!("{error}: only an administrator can allow those (Settings, network)."),
+                )
+                .await;
             }
             site.url = url.to_string();
         }
@@ -155,7 +221,11 @@ pub async fn add(State(app): State<App>, posted: Posted) -> PageResult {
     }
     site.platform_id = site.platform_id.or(looked.platform);
     if site.name.is_empty() {
-        site.name = if looked.title.is_empty() { crate::view::short(&site.url) } else { looked.title };
+        site.name = if looked.title.is_empty() {
+            crate::view::short(&site.url)
+        } else {
+            looked.title
+        };
     }
     let id = match app.store.add_site(&site).await {
         Ok(id) => id,
@@ -165,20 +235,41 @@ pub async fn add(State(app): State<App>, posted: Posted) -> PageResult {
         }
         Err(other) => return Err(other.into()),
     };
-    app.store.note(posted.who(), "added a site", &site.url, json!({"id": id})).await?;
-    app.store.start_round("preview", "Pictures for the design: 1 site", posted.who(), &[id], &json!({})).await?;
+    app.store
+        .note(posted.who(), "added a site", &site.url, json!({"id": id}))
+        .await?;
+    app.store
+        .start_round(
+            "preview",
+            "Pictures for the design: 1 site",
+            posted.who(),
+            &[id],
+            &json!({}),
+        )
+        .await?;
     Ok(Redirect::to(&format!("/sites/{id}")).into_response())
 }
 
 /// For the form, while it is filled in.
 pub async fn look(State(app): State<App>, posted: Posted) -> PageResult<Response> {
     let platforms = app.store.platforms().await?;
-    let looked = app.outside.look(posted.fields.get("url"), &platforms, app.store.allow_private().await?).await;
+    let looked = app
+        .outside
+        .look(
+            posted.fields.get("url"),
+            &platforms,
+            app.store.allow_private().await?,
+        )
+        .await;
     Ok(Json(json!({"problem": looked.problem, "final_url": looked.final_url, "title": looked.title, "platform": looked.platform, "remarks": looked.remarks})).into_response())
 }
 
 pub async fn settings(State(app): State<App>, reader: Reader, Path(id): Path<i64>) -> PageResult {
-    let s = app.store.site(id).await?.ok_or(PageError::NotFound("site"))?;
+    let s = app
+        .store
+        .site(id)
+        .await?
+        .ok_or(PageError::NotFound("site"))?;
     let has_token = app.store.site_token(id).await?.is_some();
     let site = NewSite {
         client_id: s.client_id,
@@ -207,7 +298,11 @@ pub async fn settings(State(app): State<App>, reader: Reader, Path(id): Path<i64
 }
 
 pub async fn change(State(app): State<App>, Path(id): Path<i64>, posted: Posted) -> PageResult {
-    let before = app.store.site(id).await?.ok_or(PageError::NotFound("site"))?;
+    let before = app
+        .store
+        .site(id)
+        .await?
+        .ok_or(PageError::NotFound("site"))?;
     let (mut site, mut problem) = read(&posted);
     site.url = before.url.clone();
     if site.name.is_empty() {
@@ -219,18 +314,29 @@ pub async fn change(State(app): State<App>, Path(id): Path<i64>, posted: Posted)
     }
     app.store.set_site(id, &site).await?;
     let (state, summary) = if site.supplier_id.is_some() && !site.key.is_empty() {
-        (newtfern_core::standing::State::Passing, "Supplier and key are chosen.")
+        (
+            newtfern_core::standing::State::Passing,
+            "Supplier and key are chosen.",
+        )
     } else {
         (newtfern_core::standing::State::NotYet, "")
     };
     app.store
         .set_standing(
             id,
-            &newtfern_store::standings::NewStanding { family: newtfern_core::standing::Family::Design, state, summary: summary.into(), remedy: String::new(), detail: json!({}) },
+            &newtfern_store::standings::NewStanding {
+                family: newtfern_core::standing::Family::Design,
+                state,
+                summary: summary.into(),
+                remedy: String::new(),
+                detail: json!({}),
+            },
         )
         .await?;
     if let Some(token) = posted.fields.some("token") {
-        app.store.set_site_token(id, &app.sealer.seal(&token)?).await?;
+        app.store
+            .set_site_token(id, &app.sealer.seal(&token)?)
+            .await?;
     }
     app.store
         .note(posted.who(), "changed a site", &before.url, json!({"key": {"before": before.key, "after": site.key}, "supplier": site.supplier_id, "slot": site.slot_id}))
@@ -239,11 +345,25 @@ pub async fn change(State(app): State<App>, Path(id): Path<i64>, posted: Posted)
 }
 
 pub async fn remove(State(app): State<App>, Path(id): Path<i64>, posted: Posted) -> PageResult {
-    let site = app.store.site(id).await?.ok_or(PageError::NotFound("site"))?;
+    let site = app
+        .store
+        .site(id)
+        .await?
+        .ok_or(PageError::NotFound("site"))?;
     if posted.fields.get("name") != site.name {
-        return Err(PageError::Bad(format!("To remove the site, type its name, {}. Nothing was removed.", site.name)));
+        return Err(PageError::Bad(format!(
+            "To remove the site, type its name, {}. Nothing was removed.",
+            site.name
+        )));
     }
     app.store.remove_site(id).await?;
-    app.store.note(posted.who(), "removed a site", &site.url, json!({"name": site.name, "key": site.key})).await?;
+    app.store
+        .note(
+            posted.who(),
+            "removed a site",
+            &site.url,
+            json!({"name": site.name, "key": site.key}),
+        )
+        .await?;
     Ok(Redirect::to("/lens/estate").into_response())
 }

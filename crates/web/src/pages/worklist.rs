@@ -52,24 +52,34 @@ pub async fn page(State(app): State<App>, reader: Reader) -> PageResult {
         let ids: Vec<i64> = sites.iter().map(|s| s.id).collect();
         let standings = app.store.standings_of(&ids).await?;
         for site in &sites {
-            let of = standings.get(&site.id).map(Vec::as_slice).unwrap_or_default();
+            let of = standings
+                .get(&site.id)
+                .map(Vec::as_slice)
+                .unwrap_or_default();
             let Some(next) = next_of(of) else { continue };
             total += 1;
             let state = next.state;
             let urgency = if state == Standing::Failing { 0 } else { 1 };
-            let batch = batches.entry((urgency, next.family, next.act.clone())).or_insert_with(|| Batch {
-                family: next.family.label(),
-                family_key: next.family.key(),
-                act: next.act.clone(),
-                mark: frond::mark(state),
-                kind: kind_of(next.family, state),
-                items: Vec::new(),
-                more: 0,
-                ids: Vec::new(),
-            });
+            let batch = batches
+                .entry((urgency, next.family, next.act.clone()))
+                .or_insert_with(|| Batch {
+                    family: next.family.label(),
+                    family_key: next.family.key(),
+                    act: next.act.clone(),
+                    mark: frond::mark(state),
+                    kind: kind_of(next.family, state),
+                    items: Vec::new(),
+                    more: 0,
+                    ids: Vec::new(),
+                });
             batch.ids.push(site.id);
             if batch.items.len() < SHOWN {
-                batch.items.push(Item { id: site.id, site: site.name.clone(), client: site.client_name.clone(), why: next.why });
+                batch.items.push(Item {
+                    id: site.id,
+                    site: site.name.clone(),
+                    client: site.client_name.clone(),
+                    why: next.why,
+                });
             } else {
                 batch.more += 1;
             }
@@ -80,7 +90,11 @@ pub async fn page(State(app): State<App>, reader: Reader) -> PageResult {
         }
     }
     let batches = batches.into_values().collect();
-    render(&Page { frame: Frame::new(&app, &reader, "Worklist", "", "worklist").await?, batches, total })
+    render(&Page {
+        frame: Frame::new(&app, &reader, "Worklist", "", "worklist").await?,
+        batches,
+        total,
+    })
 }
 
 fn kind_of(family: Family, state: Standing) -> Option<(&'static str, &'static str)> {

@@ -17,27 +17,55 @@ async fn sheet() -> Sheet {
     let technician = house.person(Role::Technician).await;
     let client = house.client("Hollin Rink").await;
     let site = house.site(client, 1).await;
-    let pdf = house.app.blobs.put(b"%PDF-1.7 sheet".to_vec(), "pdf").await.unwrap();
+    let pdf = house
+        .app
+        .blobs
+        .put(b"%PDF-1.7 sheet".to_vec(), "pdf")
+        .await
+        .unwrap();
     house
         .app
         .store
-        .add_handover(site, "<h1>Proof for the rink</h1>", Some(&pdf), "Some technician", OffsetDateTime::now_utc() + Duration::days(1))
+        .add_handover(
+            site,
+            "<h1>Proof for the rink</h1>",
+            Some(&pdf),
+            "Some technician",
+            OffsetDateTime::now_utc() + Duration::days(1),
+        )
         .await
         .unwrap();
     let id = house.app.store.handovers(site).await.unwrap()[0].id;
-    Sheet { house, technician, site, id }
+    Sheet {
+        house,
+        technician,
+        site,
+        id,
+    }
 }
 
 impl Sheet {
     async fn link(&self) -> String {
-        let answer = self.technician.post(&format!("/handovers/{}/link", self.id), &[]).await;
+        let answer = self
+            .technician
+            .post(&format!("/handovers/{}/link", self.id), &[])
+            .await;
         let text = answer.is(200).text();
         let at = text.find("/for-client/").expect("a link is shown");
         text[at..].split('"').next().unwrap().to_string()
     }
 
     async fn state(&self) -> State {
-        self.house.app.store.standings_of(&[self.site]).await.unwrap()[&self.site].iter().find(|s| s.family() == Family::HandOver).unwrap().state()
+        self.house
+            .app
+            .store
+            .standings_of(&[self.site])
+            .await
+            .unwrap()[&self.site]
+            .iter()
+            .find(|s| s.family() == Family::HandOver)
+            .unwrap()
+            .state()
     }
 }
 
@@ -50,21 +78,47 @@ async fn the_link_opens_without_an_account_and_the_yes_counts_once() {
     let s = sheet().await;
     let (link, client) = (s.link().await, s.house.stranger());
     let page = client.get(&link).await;
-    page.is(200).has("Proof for the rink").has("Yes, I have seen it");
+    page.is(200)
+        .has("Proof for the rink")
+        .has("Yes, I have seen it");
     // The address is the secret: it must not leak to other sites, nor into search engines.
     assert_eq!(page.header("referrer-policy"), "no-referrer");
     page.has("noindex");
     let pdf = client.get(&format!("{link}/pdf")).await;
-    assert_eq!((pdf.header("content-type"), pdf.bytes.starts_with(b"%PDF")), ("application/pdf", true));
+    assert_eq!(
+        (pdf.header("content-type"), pdf.bytes.starts_with(b"%PDF")),
+        ("application/pdf", true)
+    );
 
-    client.post(&link, &[("by", "  ")]).await.is(422).has("Write your name");
+    client
+        .post(&link, &[("by", "  ")])
+        .await
+        .is(422)
+        .has("Write your name");
     assert_eq!(s.state().await, State::NotYet);
-    assert_eq!(client.post(&link, &[("by", "Mr <b>Rink</b>")]).await.leads(), link);
-    client.get(&link).await.has("Confirmed by Mr &lt;b&gt;Rink").lacks("Yes, I have seen it");
+    assert_eq!(
+        client
+            .post(&link, &[("by", "Mr <b>Rink</b>")])
+            .await
+            .leads(),
+        link
+    );
+    client
+        .get(&link)
+        .await
+        .has("Confirmed by Mr &lt;b&gt;Rink")
+        .lacks("Yes, I have seen it");
     assert_eq!(s.state().await, State::Passing);
     client.post(&link, &[("by", "Somebody else")]).await.leads();
-    client.get(&link).await.has("Mr &lt;b&gt;Rink").lacks("Somebody else");
-    s.technician.get("/audit?q=confirmed").await.has("confirmed a handover");
+    client
+        .get(&link)
+        .await
+        .has("Mr &lt;b&gt;Rink")
+        .lacks("Somebody else");
+    s.technician
+        .get("/audit?q=confirmed")
+        .await
+        .has("confirmed a handover");
 }
 
 #[tokio::test]
@@ -76,18 +130,34 @@ async fn links_that_do_not_work_all_say_the_same() {
 
     let first = s.link().await;
     let second = s.link().await;
-    assert_eq!(gone(&client.get(&first).await), unknown, "a new link ends the one before");
+    assert_eq!(
+        gone(&client.get(&first).await),
+        unknown,
+        "a new link ends the one before"
+    );
     client.get(&second).await.is(200);
 
-    assert_eq!(s.technician.post(&format!("/handovers/{}/withdraw", s.id), &[]).await.leads(), format!("/sites/{}#hand_over", s.site));
+    assert_eq!(
+        s.technician
+            .post(&format!("/handovers/{}/withdraw", s.id), &[])
+            .await
+            .leads(),
+        format!("/sites/{}#hand_over", s.site)
+    );
     for path in [second.clone(), format!("{second}/pdf")] {
         assert_eq!(gone(&client.get(&path).await), unknown, "withdrawn");
     }
-    assert_eq!(gone(&client.post(&second, &[("by", "Late")]).await), unknown);
+    assert_eq!(
+        gone(&client.post(&second, &[("by", "Late")]).await),
+        unknown
+    );
 
     let third = s.link().await;
     client.get(&third).await.is(200);
-    sqlx::query("update handovers set expires_at = now() - interval '1 second'").execute(&s.house.app.store.pool).await.unwrap();
+    sqlx::query("update handovers set expires_at = now() - interval '1 second'")
+        .execute(&s.house.app.store.pool)
+        .await
+        .unwrap();
     assert_eq!(gone(&client.get(&third).await), unknown, "expired");
     assert_eq!(s.state().await, State::NotYet);
 }
@@ -98,10 +168,17 @@ async fn the_link_is_shown_once_and_only_its_hash_is_kept() {
     let link = s.link().await;
     let token = link.rsplit('/').next().unwrap();
     assert_eq!(token.len(), 64);
-    for path in [format!("/sites/{}", s.site), format!("/handovers/{}", s.id), "/audit".into()] {
+    for path in [
+        format!("/sites/{}", s.site),
+        format!("/handovers/{}", s.id),
+        "/audit".into(),
+    ] {
         s.technician.get(&path).await.is(200).lacks(token);
     }
-    let kept: Vec<u8> = sqlx::query_scalar("select token_hash from handovers").fetch_one(&s.house.app.store.pool).await.unwrap();
+    let kept: Vec<u8> = sqlx::query_scalar("select token_hash from handovers")
+        .fetch_one(&s.house.app.store.pool)
+        .await
+        .unwrap();
     assert_eq!(kept, newtfern_store::token_hash(token));
 }
 
@@ -109,11 +186,37 @@ async fn the_link_is_shown_once_and_only_its_hash_is_kept() {
 async fn people_see_the_sheet_and_its_pdf_and_missing_ones_are_named() {
     let s = sheet().await;
     let viewer = s.house.person(Role::Viewer).await;
-    viewer.get(&format!("/handovers/{}", s.id)).await.is(200).has("Proof for the rink");
-    viewer.get(&format!("/handovers/{}/pdf", s.id)).await.is(200);
-    viewer.get("/handovers/999").await.is(404).has("no such handover sheet");
-    s.house.app.store.add_handover(s.site, "<p>no paper</p>", None, "x", OffsetDateTime::now_utc()).await.unwrap();
+    viewer
+        .get(&format!("/handovers/{}", s.id))
+        .await
+        .is(200)
+        .has("Proof for the rink");
+    viewer
+        .get(&format!("/handovers/{}/pdf", s.id))
+        .await
+        .is(200);
+    viewer
+        .get("/handovers/999")
+        .await
+        .is(404)
+        .has("no such handover sheet");
+    s.house
+        .app
+        .store
+        .add_handover(
+            s.site,
+            "<p>no paper</p>",
+            None,
+            "x",
+            OffsetDateTime::now_utc(),
+        )
+        .await
+        .unwrap();
     let bare = s.house.app.store.handovers(s.site).await.unwrap()[0].id;
-    viewer.get(&format!("/handovers/{bare}/pdf")).await.is(404).has("no such PDF");
+    viewer
+        .get(&format!("/handovers/{bare}/pdf"))
+        .await
+        .is(404)
+        .has("no such PDF");
     s.technician.post("/handovers/999/link", &[]).await.is(404);
 }

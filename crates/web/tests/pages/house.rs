@@ -43,7 +43,12 @@ impl Stage {
     }
 
     pub fn held(&self, address: &str) -> String {
-        self.slots.lock().unwrap().get(address).map(|(text, _)| text.clone()).unwrap_or_default()
+        self.slots
+            .lock()
+            .unwrap()
+            .get(address)
+            .map(|(text, _)| text.clone())
+            .unwrap_or_default()
     }
 
     /// Somebody else writes into the slot.
@@ -57,12 +62,27 @@ impl Stage {
 #[async_trait]
 impl Outside for Stage {
     async fn look(&self, typed: &str, platforms: &[Platform], _: bool) -> Looked {
-        let problem = address::parse(typed).err().map(|e| format!("{e}.")).or_else(|| self.problem.lock().unwrap().clone());
+        let problem = address::parse(typed)
+            .err()
+            .map(|e| format!("{e}."))
+            .or_else(|| self.problem.lock().unwrap().clone());
         Looked {
             url: typed.into(),
             final_url: typed.into(),
-            title: if problem.is_none() { "Kites for every wind".into() } else { String::new() },
-            platform: problem.is_none().then(|| platforms.iter().find(|p| p.interface.is_some()).map(|p| p.id.clone())).flatten(),
+            title: if problem.is_none() {
+                "Kites for every wind".into()
+            } else {
+                String::new()
+            },
+            platform: problem
+                .is_none()
+                .then(|| {
+                    platforms
+                        .iter()
+                        .find(|p| p.interface.is_some())
+                        .map(|p| p.id.clone())
+                })
+                .flatten(),
             problem,
             remarks: vec![],
         }
@@ -72,10 +92,18 @@ impl Outside for Stage {
         self.fails(token)?;
         let slots = self.slots.lock().unwrap();
         let (text, version) = slots.get(address.as_str()).cloned().unwrap_or_default();
-        Ok(SlotText { text, version: Some(version) })
+        Ok(SlotText {
+            text,
+            version: Some(version),
+        })
     }
 
-    async fn write_slot(&self, address: &Url, token: &str, text: &SlotText) -> Result<(), SlotError> {
+    async fn write_slot(
+        &self,
+        address: &Url,
+        token: &str,
+        text: &SlotText,
+    ) -> Result<(), SlotError> {
         self.fails(token)?;
         let mut slots = self.slots.lock().unwrap();
         let held = slots.entry(address.to_string()).or_default();
@@ -96,7 +124,11 @@ pub struct House {
 }
 
 pub async fn house() -> House {
-    house_with(Settings { public_address: "http://newtfern.test".into(), ..Settings::default() }).await
+    house_with(Settings {
+        public_address: "http://newtfern.test".into(),
+        ..Settings::default()
+    })
+    .await
 }
 
 pub async fn house_with(settings: Settings) -> House {
@@ -107,12 +139,30 @@ pub async fn house_with(settings: Settings) -> House {
     let supplier = Supplier::from_toml(&text).unwrap();
     store.put_supplier(&supplier, &text).await.unwrap();
     let platform = Platform::from_toml(newtfern_standins::platform_profile()).unwrap();
-    store.put_platform(&platform, newtfern_standins::platform_profile()).await.unwrap();
+    store
+        .put_platform(&platform, newtfern_standins::platform_profile())
+        .await
+        .unwrap();
     let consent = newtfern_standins::consent_profile();
-    store.put_consent(&ConsentManager::from_toml(consent).unwrap(), consent).await.unwrap();
+    store
+        .put_consent(&ConsentManager::from_toml(consent).unwrap(), consent)
+        .await
+        .unwrap();
     let stage = Arc::new(Stage::default());
-    let app = App::new(store, Blobs::folder(&folder.path().join("blobs")).unwrap(), Sealer::from_file(&folder.path().join("key")).unwrap(), stage.clone(), settings);
-    House { app, stage, supplier, platform, _folder: folder }
+    let app = App::new(
+        store,
+        Blobs::folder(&folder.path().join("blobs")).unwrap(),
+        Sealer::from_file(&folder.path().join("key")).unwrap(),
+        stage.clone(),
+        settings,
+    );
+    House {
+        app,
+        stage,
+        supplier,
+        platform,
+        _folder: folder,
+    }
 }
 
 impl House {
@@ -123,18 +173,53 @@ impl House {
     /// Somebody of this role, signed in.
     pub async fn person(&self, role: Role) -> Caller {
         let name = format!("Some {}", role.word());
-        let id = self.app.store.add_person(&format!("{}@fenwick.example", role.word()), &name, role, "no hash").await.unwrap();
-        let token = self.app.store.open_session(id, OffsetDateTime::now_utc() + Duration::hours(1)).await.unwrap();
+        let id = self
+            .app
+            .store
+            .add_person(
+                &format!("{}@fenwick.example", role.word()),
+                &name,
+                role,
+                "no hash",
+            )
+            .await
+            .unwrap();
+        let token = self
+            .app
+            .store
+            .open_session(id, OffsetDateTime::now_utc() + Duration::hours(1))
+            .await
+            .unwrap();
         let csrf = self.app.store.session(&token).await.unwrap().unwrap().csrf;
-        Caller { router: self.router(), cookie: Some(format!("newtfern={token}")), csrf, id }
+        Caller {
+            router: self.router(),
+            cookie: Some(format!("newtfern={token}")),
+            csrf,
+            id,
+        }
     }
 
     pub fn stranger(&self) -> Caller {
-        Caller { router: self.router(), cookie: None, csrf: String::new(), id: 0 }
+        Caller {
+            router: self.router(),
+            cookie: None,
+            csrf: String::new(),
+            id: 0,
+        }
     }
 
     pub async fn client(&self, name: &str) -> i64 {
-        self.app.store.add_client(name, &Sheet { public_name: name.into(), ..Sheet::default() }).await.unwrap()
+        self.app
+            .store
+            .add_client(
+                name,
+                &Sheet {
+                    public_name: name.into(),
+                    ..Sheet::default()
+                },
+            )
+            .await
+            .unwrap()
     }
 
     /// A site with supplier, key and platform, as after the first steps of the job.
@@ -152,7 +237,10 @@ impl House {
     }
 
     pub async fn count(&self, sql: &'static str) -> i64 {
-        sqlx::query_scalar(sql).fetch_one(&self.app.store.pool).await.unwrap()
+        sqlx::query_scalar(sql)
+            .fetch_one(&self.app.store.pool)
+            .await
+            .unwrap()
     }
 }
 
@@ -179,22 +267,37 @@ impl Answer {
     /// What a failed test shows of a page: where its own part begins.
     fn gist(&self) -> String {
         let text = self.text();
-        text[text.find("<main").unwrap_or(0)..].chars().take(1500).collect()
+        text[text.find("<main").unwrap_or(0)..]
+            .chars()
+            .take(1500)
+            .collect()
     }
 
     pub fn header(&self, name: &str) -> &str {
-        self.headers.get(name).and_then(|v| v.to_str().ok()).unwrap_or_default()
+        self.headers
+            .get(name)
+            .and_then(|v| v.to_str().ok())
+            .unwrap_or_default()
     }
 
     #[track_caller]
     pub fn has(&self, text: &str) -> &Answer {
-        assert!(self.text().contains(text), "{} answers without \u{201c}{text}\u{201d}:\n{}", self.status, self.gist());
+        assert!(
+            self.text().contains(text),
+            "{} answers without \u{201c}{text}\u{201d}:\n{}",
+            self.status,
+            self.gist()
+        );
         self
     }
 
     #[track_caller]
     pub fn lacks(&self, text: &str) -> &Answer {
-        assert!(!self.text().contains(text), "{} answers with \u{201c}{text}\u{201d}", self.status);
+        assert!(
+            !self.text().contains(text),
+            "{} answers with \u{201c}{text}\u{201d}",
+            self.status
+        );
         self
     }
 
@@ -214,7 +317,11 @@ impl Answer {
     /// The sites of a lens, in their order.
     pub fn rows(&self) -> Vec<String> {
         let text = self.text();
-        text.split("name=\"site\" value=\"").skip(1).filter_map(|t| t.split('"').next()).map(str::to_string).collect()
+        text.split("name=\"site\" value=\"")
+            .skip(1)
+            .filter_map(|t| t.split('"').next())
+            .map(str::to_string)
+            .collect()
     }
 }
 
@@ -224,14 +331,29 @@ impl Caller {
         if let Some(cookie) = &self.cookie {
             parts.headers.insert("cookie", cookie.parse().unwrap());
         }
-        parts.extensions.insert(ConnectInfo(SocketAddr::from(([127, 0, 0, 1], 40_000))));
-        let response = self.router.clone().oneshot(Request::from_parts(parts, body)).await.unwrap();
+        parts
+            .extensions
+            .insert(ConnectInfo(SocketAddr::from(([127, 0, 0, 1], 40_000))));
+        let response = self
+            .router
+            .clone()
+            .oneshot(Request::from_parts(parts, body))
+            .await
+            .unwrap();
         let (status, headers) = (response.status(), response.headers().clone());
-        Answer { status, headers, bytes: axum::body::to_bytes(response.into_body(), 20 << 20).await.unwrap().to_vec() }
+        Answer {
+            status,
+            headers,
+            bytes: axum::body::to_bytes(response.into_body(), 20 << 20)
+                .await
+                .unwrap()
+                .to_vec(),
+        }
     }
 
     pub async fn get(&self, path: &str) -> Answer {
-        self.send(Request::get(path).body(Body::empty()).unwrap()).await
+        self.send(Request::get(path).body(Body::empty()).unwrap())
+            .await
     }
 
     /// A form of this sign-in.
@@ -243,7 +365,10 @@ impl Caller {
     }
 
     pub async fn post_form(&self, path: &str, fields: &[(String, String)]) -> Answer {
-        let fields: Vec<(&str, &str)> = fields.iter().map(|(n, v)| (n.as_str(), v.as_str())).collect();
+        let fields: Vec<(&str, &str)> = fields
+            .iter()
+            .map(|(n, v)| (n.as_str(), v.as_str()))
+            .collect();
         self.post(path, &fields).await
     }
 
@@ -257,7 +382,10 @@ impl Caller {
         .into_bytes();
         body.extend_from_slice(file);
         body.extend_from_slice(format!("\r\n--{edge}--\r\n").as_bytes());
-        let request = Request::builder().method(Method::POST).uri(path).header("content-type", format!("multipart/form-data; boundary={edge}"));
+        let request = Request::builder().method(Method::POST).uri(path).header(
+            "content-type",
+            format!("multipart/form-data; boundary={edge}"),
+        );
         self.send(request.body(Body::from(body)).unwrap()).await
     }
 }
@@ -274,6 +402,15 @@ pub fn posted(path: &str, form: String) -> Request<Body> {
 /// The form of a design with every field, some of them changed from the defaults.
 pub fn design_form(changed: &[(&str, &str)]) -> Vec<(String, String)> {
     let plain = Design::resolve(&Layer::new(), &Layer::new(), &Layer::new());
-    let value = |field: &Field| changed.iter().find(|(n, _)| *n == field.key()).map_or(plain.get(*field), |(_, v)| *v).to_string();
-    Field::ALL.iter().map(|f| (f.key().to_string(), value(f))).collect()
+    let value = |field: &Field| {
+        changed
+            .iter()
+            .find(|(n, _)| *n == field.key())
+            .map_or(plain.get(*field), |(_, v)| *v)
+            .to_string()
+    };
+    Field::ALL
+        .iter()
+        .map(|f| (f.key().to_string(), value(f)))
+        .collect()
 }

@@ -20,18 +20,51 @@ async fn each_row_comes_in_or_says_why_not() {
         Lenn Kite Workshop;Unknown;https://a.example/;wattle;;\r\n\
         Lenn Kite Workshop;Abroad;https://b.example/;;Norway;\r\n\
         ;Nobody's;https://c.example/;;;\r\n";
-    let answer = technician.upload("/sites/import", "file", csv.as_bytes()).await;
-    answer.is(200).has("added to Lenn Kite Workshop").has("added to Hollin Rink");
-    for why in ["stands in this file twice", "is there already", "private", "is unknown; known are tarnwork", "no two-letter code", "the client is empty"] {
+    let answer = technician
+        .upload("/sites/import", "file", csv.as_bytes())
+        .await;
+    answer
+        .is(200)
+        .has("added to Lenn Kite Workshop")
+        .has("added to Hollin Rink");
+    for why in [
+        "stands in this file twice",
+        "is there already",
+        "private",
+        "is unknown; known are tarnwork",
+        "no two-letter code",
+        "the client is empty",
+    ] {
         answer.has(why);
     }
-    let (sites, total) = house.app.store.sites(&Filter::default(), 0, 10).await.unwrap();
+    let (sites, total) = house
+        .app
+        .store
+        .sites(&Filter::default(), 0, 10)
+        .await
+        .unwrap();
     assert_eq!(total, 3);
     let shop = sites.iter().find(|s| s.name == "Shop").unwrap();
-    assert_eq!((shop.client_id, shop.country.as_str(), shop.platform_id.as_deref(), shop.supplier_id.as_deref()), (client, "GB", Some("tarnwork"), Some("brindle")));
-    technician.get("/audit").await.has("imported sites").has("2 of 8 rows");
+    assert_eq!(
+        (
+            shop.client_id,
+            shop.country.as_str(),
+            shop.platform_id.as_deref(),
+            shop.supplier_id.as_deref()
+        ),
+        (client, "GB", Some("tarnwork"), Some("brindle"))
+    );
+    technician
+        .get("/audit")
+        .await
+        .has("imported sites")
+        .has("2 of 8 rows");
     // The same file again adds nothing and is no error.
-    technician.upload("/sites/import", "file", csv.as_bytes()).await.is(200).lacks("added to");
+    technician
+        .upload("/sites/import", "file", csv.as_bytes())
+        .await
+        .is(200)
+        .lacks("added to");
     assert_eq!(house.count("select count(*) from sites").await, 3);
 }
 
@@ -42,14 +75,31 @@ async fn a_file_that_cannot_be_read_changes_nothing() {
     for (file, why) in [
         (&b""[..], "the file is empty"),
         (b"name,address\nShop,kites.example\n", "missing: client"),
-        (b"client,name,address\nFl\xfcgel,Shop,kites.example\n", "no UTF-8"),
+        (
+            b"client,name,address\nFl\xfcgel,Shop,kites.example\n",
+            "no UTF-8",
+        ),
         (b"\x89PNG\r\n\x1a\n", "Nothing was imported"),
     ] {
-        technician.upload("/sites/import", "file", file).await.is(200).has(why);
+        technician
+            .upload("/sites/import", "file", file)
+            .await
+            .is(200)
+            .has(why);
     }
-    let long = format!("client,name,address\n{}", "Kites,Shop,https://k.example/\n".repeat(intake::MOST_ROWS + 1));
-    technician.upload("/sites/import", "file", long.as_bytes()).await.has("more than 5000 rows");
-    assert_eq!(house.count("select count(*) from sites").await + house.count("select count(*) from clients").await, 0);
+    let long = format!(
+        "client,name,address\n{}",
+        "Kites,Shop,https://k.example/\n".repeat(intake::MOST_ROWS + 1)
+    );
+    technician
+        .upload("/sites/import", "file", long.as_bytes())
+        .await
+        .has("more than 5000 rows");
+    assert_eq!(
+        house.count("select count(*) from sites").await
+            + house.count("select count(*) from clients").await,
+        0
+    );
 }
 
 #[tokio::test]
@@ -76,12 +126,47 @@ async fn what_goes_out_comes_in_again_and_runs_in_no_spreadsheet() {
         .leads();
     let out = technician.get("/sites/export.csv").await;
     assert_eq!(out.header("content-type"), "text/csv; charset=utf-8");
-    out.has("'=1+1 Sums").has("\"'@shop, \"\"best\"\"\nof all\"").has("'-kite-01");
-    technician.post(&format!("/sites/{id}/remove"), &[("name", &house.app.store.site(id).await.unwrap().unwrap().name)]).await.leads();
-    technician.upload("/sites/import", "file", &out.bytes).await.is(200).has("added to =1+1 Sums");
-    let (sites, _) = house.app.store.sites(&Filter::default(), 0, 10).await.unwrap();
+    out.has("'=1+1 Sums")
+        .has("\"'@shop, \"\"best\"\"\nof all\"")
+        .has("'-kite-01");
+    technician
+        .post(
+            &format!("/sites/{id}/remove"),
+            &[(
+                "name",
+                &house.app.store.site(id).await.unwrap().unwrap().name,
+            )],
+        )
+        .await
+        .leads();
+    technician
+        .upload("/sites/import", "file", &out.bytes)
+        .await
+        .is(200)
+        .has("added to =1+1 Sums");
+    let (sites, _) = house
+        .app
+        .store
+        .sites(&Filter::default(), 0, 10)
+        .await
+        .unwrap();
     let back = &sites[0];
-    assert_eq!((back.client_id, back.name.as_str(), back.languages.as_str(), back.key.as_str()), (client, "@shop, \"best\"\nof all", "en, no", "-kite-01"));
-    assert_eq!((back.supplier_id.as_deref(), back.consent_id.as_deref(), back.slot_id.as_str()), (Some("brindle"), Some("hedgegate"), "footer-code"));
+    assert_eq!(
+        (
+            back.client_id,
+            back.name.as_str(),
+            back.languages.as_str(),
+            back.key.as_str()
+        ),
+        (client, "@shop, \"best\"\nof all", "en, no", "-kite-01")
+    );
+    assert_eq!(
+        (
+            back.supplier_id.as_deref(),
+            back.consent_id.as_deref(),
+            back.slot_id.as_str()
+        ),
+        (Some("brindle"), Some("hedgegate"), "footer-code")
+    );
     assert_eq!((back.contact.as_str(), back.budget_ms), ("Someone", 12.5));
 }

@@ -14,11 +14,25 @@ use tower::ServiceExt;
 /// `n` sites of two clients; the first `failing` of them fail in loading.
 async fn estate(n: usize, failing: usize) -> (House, Caller, Vec<i64>) {
     let house = house().await;
-    let clients = [house.client("Marlow Sound Ferries").await, house.client("Candlegate Clocks").await];
+    let clients = [
+        house.client("Marlow Sound Ferries").await,
+        house.client("Candlegate Clocks").await,
+    ];
     let mut sites = Vec::new();
     for i in 0..n {
         let id = house.site(clients[i % 2], i).await;
-        set(&house, id, Family::Load, if i < failing { State::Failing } else { State::Passing }, "As told.").await;
+        set(
+            &house,
+            id,
+            Family::Load,
+            if i < failing {
+                State::Failing
+            } else {
+                State::Passing
+            },
+            "As told.",
+        )
+        .await;
         sites.push(id);
     }
     let technician = house.person(Role::Technician).await;
@@ -26,7 +40,13 @@ async fn estate(n: usize, failing: usize) -> (House, Caller, Vec<i64>) {
 }
 
 async fn set(house: &House, site: i64, family: Family, state: State, summary: &str) {
-    let standing = NewStanding { family, state, summary: summary.into(), remedy: String::new(), detail: json!({}) };
+    let standing = NewStanding {
+        family,
+        state,
+        summary: summary.into(),
+        remedy: String::new(),
+        detail: json!({}),
+    };
     house.app.store.set_standing(site, &standing).await.unwrap();
 }
 
@@ -35,30 +55,94 @@ async fn many_sites_come_in_pages_worst_first_each_once() {
     let (_house, technician, sites) = estate(120, 3).await;
     let mut seen = Vec::new();
     for page in 1..=3 {
-        seen.extend(technician.get(&format!("/lens/load?page={page}")).await.is(200).rows());
+        seen.extend(
+            technician
+                .get(&format!("/lens/load?page={page}"))
+                .await
+                .is(200)
+                .rows(),
+        );
     }
     assert_eq!(seen.len(), 120);
     assert_eq!(seen.iter().collect::<HashSet<_>>().len(), 120);
     let failing: HashSet<String> = sites[..3].iter().map(i64::to_string).collect();
     assert_eq!(seen[..3].iter().cloned().collect::<HashSet<_>>(), failing);
-    technician.get("/lens/load?page=3").await.has("101").has("120");
-    assert_eq!(technician.get("/lens/load?page=99&q=site").await.leads(), "/lens/load?q=site&page=3");
-    assert_eq!(technician.get("/lens/load?page=-4").await.is(200).rows().len(), 50);
+    technician
+        .get("/lens/load?page=3")
+        .await
+        .has("101")
+        .has("120");
+    assert_eq!(
+        technician.get("/lens/load?page=99&q=site").await.leads(),
+        "/lens/load?q=site&page=3"
+    );
+    assert_eq!(
+        technician
+            .get("/lens/load?page=-4")
+            .await
+            .is(200)
+            .rows()
+            .len(),
+        50
+    );
     technician.get("/lens/load?page=soon").await.is(400);
 }
 
 #[tokio::test]
 async fn search_state_and_client_narrow_together_and_search_words_are_no_patterns() {
     let (house, technician, sites) = estate(40, 10).await;
-    let ferries = house.app.store.client_by_name("Marlow Sound Ferries").await.unwrap().unwrap();
-    assert_eq!(technician.get("/lens/load?state=failing").await.rows().len(), 10);
-    assert_eq!(technician.get(&format!("/lens/load?state=failing&client={ferries}")).await.rows().len(), 5);
-    assert_eq!(technician.get("/lens/load?q=site7.ex").await.rows(), [sites[7].to_string()]);
-    assert_eq!(technician.get("/lens/load?q=CANDLEGATE&state=failing").await.rows().len(), 5);
-    technician.get("/lens/load?q=%25").await.has("No site matches");
-    technician.get("/lens/load?q=site_1").await.has("No site matches");
+    let ferries = house
+        .app
+        .store
+        .client_by_name("Marlow Sound Ferries")
+        .await
+        .unwrap()
+        .unwrap();
+    assert_eq!(
+        technician
+            .get("/lens/load?state=failing")
+            .await
+            .rows()
+            .len(),
+        10
+    );
+    assert_eq!(
+        technician
+            .get(&format!("/lens/load?state=failing&client={ferries}"))
+            .await
+            .rows()
+            .len(),
+        5
+    );
+    assert_eq!(
+        technician.get("/lens/load?q=site7.ex").await.rows(),
+        [sites[7].to_string()]
+    );
+    assert_eq!(
+        technician
+            .get("/lens/load?q=CANDLEGATE&state=failing")
+            .await
+            .rows()
+            .len(),
+        5
+    );
+    technician
+        .get("/lens/load?q=%25")
+        .await
+        .has("No site matches");
+    technician
+        .get("/lens/load?q=site_1")
+        .await
+        .has("No site matches");
     // A state that does not exist filters nothing, as if it were not chosen.
-    assert_eq!(technician.get("/lens/load?state=splendid").await.rows().len(), 40);
+    assert_eq!(
+        technician
+            .get("/lens/load?state=splendid")
+            .await
+            .rows()
+            .len(),
+        40
+    );
     technician.get("/lens/attic").await.is(404);
 }
 
@@ -70,17 +154,42 @@ async fn old_results_become_stale_in_rows_filters_and_counts_alike() {
         .execute(&house.app.store.pool)
         .await
         .unwrap();
-    assert_eq!(technician.get("/lens/load?state=stale").await.rows(), [sites[2].to_string()]);
-    assert_eq!(technician.get("/lens/load?state=passing").await.rows().len(), 3);
-    assert_eq!(technician.get("/lens/load").await.rows()[0], sites[2].to_string());
+    assert_eq!(
+        technician.get("/lens/load?state=stale").await.rows(),
+        [sites[2].to_string()]
+    );
+    assert_eq!(
+        technician
+            .get("/lens/load?state=passing")
+            .await
+            .rows()
+            .len(),
+        3
+    );
+    assert_eq!(
+        technician.get("/lens/load").await.rows()[0],
+        sites[2].to_string()
+    );
     let counts = house.app.store.counts().await.unwrap();
-    assert_eq!((counts[&(Family::Load, State::Stale)], counts[&(Family::Load, State::Passing)]), (1, 3));
+    assert_eq!(
+        (
+            counts[&(Family::Load, State::Stale)],
+            counts[&(Family::Load, State::Passing)]
+        ),
+        (1, 3)
+    );
 }
 
 #[tokio::test]
 async fn an_act_on_all_found_goes_to_what_the_filter_finds() {
     let (house, technician, sites) = estate(70, 60).await;
-    let all = [("all", "yes"), ("lens", "load"), ("state", "failing"), ("q", "site"), ("kind", "check")];
+    let all = [
+        ("all", "yes"),
+        ("lens", "load"),
+        ("state", "failing"),
+        ("q", "site"),
+        ("kind", "check"),
+    ];
     let round = technician.post("/bulk", &all).await.leads().to_string();
     technician.get(&round).await.has("Verify: 60 sites");
     assert_eq!(house.count("select count(*) from jobs").await, 60);
@@ -91,24 +200,70 @@ async fn an_act_on_all_found_goes_to_what_the_filter_finds() {
         60
     );
 
-    let ticked = technician.post("/bulk", &[("kind", "weigh"), ("site", &sites[1].to_string()), ("site", &format!("{},{},", sites[2], sites[3]))]).await;
+    let ticked = technician
+        .post(
+            "/bulk",
+            &[
+                ("kind", "weigh"),
+                ("site", &sites[1].to_string()),
+                ("site", &format!("{},{},", sites[2], sites[3])),
+            ],
+        )
+        .await;
     technician.get(ticked.leads()).await.has("Weigh: 3 sites");
     // Sites that are gone, and what is no number, start nothing for themselves.
     technician
-        .post("/bulk", &[("kind", "echo"), ("site", "999999"), ("site", "; drop table sites"), ("site", &sites[0].to_string())])
+        .post(
+            "/bulk",
+            &[
+                ("kind", "echo"),
+                ("site", "999999"),
+                ("site", "; drop table sites"),
+                ("site", &sites[0].to_string()),
+            ],
+        )
         .await
         .leads();
-    assert_eq!(house.count("select count(*) from jobs where kind = 'echo'").await, 1);
+    assert_eq!(
+        house
+            .count("select count(*) from jobs where kind = 'echo'")
+            .await,
+        1
+    );
 }
 
 #[tokio::test]
 async fn acts_that_make_no_sense_are_refused() {
     let (house, technician, sites) = estate(1, 0).await;
-    technician.post("/bulk", &[("kind", "check")]).await.is(422).has("No site was chosen");
-    technician.post("/bulk", &[("kind", "check"), ("all", "yes"), ("q", "nothing like it")]).await.is(422).has("No site was chosen");
-    technician.post("/bulk", &[("kind", "polish"), ("site", &sites[0].to_string())]).await.is(422).has("no such act");
-    technician.post(&format!("/sites/{}/act", sites[0]), &[("kind", "polish")]).await.is(422);
-    technician.post("/sites/999/act", &[("kind", "check")]).await.is(404);
+    technician
+        .post("/bulk", &[("kind", "check")])
+        .await
+        .is(422)
+        .has("No site was chosen");
+    technician
+        .post(
+            "/bulk",
+            &[("kind", "check"), ("all", "yes"), ("q", "nothing like it")],
+        )
+        .await
+        .is(422)
+        .has("No site was chosen");
+    technician
+        .post(
+            "/bulk",
+            &[("kind", "polish"), ("site", &sites[0].to_string())],
+        )
+        .await
+        .is(422)
+        .has("no such act");
+    technician
+        .post(&format!("/sites/{}/act", sites[0]), &[("kind", "polish")])
+        .await
+        .is(422);
+    technician
+        .post("/sites/999/act", &[("kind", "check")])
+        .await
+        .is(404);
     technician.post("/rounds/999/cancel", &[]).await.is(404);
     assert_eq!(house.count("select count(*) from rounds").await, 0);
 }
@@ -116,13 +271,32 @@ async fn acts_that_make_no_sense_are_refused() {
 #[tokio::test]
 async fn a_round_is_shown_job_by_job_and_cancelled() {
     let (house, technician, sites) = estate(3, 0).await;
-    let path = technician.post("/bulk", &[("kind", "check"), ("all", "yes"), ("lens", "estate")]).await.leads().to_string();
+    let path = technician
+        .post(
+            "/bulk",
+            &[("kind", "check"), ("all", "yes"), ("lens", "estate")],
+        )
+        .await
+        .leads()
+        .to_string();
     let job = house.app.store.claim(&["check"]).await.unwrap().unwrap();
-    technician.get(&path).await.has("Cancel what is left").has("Site 000");
+    technician
+        .get(&path)
+        .await
+        .has("Cancel what is left")
+        .has("Site 000");
     technician.get("/lens/estate").await.has("class=\"roundbar");
-    technician.post(&format!("{path}/cancel"), &[]).await.leads();
+    technician
+        .post(&format!("{path}/cancel"), &[])
+        .await
+        .leads();
     // What waits ends at once; what runs ends when it next reports.
-    assert_eq!(house.count("select count(*) from jobs where state = 'cancelled'").await, 2);
+    assert_eq!(
+        house
+            .count("select count(*) from jobs where state = 'cancelled'")
+            .await,
+        2
+    );
     assert!(!house.app.store.renew(&job, None).await.unwrap());
     assert!(sites.contains(&job.site_id));
     technician.get("/audit").await.has("cancelled a round");
@@ -132,22 +306,59 @@ async fn a_round_is_shown_job_by_job_and_cancelled() {
 #[tokio::test]
 async fn what_failed_in_a_round_is_tried_again_and_nothing_else() {
     let (house, technician, sites) = estate(3, 0).await;
-    let path = technician.post("/bulk", &[("kind", "check"), ("all", "yes"), ("lens", "estate")]).await.leads().to_string();
-    technician.post(&format!("{path}/again"), &[]).await.is(422).has("Nothing failed");
+    let path = technician
+        .post(
+            "/bulk",
+            &[("kind", "check"), ("all", "yes"), ("lens", "estate")],
+        )
+        .await
+        .leads()
+        .to_string();
+    technician
+        .post(&format!("{path}/again"), &[])
+        .await
+        .is(422)
+        .has("Nothing failed");
     let mut failed = Vec::new();
     while let Some(job) = house.app.store.claim(&["check"]).await.unwrap() {
         if failed.len() < 2 {
-            house.app.store.fail(&job, "no browser was found", false).await.unwrap();
+            house
+                .app
+                .store
+                .fail(&job, "no browser was found", false)
+                .await
+                .unwrap();
             failed.push(job.site_id);
         } else {
-            house.app.store.finish(&job, &newtfern_store::queue::Done::default()).await.unwrap();
+            house
+                .app
+                .store
+                .finish(&job, &newtfern_store::queue::Done::default())
+                .await
+                .unwrap();
         }
     }
-    technician.get(&path).await.has("Try again what failed: 2").has("no browser was found");
-    let anew = technician.post(&format!("{path}/again"), &[]).await.leads().to_string();
+    technician
+        .get(&path)
+        .await
+        .has("Try again what failed: 2")
+        .has("no browser was found");
+    let anew = technician
+        .post(&format!("{path}/again"), &[])
+        .await
+        .leads()
+        .to_string();
     technician.get(&anew).await.has("Verify: 2 sites");
     let id: i64 = anew.rsplit('/').next().unwrap().parse().unwrap();
-    let again: Vec<i64> = house.app.store.round_jobs(id, 0, 10).await.unwrap().iter().map(|j| j.site_id).collect();
+    let again: Vec<i64> = house
+        .app
+        .store
+        .round_jobs(id, 0, 10)
+        .await
+        .unwrap()
+        .iter()
+        .map(|j| j.site_id)
+        .collect();
     assert_eq!((again.len(), sites.len()), (2, 3));
     assert!(failed.iter().all(|s| again.contains(s)));
 }
@@ -155,25 +366,57 @@ async fn what_failed_in_a_round_is_tried_again_and_nothing_else() {
 #[tokio::test]
 async fn an_act_on_clients_goes_to_all_their_sites() {
     let (house, technician, _) = estate(7, 0).await;
-    let clocks = house.app.store.client_by_name("Candlegate Clocks").await.unwrap().unwrap().to_string();
-    technician.get("/clients").await.has("Verify all their sites").has(&format!("name=\"of\" value=\"{clocks}\""));
-    let path = technician.post("/bulk", &[("kind", "check"), ("of", &clocks)]).await.leads().to_string();
-    technician.get(&path).await.has("Verify: 3 sites").has("Candlegate Clocks").lacks("Marlow Sound Ferries");
-    technician.get("/rounds?q=verify").await.has("Verify: 3 sites");
-    technician.get("/rounds?q=weigh").await.has("No round matches");
+    let clocks = house
+        .app
+        .store
+        .client_by_name("Candlegate Clocks")
+        .await
+        .unwrap()
+        .unwrap()
+        .to_string();
+    technician
+        .get("/clients")
+        .await
+        .has("Verify all their sites")
+        .has(&format!("name=\"of\" value=\"{clocks}\""));
+    let path = technician
+        .post("/bulk", &[("kind", "check"), ("of", &clocks)])
+        .await
+        .leads()
+        .to_string();
+    technician
+        .get(&path)
+        .await
+        .has("Verify: 3 sites")
+        .has("Candlegate Clocks")
+        .lacks("Marlow Sound Ferries");
+    technician
+        .get("/rounds?q=verify")
+        .await
+        .has("Verify: 3 sites");
+    technician
+        .get("/rounds?q=weigh")
+        .await
+        .has("No round matches");
 }
 
 #[tokio::test]
 async fn progress_reaches_a_listening_page_as_an_event() {
     let (house, technician, sites) = estate(2, 0).await;
     house.app.follow_events();
-    let request = Request::get("/events").header("cookie", technician.cookie.clone().unwrap()).body(Body::empty()).unwrap();
+    let request = Request::get("/events")
+        .header("cookie", technician.cookie.clone().unwrap())
+        .body(Body::empty())
+        .unwrap();
     let answer = house.router().oneshot(request).await.unwrap();
     assert_eq!(answer.headers()["content-type"], "text/event-stream");
     let mut events = answer.into_body().into_data_stream();
 
     let store = house.app.store.clone();
-    let round = store.start_round("check", "two", "test", &sites, &json!({})).await.unwrap();
+    let round = store
+        .start_round("check", "two", "test", &sites, &json!({}))
+        .await
+        .unwrap();
     let job = store.claim(&["check"]).await.unwrap().unwrap();
     // The listener needs a moment to connect: report until it has heard.
     let heard = loop {
@@ -185,7 +428,15 @@ async fn progress_reaches_a_listening_page_as_an_event() {
     };
     assert!(heard.starts_with("event: progress\n"), "{heard}");
     let data: Value = serde_json::from_str(heard.split("data: ").nth(1).unwrap().trim()).unwrap();
-    assert_eq!((data["round"].as_i64(), data["total"].as_i64(), data["over"].as_i64(), data["finished"].as_bool()), (Some(round), Some(2), Some(0), Some(false)));
+    assert_eq!(
+        (
+            data["round"].as_i64(),
+            data["total"].as_i64(),
+            data["over"].as_i64(),
+            data["finished"].as_bool()
+        ),
+        (Some(round), Some(2), Some(0), Some(false))
+    );
 }
 
 #[tokio::test]
@@ -198,7 +449,16 @@ async fn the_worklist_batches_what_is_next_with_one_button_a_batch() {
         }
         match i {
             0..5 => set(&house, *site, Family::Weigh, State::NotYet, "").await,
-            5..10 => set(&house, *site, Family::Place, State::Failing, "The snippet is not in the page.").await,
+            5..10 => {
+                set(
+                    &house,
+                    *site,
+                    Family::Place,
+                    State::Failing,
+                    "The snippet is not in the page.",
+                )
+                .await
+            }
             // A sheet that waits for the client's yes is a person's to send: no button makes another.
             10 => {
                 let waits = NewStanding {
@@ -214,11 +474,21 @@ async fn the_worklist_batches_what_is_next_with_one_button_a_batch() {
         }
     }
     let page = technician.get("/worklist").await;
-    page.is(200).has("Verify again, all 5").has("Weigh, all 5").has("The snippet is not in the page.");
+    page.is(200)
+        .has("Verify again, all 5")
+        .has("Weigh, all 5")
+        .has("The snippet is not in the page.");
     let text = page.text();
-    assert!(text.find("Verify again").unwrap() < text.find("Weigh, all 5").unwrap(), "failing comes first");
+    assert!(
+        text.find("Verify again").unwrap() < text.find("Weigh, all 5").unwrap(),
+        "failing comes first"
+    );
     page.has("Send the client the link.").lacks("Make sheets");
-    technician.get(&format!("/sites/{}", sites[10])).await.has("href=\"#hand_over\">Go there").lacks("Make the sheet<");
+    technician
+        .get(&format!("/sites/{}", sites[10]))
+        .await
+        .has("href=\"#hand_over\">Go there")
+        .lacks("Make the sheet<");
     for site in &sites[11..] {
         page.lacks(&format!("/sites/{site}\""));
     }
@@ -230,14 +500,29 @@ async fn a_bench_shows_every_family_before_and_after_its_first_result() {
     let path = format!("/sites/{}", sites[0]);
     let page = technician.get(&path).await;
     for family in Family::ALL {
-        page.has(&format!("id=\"{}\"", family.key())).has(family.label());
+        page.has(&format!("id=\"{}\"", family.key()))
+            .has(family.label());
     }
     // A result of an older shape is shown by its summary instead of failing the page.
-    let odd = NewStanding { family: Family::Weigh, state: State::Undecided, summary: "Weighed long ago.".into(), remedy: String::new(), detail: json!({"weigh": {"own": 7}}) };
+    let odd = NewStanding {
+        family: Family::Weigh,
+        state: State::Undecided,
+        summary: "Weighed long ago.".into(),
+        remedy: String::new(),
+        detail: json!({"weigh": {"own": 7}}),
+    };
     house.app.store.set_standing(sites[0], &odd).await.unwrap();
     technician.get(&path).await.is(200).has("Weighed long ago.");
-    technician.get("/lens/weigh").await.is(200).has("Weighed long ago.");
-    technician.get("/sites/999").await.is(404).has("no such site");
+    technician
+        .get("/lens/weigh")
+        .await
+        .is(200)
+        .has("Weighed long ago.");
+    technician
+        .get("/sites/999")
+        .await
+        .is(404)
+        .has("no such site");
 }
 
 /// An open page listens for ever; it must not keep the program from stopping.
@@ -252,12 +537,22 @@ async fn stopping_ends_the_streams_of_listening_pages() {
         let _ = stopped.await;
     }));
     let mut page = tokio::net::TcpStream::connect(address).await.unwrap();
-    page.write_all(format!("GET /events HTTP/1.1\r\nhost: {address}\r\ncookie: {}\r\n\r\n", technician.cookie.unwrap()).as_bytes())
-        .await
-        .unwrap();
+    page.write_all(
+        format!(
+            "GET /events HTTP/1.1\r\nhost: {address}\r\ncookie: {}\r\n\r\n",
+            technician.cookie.unwrap()
+        )
+        .as_bytes(),
+    )
+    .await
+    .unwrap();
     let mut begun = [0; 15];
     page.read_exact(&mut begun).await.unwrap();
     assert_eq!(&begun, b"HTTP/1.1 200 OK");
     stop.send(()).unwrap();
-    tokio::time::timeout(std::time::Duration::from_secs(60), served).await.expect("it stops while a page listens").unwrap().unwrap();
+    tokio::time::timeout(std::time::Duration::from_secs(60), served)
+        .await
+        .expect("it stops while a page listens")
+        .unwrap()
+        .unwrap();
 }

@@ -18,30 +18,59 @@ async fn placing() -> Placing {
     let technician = house.person(Role::Technician).await;
     let client = house.client("Wendle Tide Mill").await;
     let site = house.site(client, 1).await;
-    house.app.store.set_site_token(site, &house.app.sealer.seal("slot-token").unwrap()).await.unwrap();
+    house
+        .app
+        .store
+        .set_site_token(site, &house.app.sealer.seal("slot-token").unwrap())
+        .await
+        .unwrap();
     house.stage.put(SLOT, OTHERS);
-    Placing { page: format!("/sites/{site}/place"), house, technician }
+    Placing {
+        page: format!("/sites/{site}/place"),
+        house,
+        technician,
+    }
 }
 
 impl Placing {
     /// The version of the slot that the page shows, as the form sends it.
     async fn version(&self) -> String {
         let text = self.technician.get(&self.page).await.text();
-        text.split("name=\"version\" value=\"").nth(1).and_then(|t| t.split('"').next()).unwrap_or_default().to_string()
+        text.split("name=\"version\" value=\"")
+            .nth(1)
+            .and_then(|t| t.split('"').next())
+            .unwrap_or_default()
+            .to_string()
     }
 
     async fn push(&self) -> crate::house::Answer {
         let version = self.version().await;
-        self.technician.post(&format!("{}/push", self.page), &[("slot", "footer-code"), ("version", &version)]).await
+        self.technician
+            .post(
+                &format!("{}/push", self.page),
+                &[("slot", "footer-code"), ("version", &version)],
+            )
+            .await
     }
 
     async fn put_back(&self, placement: i64) -> crate::house::Answer {
-        self.technician.post(&format!("{}/back", self.page), &[("placement", &placement.to_string())]).await
+        self.technician
+            .post(
+                &format!("{}/back", self.page),
+                &[("placement", &placement.to_string())],
+            )
+            .await
     }
 
     async fn last(&self) -> newtfern_store::placements::Placement {
         let site: i64 = self.page.split('/').nth(2).unwrap().parse().unwrap();
-        self.house.app.store.placements(site).await.unwrap().remove(0)
+        self.house
+            .app
+            .store
+            .placements(site)
+            .await
+            .unwrap()
+            .remove(0)
     }
 
     fn held(&self) -> String {
@@ -52,13 +81,35 @@ impl Placing {
 #[tokio::test]
 async fn a_push_adds_ours_keeps_others_and_twice_is_once() {
     let p = placing().await;
-    p.technician.get(&p.page).await.has("<span class=\"same\">").has("<span class=\"added\">+ &#60;script async").has("/count.js");
+    p.technician
+        .get(&p.page)
+        .await
+        .has("<span class=\"same\">")
+        .has("<span class=\"added\">+ &#60;script async")
+        .has("/count.js");
     assert!(p.push().await.leads().ends_with("done=pushed"));
     let first = p.held();
-    assert!(first.starts_with(OTHERS) && first.matches("l.js?k=kite-001").count() == 1, "{first}");
+    assert!(
+        first.starts_with(OTHERS) && first.matches("l.js?k=kite-001").count() == 1,
+        "{first}"
+    );
     assert!(p.push().await.leads().ends_with("done=same"));
-    assert_eq!((p.held(), p.house.count("select count(*) from placements").await), (first, 1));
-    assert!(p.house.stage.tokens.lock().unwrap().iter().all(|t| t == "slot-token"));
+    assert_eq!(
+        (
+            p.held(),
+            p.house.count("select count(*) from placements").await
+        ),
+        (first, 1)
+    );
+    assert!(
+        p.house
+            .stage
+            .tokens
+            .lock()
+            .unwrap()
+            .iter()
+            .all(|t| t == "slot-token")
+    );
     p.technician.get("/audit").await.has("pushed a snippet");
 }
 
@@ -68,11 +119,25 @@ async fn a_new_key_replaces_our_own_copy() {
     p.push().await.leads();
     let settings = p.page.replace("/place", "/settings");
     p.technician
-        .post(&settings, &[("name", "Site 001"), ("platform_id", "tarnwork"), ("supplier_id", "brindle"), ("key", "kite-777")])
+        .post(
+            &settings,
+            &[
+                ("name", "Site 001"),
+                ("platform_id", "tarnwork"),
+                ("supplier_id", "brindle"),
+                ("key", "kite-777"),
+            ],
+        )
         .await
         .leads();
     p.push().await.leads();
-    assert!(p.held().starts_with(OTHERS) && p.held().contains("kite-777") && !p.held().contains("kite-001"), "{}", p.held());
+    assert!(
+        p.held().starts_with(OTHERS)
+            && p.held().contains("kite-777")
+            && !p.held().contains("kite-001"),
+        "{}",
+        p.held()
+    );
 }
 
 #[tokio::test]
@@ -80,8 +145,16 @@ async fn what_stood_there_can_be_put_back_once() {
     let p = placing().await;
     p.push().await.leads();
     let placement = p.last().await;
-    assert_eq!((placement.before_text.as_str(), placement.who.as_str()), (OTHERS, "Some technician"));
-    assert!(p.put_back(placement.id).await.leads().ends_with("done=back"));
+    assert_eq!(
+        (placement.before_text.as_str(), placement.who.as_str()),
+        (OTHERS, "Some technician")
+    );
+    assert!(
+        p.put_back(placement.id)
+            .await
+            .leads()
+            .ends_with("done=back")
+    );
     assert_eq!(p.held(), OTHERS);
     p.put_back(placement.id).await.is(404);
     p.put_back(999).await.is(404);
@@ -94,7 +167,13 @@ async fn putting_back_takes_only_ours_out_of_what_others_wrote_since() {
     let since = format!("{}<!-- opening hours -->\n", p.held());
     p.house.stage.put(SLOT, &since);
     p.put_back(p.last().await.id).await.leads();
-    assert!(p.held().starts_with(OTHERS) && p.held().contains("opening hours") && !p.held().contains("l.js"), "{}", p.held());
+    assert!(
+        p.held().starts_with(OTHERS)
+            && p.held().contains("opening hours")
+            && !p.held().contains("l.js"),
+        "{}",
+        p.held()
+    );
 }
 
 #[tokio::test]
@@ -102,7 +181,10 @@ async fn nothing_is_put_back_over_what_is_no_longer_ours() {
     let p = placing().await;
     p.push().await.leads();
     p.house.stage.put(SLOT, "<!-- emptied by the client -->");
-    p.put_back(p.last().await.id).await.is(422).has("no longer holds what was pushed");
+    p.put_back(p.last().await.id)
+        .await
+        .is(422)
+        .has("no longer holds what was pushed");
     assert_eq!(p.held(), "<!-- emptied by the client -->");
 }
 
@@ -111,7 +193,13 @@ async fn a_slot_that_changed_since_it_was_shown_must_be_looked_at_again() {
     let p = placing().await;
     let version = p.version().await;
     p.house.stage.put(SLOT, "<!-- somebody was here -->");
-    let late = p.technician.post(&format!("{}/push", p.page), &[("slot", "footer-code"), ("version", &version)]).await;
+    let late = p
+        .technician
+        .post(
+            &format!("{}/push", p.page),
+            &[("slot", "footer-code"), ("version", &version)],
+        )
+        .await;
     late.is(422).has("changed by somebody else meanwhile");
     assert_eq!(p.held(), "<!-- somebody was here -->");
     assert_eq!(p.house.count("select count(*) from placements").await, 0);
@@ -120,23 +208,53 @@ async fn a_slot_that_changed_since_it_was_shown_must_be_looked_at_again() {
 #[tokio::test]
 async fn the_same_widget_in_another_form_is_not_placed_twice() {
     let p = placing().await;
-    p.house.stage.put(SLOT, "<script src='http://cdn.brindle.localhost:80/l.js?k=kite-001' defer></script>");
-    p.technician.get(&p.page).await.has("would place it twice").lacks(">Push</button>");
-    p.technician.post(&format!("{}/push", p.page), &[("slot", "footer-code"), ("version", "2")]).await.is(422).has("another form");
+    p.house.stage.put(
+        SLOT,
+        "<script src='http://cdn.brindle.localhost:80/l.js?k=kite-001' defer></script>",
+    );
+    p.technician
+        .get(&p.page)
+        .await
+        .has("would place it twice")
+        .lacks(">Push</button>");
+    p.technician
+        .post(
+            &format!("{}/push", p.page),
+            &[("slot", "footer-code"), ("version", "2")],
+        )
+        .await
+        .is(422)
+        .has("another form");
     // A comment around a copy takes it out of force: then ours is pushed.
-    p.house.stage.put(SLOT, "<!-- <script src='http://cdn.brindle.localhost:80/l.js?k=kite-001'></script> -->\n");
+    p.house.stage.put(
+        SLOT,
+        "<!-- <script src='http://cdn.brindle.localhost:80/l.js?k=kite-001'></script> -->\n",
+    );
     assert!(p.push().await.leads().ends_with("done=pushed"));
 }
 
 #[tokio::test]
 async fn what_would_swallow_the_code_is_told_before_anything_is_pushed() {
     let p = placing().await;
-    for held in ["<p>Open daily</p>\n<!-- winter hours", "<script>\ncount();", "<style>.hours { color: red }", "<textarea>", "<noscript>"] {
+    for held in [
+        "<p>Open daily</p>\n<!-- winter hours",
+        "<script>\ncount();",
+        "<style>.hours { color: red }",
+        "<textarea>",
+        "<noscript>",
+    ] {
         p.house.stage.put(SLOT, held);
-        p.technician.get(&p.page).await.has("would swallow the code").lacks(">Push</button>");
+        p.technician
+            .get(&p.page)
+            .await
+            .has("would swallow the code")
+            .lacks(">Push</button>");
         let version = p.house.stage.slots.lock().unwrap()[SLOT].1.to_string();
         p.technician
-            .post(&format!("{}/push", p.page), &[("slot", "footer-code"), ("version", &version)])
+            .post(
+                &format!("{}/push", p.page),
+                &[("slot", "footer-code"), ("version", &version)],
+            )
             .await
             .is(422)
             .has("would swallow the code");
@@ -153,20 +271,40 @@ async fn an_interface_that_fails_is_told_in_words_and_nothing_is_lost() {
     let version = p.version().await;
     for (error, why) in [
         (SlotError::Token, "refuses the token"),
-        (SlotError::Unreachable("connection refused".into()), "cannot be reached: connection refused"),
+        (
+            SlotError::Unreachable("connection refused".into()),
+            "cannot be reached: connection refused",
+        ),
         (SlotError::Status(503), "status 503"),
     ] {
         *p.house.stage.failing.lock().unwrap() = Some(error);
-        p.technician.get(&p.page).await.is(200).has(why).has("Put the code below").lacks(">Push</button>");
         p.technician
-            .post(&format!("{}/push", p.page), &[("slot", "footer-code"), ("version", &version)])
+            .get(&p.page)
+            .await
+            .is(200)
+            .has(why)
+            .has("Put the code below")
+            .lacks(">Push</button>");
+        p.technician
+            .post(
+                &format!("{}/push", p.page),
+                &[("slot", "footer-code"), ("version", &version)],
+            )
             .await
             .is(422)
             .has("Nothing was pushed")
             .has(why);
     }
     *p.house.stage.failing.lock().unwrap() = None;
-    assert_eq!((p.held().as_str(), p.house.count("select count(*) from placements where put_back_at is null").await), (OTHERS, 0));
+    assert_eq!(
+        (
+            p.held().as_str(),
+            p.house
+                .count("select count(*) from placements where put_back_at is null")
+                .await
+        ),
+        (OTHERS, 0)
+    );
 }
 
 #[tokio::test]
@@ -176,12 +314,23 @@ async fn each_slot_gets_the_form_that_survives_it() {
         let (technician, path) = (p.technician.clone(), format!("{}?slot={slot}", p.page));
         async move { technician.get(&path).await }
     };
-    of("footer-code").await.has("&#60;script async src=&#34;http://cdn.brindle.localhost:80/l.js?k=kite-001&#34;");
-    of("extension-key").await.has("<pre class=\"code\" x-ref=\"code\">kite-001</pre>");
-    of("script-box").await.has("What the slot makes of it in the page").lacks("x-ref=\"code\">&#60;script");
+    of("footer-code")
+        .await
+        .has("&#60;script async src=&#34;http://cdn.brindle.localhost:80/l.js?k=kite-001&#34;");
+    of("extension-key")
+        .await
+        .has("<pre class=\"code\" x-ref=\"code\">kite-001</pre>");
+    of("script-box")
+        .await
+        .has("What the slot makes of it in the page")
+        .lacks("x-ref=\"code\">&#60;script");
     // An unknown slot shows the first, and is refused for a push.
     of("attic").await.has("Site code, end of body");
-    p.technician.post(&format!("{}/push", p.page), &[("slot", "attic")]).await.is(422).has("no such slot");
+    p.technician
+        .post(&format!("{}/push", p.page), &[("slot", "attic")])
+        .await
+        .is(422)
+        .has("no such slot");
 }
 
 #[tokio::test]
@@ -189,8 +338,17 @@ async fn a_key_field_holds_the_key_alone() {
     let p = placing().await;
     let slot = "https://site1.example/_tarn/slots/extension-key";
     p.house.stage.put(slot, "old-key-9");
-    p.technician.get(&format!("{}?slot=extension-key", p.page)).await.has("old-key-9");
-    p.technician.post(&format!("{}/push", p.page), &[("slot", "extension-key"), ("version", "1")]).await.leads();
+    p.technician
+        .get(&format!("{}?slot=extension-key", p.page))
+        .await
+        .has("old-key-9");
+    p.technician
+        .post(
+            &format!("{}/push", p.page),
+            &[("slot", "extension-key"), ("version", "1")],
+        )
+        .await
+        .leads();
     assert_eq!(p.house.stage.held(slot), "kite-001");
     p.put_back(p.last().await.id).await.leads();
     assert_eq!(p.house.stage.held(slot), "old-key-9");
@@ -201,26 +359,97 @@ async fn a_consent_manager_gates_the_snippet() {
     let p = placing().await;
     let settings = p.page.replace("/place", "/settings");
     p.technician
-        .post(&settings, &[("name", "Site 001"), ("platform_id", "tarnwork"), ("supplier_id", "brindle"), ("key", "kite-001"), ("consent_id", "hedgegate")])
+        .post(
+            &settings,
+            &[
+                ("name", "Site 001"),
+                ("platform_id", "tarnwork"),
+                ("supplier_id", "brindle"),
+                ("key", "kite-001"),
+                ("consent_id", "hedgegate"),
+            ],
+        )
         .await
         .leads();
     p.push().await.leads();
-    let manager = p.house.app.store.consent_manager("hedgegate").await.unwrap().unwrap();
-    assert!(p.held().contains(&format!("<script type=\"{}\" {}=\"chat\"", manager.gating.script_type, manager.gating.attribute)), "{}", p.held());
+    let manager = p
+        .house
+        .app
+        .store
+        .consent_manager("hedgegate")
+        .await
+        .unwrap()
+        .unwrap();
+    assert!(
+        p.held().contains(&format!(
+            "<script type=\"{}\" {}=\"chat\"",
+            manager.gating.script_type, manager.gating.attribute
+        )),
+        "{}",
+        p.held()
+    );
 }
 
 #[tokio::test]
 async fn what_is_missing_is_named_with_where_to_enter_it() {
     let p = placing().await;
     let settings = p.page.replace("/place", "/settings");
-    p.technician.post(&settings, &[("name", "Site 001"), ("platform_id", "tarnwork")]).await.leads();
-    p.technician.get(&p.page).await.is(200).has("Choose the supplier and its key");
-    p.technician.post(&settings, &[("name", "Site 001"), ("supplier_id", "brindle"), ("key", "kite-001")]).await.leads();
-    p.technician.get(&p.page).await.is(200).has("Choose the platform in the site");
-    p.technician.post(&settings, &[("name", "Site 001"), ("platform_id", "tarnwork"), ("supplier_id", "brindle")]).await.leads();
-    p.technician.get(&p.page).await.is(200).has("the key is empty");
+    p.technician
+        .post(
+            &settings,
+            &[("name", "Site 001"), ("platform_id", "tarnwork")],
+        )
+        .await
+        .leads();
+    p.technician
+        .get(&p.page)
+        .await
+        .is(200)
+        .has("Choose the supplier and its key");
+    p.technician
+        .post(
+            &settings,
+            &[
+                ("name", "Site 001"),
+                ("supplier_id", "brindle"),
+                ("key", "kite-001"),
+            ],
+        )
+        .await
+        .leads();
+    p.technician
+        .get(&p.page)
+        .await
+        .is(200)
+        .has("Choose the platform in the site");
+    p.technician
+        .post(
+            &settings,
+            &[
+                ("name", "Site 001"),
+                ("platform_id", "tarnwork"),
+                ("supplier_id", "brindle"),
+            ],
+        )
+        .await
+        .leads();
+    p.technician
+        .get(&p.page)
+        .await
+        .is(200)
+        .has("the key is empty");
     let client = p.house.client("Other").await;
     let bare = p.house.site(client, 2).await;
-    p.technician.get(&format!("/sites/{bare}/place")).await.has("enter the token");
-    p.technician.post(&format!("/sites/{bare}/place/push"), &[("slot", "footer-code")]).await.is(422).has("has no token");
+    p.technician
+        .get(&format!("/sites/{bare}/place"))
+        .await
+        .has("enter the token");
+    p.technician
+        .post(
+            &format!("/sites/{bare}/place/push"),
+            &[("slot", "footer-code")],
+        )
+        .await
+        .is(422)
+        .has("has no token");
 }

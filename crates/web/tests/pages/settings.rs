@@ -7,43 +7,124 @@ use newtfern_store::people::Role;
 async fn only_administrators_administer() {
     let house = house().await;
     let technician = house.person(Role::Technician).await;
-    for path in ["/settings", "/settings/supplier", "/settings/people", "/settings/role"] {
-        technician.post(path, &[("allow_private", "yes")]).await.is(403).has("Only an administrator");
+    for path in [
+        "/settings",
+        "/settings/supplier",
+        "/settings/people",
+        "/settings/role",
+    ] {
+        technician
+            .post(path, &[("allow_private", "yes")])
+            .await
+            .is(403)
+            .has("Only an administrator");
     }
     assert!(!house.app.store.allow_private().await.unwrap());
-    technician.get("/settings").await.lacks("Add a person").lacks("Add a supplier");
+    technician
+        .get("/settings")
+        .await
+        .lacks("Add a person")
+        .lacks("Add a supplier");
 }
 
 #[tokio::test]
 async fn the_network_rule_is_changed_and_the_change_is_in_the_audit_trail() {
     let house = house().await;
     let administrator = house.person(Role::Administrator).await;
-    administrator.post("/settings", &[("allow_private", "yes")]).await.leads();
+    administrator
+        .post("/settings", &[("allow_private", "yes")])
+        .await
+        .leads();
     assert!(house.app.store.allow_private().await.unwrap());
     administrator.post("/settings", &[]).await.leads();
     assert!(!house.app.store.allow_private().await.unwrap());
-    administrator.get("/audit?q=network").await.has("changed the network rule").has("Some administrator");
-    administrator.get("/audit?q=n_twork").await.lacks("changed the network rule");
+    administrator
+        .get("/audit?q=network")
+        .await
+        .has("changed the network rule")
+        .has("Some administrator");
+    administrator
+        .get("/audit?q=n_twork")
+        .await
+        .lacks("changed the network rule");
 }
 
 #[tokio::test]
 async fn people_are_added_with_a_role_and_a_password_that_is_hashed() {
     let house = house().await;
     let administrator = house.person(Role::Administrator).await;
-    let ada = [("name", "Ada Fenwick"), ("email", "Ada@Fenwick.example"), ("password", "fern and sallow"), ("role", "technician")];
+    let ada = [
+        ("name", "Ada Fenwick"),
+        ("email", "Ada@Fenwick.example"),
+        ("password", "fern and sallow"),
+        ("role", "technician"),
+    ];
     administrator.post("/settings/people", &ada).await.leads();
-    let kept = house.app.store.person_by_email("ada@fenwick.example").await.unwrap().unwrap();
-    assert_eq!((kept.role(), kept.password_hash.starts_with("$argon2id$")), (Role::Technician, true));
-    house.stranger().post("/sign-in", &[("email", "ada@fenwick.example"), ("password", "fern and sallow")]).await.leads();
+    let kept = house
+        .app
+        .store
+        .person_by_email("ada@fenwick.example")
+        .await
+        .unwrap()
+        .unwrap();
+    assert_eq!(
+        (kept.role(), kept.password_hash.starts_with("$argon2id$")),
+        (Role::Technician, true)
+    );
+    house
+        .stranger()
+        .post(
+            "/sign-in",
+            &[
+                ("email", "ada@fenwick.example"),
+                ("password", "fern and sallow"),
+            ],
+        )
+        .await
+        .leads();
 
     // Each refusal keeps what was typed, and never shows the password again.
     for (fields, why) in [
-        ([("name", "Bo"), ("email", "ada@fenwick.example"), ("password", "fern and sallow")], "There is a person with the address"),
-        ([("name", "Bo"), ("email", "bo@fenwick.example"), ("password", "short")], "12 characters or more"),
-        ([("name", "Bo"), ("email", "bo"), ("password", "fern and sallow")], "an e-mail address"),
-        ([("name", " "), ("email", "bo@fenwick.example"), ("password", "fern and sallow")], "Give the person a name"),
+        (
+            [
+                ("name", "Bo"),
+                ("email", "ada@fenwick.example"),
+                ("password", "fern and sallow"),
+            ],
+            "There is a person with the address",
+        ),
+        (
+            [
+                ("name", "Bo"),
+                ("email", "bo@fenwick.example"),
+                ("password", "short"),
+            ],
+            "12 characters or more",
+        ),
+        (
+            [
+                ("name", "Bo"),
+                ("email", "bo"),
+                ("password", "fern and sallow"),
+            ],
+            "an e-mail address",
+        ),
+        (
+            [
+                ("name", " "),
+                ("email", "bo@fenwick.example"),
+                ("password", "fern and sallow"),
+            ],
+            "Give the person a name",
+        ),
     ] {
-        administrator.post("/settings/people", &fields).await.is(422).has(why).has(&format!("value=\"{}\"", fields[1].1)).lacks("fern and sallow");
+        administrator
+            .post("/settings/people", &fields)
+            .await
+            .is(422)
+            .has(why)
+            .has(&format!("value=\"{}\"", fields[1].1))
+            .lacks("fern and sallow");
     }
     assert_eq!(house.app.store.people().await.unwrap().len(), 2);
 }
@@ -51,13 +132,42 @@ async fn people_are_added_with_a_role_and_a_password_that_is_hashed() {
 #[tokio::test]
 async fn a_role_changes_at_once_and_nobody_changes_their_own() {
     let house = house().await;
-    let (administrator, viewer) = (house.person(Role::Administrator).await, house.person(Role::Viewer).await);
+    let (administrator, viewer) = (
+        house.person(Role::Administrator).await,
+        house.person(Role::Viewer).await,
+    );
     viewer.post("/bulk", &[]).await.is(403);
-    administrator.post("/settings/role", &[("person", &viewer.id.to_string()), ("role", "technician")]).await.leads();
-    viewer.post("/bulk", &[("kind", "check")]).await.is(422).has("No site was chosen");
-    administrator.post("/settings/role", &[("person", &administrator.id.to_string()), ("role", "viewer")]).await.is(422).has("your own role");
+    administrator
+        .post(
+            "/settings/role",
+            &[("person", &viewer.id.to_string()), ("role", "technician")],
+        )
+        .await
+        .leads();
+    viewer
+        .post("/bulk", &[("kind", "check")])
+        .await
+        .is(422)
+        .has("No site was chosen");
+    administrator
+        .post(
+            "/settings/role",
+            &[
+                ("person", &administrator.id.to_string()),
+                ("role", "viewer"),
+            ],
+        )
+        .await
+        .is(422)
+        .has("your own role");
     // A role that does not exist gives the least.
-    administrator.post("/settings/role", &[("person", &viewer.id.to_string()), ("role", "emperor")]).await.leads();
+    administrator
+        .post(
+            "/settings/role",
+            &[("person", &viewer.id.to_string()), ("role", "emperor")],
+        )
+        .await
+        .leads();
     viewer.post("/bulk", &[]).await.is(403);
 }
 
@@ -66,21 +176,58 @@ async fn a_supplier_profile_is_kept_or_comes_back_with_what_is_wrong() {
     let house = house().await;
     let administrator = house.person(Role::Administrator).await;
     let text = newtfern_standins::rival_profile();
-    administrator.post("/settings/supplier", &[("profile", text), ("token", "console-secret-1")]).await.leads();
-    assert_eq!(house.app.store.supplier_text("quoin").await.unwrap().as_deref(), Some(text));
-    let sealed = house.app.store.supplier_token("quoin").await.unwrap().unwrap();
+    administrator
+        .post(
+            "/settings/supplier",
+            &[("profile", text), ("token", "console-secret-1")],
+        )
+        .await
+        .leads();
+    assert_eq!(
+        house
+            .app
+            .store
+            .supplier_text("quoin")
+            .await
+            .unwrap()
+            .as_deref(),
+        Some(text)
+    );
+    let sealed = house
+        .app
+        .store
+        .supplier_token("quoin")
+        .await
+        .unwrap()
+        .unwrap();
     assert_eq!(house.app.sealer.open(&sealed).unwrap(), "console-secret-1");
     assert!(!String::from_utf8_lossy(&sealed).contains("console-secret"));
-    administrator.get("/settings").await.has("quoin").lacks("console-secret-1");
+    administrator
+        .get("/settings")
+        .await
+        .has("quoin")
+        .lacks("console-secret-1");
 
     let broken = text.replace("[snippet]", "[snipet]") + "\n# the note I do not want to lose";
     administrator
-        .post("/settings/supplier", &[("profile", &broken), ("which", "quoin")])
+        .post(
+            "/settings/supplier",
+            &[("profile", &broken), ("which", "quoin")],
+        )
         .await
         .is(422)
         .has("The profile was not kept")
         .has("the note I do not want to lose");
-    assert_eq!(house.app.store.supplier_text("quoin").await.unwrap().as_deref(), Some(text));
+    assert_eq!(
+        house
+            .app
+            .store
+            .supplier_text("quoin")
+            .await
+            .unwrap()
+            .as_deref(),
+        Some(text)
+    );
 }
 
 #[tokio::test]
@@ -89,9 +236,33 @@ async fn the_house_style_reaches_every_design_and_a_wrong_value_keeps_the_rest()
     let technician = house.person(Role::Technician).await;
     let client = house.client("Lenn Kite Workshop").await;
     let site = house.site(client, 1).await;
-    technician.post_form("/house-style", &design_form(&[("greeting", "Write to the workshop"), ("button_colour", "#204060")])).await.leads();
-    technician.get(&format!("/sites/{site}/design")).await.has("Write to the workshop").has("#204060");
-    let wrong = design_form(&[("greeting", "A greeting I do not want to lose"), ("button_colour", "bluish")]);
-    technician.post_form("/house-style", &wrong).await.is(422).has("A greeting I do not want to lose").has("bluish");
-    technician.get(&format!("/sites/{site}/design")).await.has("Write to the workshop");
+    technician
+        .post_form(
+            "/house-style",
+            &design_form(&[
+                ("greeting", "Write to the workshop"),
+                ("button_colour", "#204060"),
+            ]),
+        )
+        .await
+        .leads();
+    technician
+        .get(&format!("/sites/{site}/design"))
+        .await
+        .has("Write to the workshop")
+        .has("#204060");
+    let wrong = design_form(&[
+        ("greeting", "A greeting I do not want to lose"),
+        ("button_colour", "bluish"),
+    ]);
+    technician
+        .post_form("/house-style", &wrong)
+        .await
+        .is(422)
+        .has("A greeting I do not want to lose")
+        .has("bluish");
+    technician
+        .get(&format!("/sites/{site}/design"))
+        .await
+        .has("Write to the workshop");
 }

@@ -7,7 +7,13 @@ use newtfern_store::sites::Site;
 use serde_json::Value;
 
 async fn only(house: &House, url: &str) -> Site {
-    let id = house.app.store.site_by_url(url).await.unwrap().expect("the site is there");
+    let id = house
+        .app
+        .store
+        .site_by_url(url)
+        .await
+        .unwrap()
+        .expect("the site is there");
     house.app.store.site(id).await.unwrap().unwrap()
 }
 
@@ -17,18 +23,53 @@ async fn a_site_is_added_by_its_address_with_platform_and_name_from_the_page() {
     let technician = house.person(Role::Technician).await;
     let client = house.client("Lenn Kite Workshop").await.to_string();
     let answer = technician
-        .post("/sites/new", &[("client_id", &client), ("url", "kites.example"), ("supplier_id", "brindle"), ("key", "kite-001"), ("country", "no")])
+        .post(
+            "/sites/new",
+            &[
+                ("client_id", &client),
+                ("url", "kites.example"),
+                ("supplier_id", "brindle"),
+                ("key", "kite-001"),
+                ("country", "no"),
+            ],
+        )
         .await;
     let site = only(&house, "https://kites.example/").await;
     assert_eq!(answer.leads(), format!("/sites/{}", site.id));
-    assert_eq!((site.name.as_str(), site.platform_id.as_deref(), site.country.as_str(), site.budget_ms), ("Kites for every wind", Some("tarnwork"), "NO", 50.0));
+    assert_eq!(
+        (
+            site.name.as_str(),
+            site.platform_id.as_deref(),
+            site.country.as_str(),
+            site.budget_ms
+        ),
+        ("Kites for every wind", Some("tarnwork"), "NO", 50.0)
+    );
     // Pictures for the design are taken without being asked for.
     let (rounds, _) = house.app.store.rounds("", 0, 10).await.unwrap();
-    assert_eq!((rounds.len(), rounds[0].kind.as_str(), rounds[0].waiting), (1, "preview", 1));
-    technician.get(&format!("/sites/{}", site.id)).await.has("Kites for every wind").has("Lenn Kite Workshop");
+    assert_eq!(
+        (rounds.len(), rounds[0].kind.as_str(), rounds[0].waiting),
+        (1, "preview", 1)
+    );
+    technician
+        .get(&format!("/sites/{}", site.id))
+        .await
+        .has("Kites for every wind")
+        .has("Lenn Kite Workshop");
     // Chosen supplier and key settle the first part of the job, nothing else does.
-    let standings = house.app.store.standings_of(&[site.id]).await.unwrap().remove(&site.id).unwrap();
-    let passing: Vec<Family> = standings.iter().filter(|s| s.state() == State::Passing).map(|s| s.family()).collect();
+    let standings = house
+        .app
+        .store
+        .standings_of(&[site.id])
+        .await
+        .unwrap()
+        .remove(&site.id)
+        .unwrap();
+    let passing: Vec<Family> = standings
+        .iter()
+        .filter(|s| s.state() == State::Passing)
+        .map(|s| s.family())
+        .collect();
     assert_eq!(passing, [Family::Design]);
 }
 
@@ -40,7 +81,14 @@ async fn what_is_refused_says_why_and_loses_nothing() {
     house.site(client, 1).await;
     let client = client.to_string();
     let long = "k".repeat(121);
-    let good = [("client_id", client.as_str()), ("url", "https://new.example/"), ("name", "Shop"), ("budget_ms", "40"), ("country", "GB"), ("contact", "Typed with care")];
+    let good = [
+        ("client_id", client.as_str()),
+        ("url", "https://new.example/"),
+        ("name", "Shop"),
+        ("budget_ms", "40"),
+        ("country", "GB"),
+        ("contact", "Typed with care"),
+    ];
     for (field, value, why) in [
         ("url", "ftp://new.example/", "http"),
         ("url", "https://", "ddress"),
@@ -58,7 +106,8 @@ async fn what_is_refused_says_why_and_loses_nothing() {
         ("supplier_id", "gone", "no such supplier"),
         ("consent_id", "gone", "no such consent manager"),
     ] {
-        let mut fields: Vec<(&str, &str)> = good.iter().filter(|(n, _)| *n != field).copied().collect();
+        let mut fields: Vec<(&str, &str)> =
+            good.iter().filter(|(n, _)| *n != field).copied().collect();
         fields.push((field, value));
         let answer = technician.post("/sites/new", &fields).await;
         answer.is(422).has(why).has("Typed with care");
@@ -76,14 +125,45 @@ async fn a_site_that_does_not_answer_is_added_only_when_asked_for() {
     let technician = house.person(Role::Technician).await;
     let client = house.client("Tarn Row Canoes").await.to_string();
     *house.stage.problem.lock().unwrap() = Some("The name canoes.example does not resolve.".into());
-    let form = [("client_id", client.as_str()), ("url", "https://canoes.example/")];
-    technician.post("/sites/new", &form).await.is(422).has("does not resolve").has("although it cannot be reached");
-    technician.post("/sites/new", &[form[0], form[1], ("anyway", "yes")]).await.leads();
-    assert_eq!(only(&house, "https://canoes.example/").await.name, "canoes.example");
+    let form = [
+        ("client_id", client.as_str()),
+        ("url", "https://canoes.example/"),
+    ];
+    technician
+        .post("/sites/new", &form)
+        .await
+        .is(422)
+        .has("does not resolve")
+        .has("although it cannot be reached");
+    technician
+        .post("/sites/new", &[form[0], form[1], ("anyway", "yes")])
+        .await
+        .leads();
+    assert_eq!(
+        only(&house, "https://canoes.example/").await.name,
+        "canoes.example"
+    );
     // The network rule is an administrator's, and no tick gets around it.
-    technician.post("/sites/new", &[form[0], ("url", "http://10.0.0.1/"), ("anyway", "yes")]).await.is(422).has("private");
-    let looked: Value = serde_json::from_slice(&technician.post("/sites/look", &[("url", "https://canoes.example/")]).await.is(200).bytes).unwrap();
-    assert_eq!(looked["problem"], "The name canoes.example does not resolve.");
+    technician
+        .post(
+            "/sites/new",
+            &[form[0], ("url", "http://10.0.0.1/"), ("anyway", "yes")],
+        )
+        .await
+        .is(422)
+        .has("private");
+    let looked: Value = serde_json::from_slice(
+        &technician
+            .post("/sites/look", &[("url", "https://canoes.example/")])
+            .await
+            .is(200)
+            .bytes,
+    )
+    .unwrap();
+    assert_eq!(
+        looked["problem"],
+        "The name canoes.example does not resolve."
+    );
 }
 
 #[tokio::test]
@@ -105,20 +185,55 @@ async fn settings_are_kept_the_token_is_sealed_and_never_shown() {
     technician.post(&path, &form).await.leads();
     let site = house.app.store.site(id).await.unwrap().unwrap();
     // The address is the site: it does not change here, whatever the form says.
-    assert_eq!((site.name.as_str(), site.key.as_str(), site.budget_ms, site.url.as_str()), ("Star nights", "star-007", 12.5, "https://site1.example/"));
-    assert_eq!(house.app.sealer.open(&house.app.store.site_token(id).await.unwrap().unwrap()).unwrap(), "slot-secret-9");
-    for page in [path.as_str(), &format!("/sites/{id}"), "/audit", "/sites/export.csv"] {
+    assert_eq!(
+        (
+            site.name.as_str(),
+            site.key.as_str(),
+            site.budget_ms,
+            site.url.as_str()
+        ),
+        ("Star nights", "star-007", 12.5, "https://site1.example/")
+    );
+    assert_eq!(
+        house
+            .app
+            .sealer
+            .open(&house.app.store.site_token(id).await.unwrap().unwrap())
+            .unwrap(),
+        "slot-secret-9"
+    );
+    for page in [
+        path.as_str(),
+        &format!("/sites/{id}"),
+        "/audit",
+        "/sites/export.csv",
+    ] {
         technician.get(page).await.is(200).lacks("slot-secret-9");
     }
     technician.get(&path).await.has("kept, sealed");
     // An empty token field keeps the token.
-    technician.post(&path, &[("name", "Star nights")]).await.leads();
+    technician
+        .post(&path, &[("name", "Star nights")])
+        .await
+        .leads();
     assert!(house.app.store.site_token(id).await.unwrap().is_some());
     // Without a supplier the design is open again.
-    let state = house.app.store.standings_of(&[id]).await.unwrap()[&id].iter().find(|s| s.family() == Family::Design).unwrap().state();
+    let state = house.app.store.standings_of(&[id]).await.unwrap()[&id]
+        .iter()
+        .find(|s| s.family() == Family::Design)
+        .unwrap()
+        .state();
     assert_eq!(state, State::NotYet);
-    technician.post(&path, &[("name", ""), ("contact", "Typed with care")]).await.is(422).has("Give the site a name").has("Typed with care");
-    technician.post("/sites/999/settings", &[("name", "x")]).await.is(404);
+    technician
+        .post(&path, &[("name", ""), ("contact", "Typed with care")])
+        .await
+        .is(422)
+        .has("Give the site a name")
+        .has("Typed with care");
+    technician
+        .post("/sites/999/settings", &[("name", "x")])
+        .await
+        .is(404);
 }
 
 #[tokio::test]
@@ -127,9 +242,16 @@ async fn a_site_goes_only_when_its_name_is_typed() {
     let technician = house.person(Role::Technician).await;
     let client = house.client("Orrery Hill Observatory").await;
     let id = house.site(client, 1).await;
-    technician.post(&format!("/sites/{id}/remove"), &[("name", "site 001")]).await.is(422).has("Nothing was removed");
+    technician
+        .post(&format!("/sites/{id}/remove"), &[("name", "site 001")])
+        .await
+        .is(422)
+        .has("Nothing was removed");
     assert!(house.app.store.site(id).await.unwrap().is_some());
-    technician.post(&format!("/sites/{id}/remove"), &[("name", "Site 001")]).await.leads();
+    technician
+        .post(&format!("/sites/{id}/remove"), &[("name", "Site 001")])
+        .await
+        .leads();
     assert!(house.app.store.site(id).await.unwrap().is_none());
     technician.get(&format!("/sites/{id}")).await.is(404);
     technician.get("/audit").await.has("removed a site");
@@ -142,7 +264,13 @@ async fn hostile_names_stay_text_everywhere() {
     let client = house.client("\"><img src=x onerror=alert(1)>").await;
     let id = house.site(client, 1).await;
     technician
-        .post(&format!("/sites/{id}/settings"), &[("name", "</script><script>alert(2)</script>"), ("contact", "' onfocus='alert(3)")])
+        .post(
+            &format!("/sites/{id}/settings"),
+            &[
+                ("name", "</script><script>alert(2)</script>"),
+                ("contact", "' onfocus='alert(3)"),
+            ],
+        )
         .await
         .leads();
     for path in [
@@ -154,7 +282,13 @@ async fn hostile_names_stay_text_everywhere() {
         format!("/sites/{id}/design"),
         format!("/sites/{id}/place"),
     ] {
-        technician.get(&path).await.is(200).lacks("<img src=x").lacks("<script>alert").lacks("' onfocus='");
+        technician
+            .get(&path)
+            .await
+            .is(200)
+            .lacks("<img src=x")
+            .lacks("<script>alert")
+            .lacks("' onfocus='");
     }
 }
 
@@ -163,7 +297,10 @@ async fn a_design_takes_the_sites_own_values_and_says_where_the_others_come_from
     let house = house().await;
     let technician = house.person(Role::Technician).await;
     let client = technician
-        .post("/clients", &[("name", "Lenn Kite Workshop"), ("primary", "#8a1c2b")])
+        .post(
+            "/clients",
+            &[("name", "Lenn Kite Workshop"), ("primary", "#8a1c2b")],
+        )
         .await
         .leads()
         .rsplit('/')
@@ -173,22 +310,75 @@ async fn a_design_takes_the_sites_own_values_and_says_where_the_others_come_from
         .unwrap();
     let id = house.site(client, 1).await;
     let path = format!("/sites/{id}/design");
-    technician.get(&path).await.has("#8a1c2b").has("brand sheet").has("house style");
+    technician
+        .get(&path)
+        .await
+        .has("#8a1c2b")
+        .has("brand sheet")
+        .has("house style");
     // The brand's colour and name come from above, so that only the greeting is the site's own.
-    let brand = [("button_colour", "#8a1c2b"), ("header_colour", "#8a1c2b"), ("title", "Lenn Kite Workshop")];
-    technician.post_form(&path, &design_form(&[brand[0], brand[1], brand[2], ("greeting", "Hello, kite flyer!")])).await.leads();
-    let layer = house.app.store.site(id).await.unwrap().unwrap().layer().unwrap();
-    assert_eq!(layer.iter().map(|(f, v)| (f.key(), v.as_str())).collect::<Vec<_>>(), [("greeting", "Hello, kite flyer!")]);
+    let brand = [
+        ("button_colour", "#8a1c2b"),
+        ("header_colour", "#8a1c2b"),
+        ("title", "Lenn Kite Workshop"),
+    ];
+    technician
+        .post_form(
+            &path,
+            &design_form(&[
+                brand[0],
+                brand[1],
+                brand[2],
+                ("greeting", "Hello, kite flyer!"),
+            ]),
+        )
+        .await
+        .leads();
+    let layer = house
+        .app
+        .store
+        .site(id)
+        .await
+        .unwrap()
+        .unwrap()
+        .layer()
+        .unwrap();
+    assert_eq!(
+        layer
+            .iter()
+            .map(|(f, v)| (f.key(), v.as_str()))
+            .collect::<Vec<_>>(),
+        [("greeting", "Hello, kite flyer!")]
+    );
 
-    for (field, value) in [("offset_x", "-4"), ("button_colour", "red-ish"), ("notice_link", "javascript:alert(1)"), ("prompt_delay_s", "soon")] {
+    for (field, value) in [
+        ("offset_x", "-4"),
+        ("button_colour", "red-ish"),
+        ("notice_link", "javascript:alert(1)"),
+        ("prompt_delay_s", "soon"),
+    ] {
         technician
-            .post_form(&path, &design_form(&[("greeting", "Typed with care"), (field, value)]))
+            .post_form(
+                &path,
+                &design_form(&[("greeting", "Typed with care"), (field, value)]),
+            )
             .await
             .is(422)
             .has("Typed with care")
             .has(&format!("{value}\""));
     }
-    assert_eq!(house.app.store.site(id).await.unwrap().unwrap().layer().unwrap(), layer);
+    assert_eq!(
+        house
+            .app
+            .store
+            .site(id)
+            .await
+            .unwrap()
+            .unwrap()
+            .layer()
+            .unwrap(),
+        layer
+    );
 }
 
 /// Contrast of black and white is 21 to 1, of equal colours 1 to 1 (WCAG 2.2, relative luminance);
@@ -203,13 +393,45 @@ async fn the_numbers_beside_a_design_follow_the_form() {
         let mut form = design_form(&[("button_colour", button), ("icon_colour", text)]);
         form.push(("page_colour".into(), page.into()));
         let (technician, path) = (technician.clone(), path.clone());
-        async move { serde_json::from_slice::<Value>(&technician.post_form(&path, &form).await.is(200).bytes).unwrap() }
+        async move {
+            serde_json::from_slice::<Value>(&technician.post_form(&path, &form).await.is(200).bytes)
+                .unwrap()
+        }
     };
     let n = numbers("#000000", "#ffffff", "#000000").await;
-    assert!(n["text_on_button"].as_str().unwrap().starts_with("21.0 to 1"), "{n}");
-    assert!(n["button_on_page"].as_str().unwrap().starts_with("1.0 to 1"), "{n}");
-    assert_eq!((n["weak"]["text_on_button"].as_bool(), n["weak"]["button_on_page"].as_bool()), (Some(false), Some(true)));
-    assert_eq!(numbers("#767676", "#ffffff", "#ffffff").await["weak"]["text_on_button"], false);
-    assert_eq!(numbers("#777777", "#ffffff", "#ffffff").await["weak"]["text_on_button"], true);
-    assert!(numbers("teal-ish", "#ffffff", "#ffffff").await["problem"].as_str().unwrap().contains("teal-ish"));
+    assert!(
+        n["text_on_button"]
+            .as_str()
+            .unwrap()
+            .starts_with("21.0 to 1"),
+        "{n}"
+    );
+    assert!(
+        n["button_on_page"]
+            .as_str()
+            .unwrap()
+            .starts_with("1.0 to 1"),
+        "{n}"
+    );
+    assert_eq!(
+        (
+            n["weak"]["text_on_button"].as_bool(),
+            n["weak"]["button_on_page"].as_bool()
+        ),
+        (Some(false), Some(true))
+    );
+    assert_eq!(
+        numbers("#767676", "#ffffff", "#ffffff").await["weak"]["text_on_button"],
+        false
+    );
+    assert_eq!(
+        numbers("#777777", "#ffffff", "#ffffff").await["weak"]["text_on_button"],
+        true
+    );
+    assert!(
+        numbers("teal-ish", "#ffffff", "#ffffff").await["problem"]
+            .as_str()
+            .unwrap()
+            .contains("teal-ish")
+    );
 }
