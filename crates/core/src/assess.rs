@@ -1,17 +1,19 @@
 //! From what should be and what was seen to a site's standings, family by family.
 
-use crate::brand::{self, Compared};
 use crate::chain::{Aside, Case, Diagnosis, Expect, diagnose};
+use crate::code::Code;
 use crate::colour::Rgb;
-use crate::consent::{self, Grid, Region};
+use crate::consent::Region;
 use crate::design::Design;
-use crate::echo;
-use crate::finding::Finding;
-use crate::observation::{ConsentAct, Observation, Viewport};
+use crate::family::{Assessed, brand, consent, load, place, watch};
+use crate::finding::Severity;
+use crate::observation::Observation;
 use crate::profile::{ConsentManager, Supplier};
-use crate::standing::{self, Family, State};
-use crate::weigh::WeighIn;
-use serde_json::{Value, json};
+use sha2::{Digest, Sha256};
+use std::collections::BTreeSet;
+
+/// Raised when rules change so that stored visits may be judged differently.
+pub const RULES_VERSION: i32 = 2;
 
 /// What should be on a site.
 pub struct Expectation<'a> {
@@ -24,30 +26,65 @@ pub struct Expectation<'a> {
     pub region: &'a Region,
 }
 
-/// One family's new standing, with the data its drawing and evidence need.
-#[derive(Debug, Clone)]
-pub struct Assessed {
-    pub family: Family,
-    pub state: State,
-    pub summary: String,
-    pub remedy: String,
-    pub detail: Value,
+impl Expectation<'_> {
+    /// Tells one expectation from another: a verdict is kept with the one it was given by. 16
+    /// hexadecimal digits of SHA-256 over all that a check judges by.
+    pub fn print(&self) -> String {
+        let mut hash = Sha256::new();
+        let mut add = |part: String| {
+            hash.update((part.len() as u64).to_le_bytes());
+            hash.update(part.as_bytes());
+        };
+        let json = |value: &dyn erased::Json| value.json();
+        add(json(self.supplier));
+        add(json(&self.rivals));
+        add(self.key.to_string());
+        add(json(&self.consent));
+        add(json(self.design));
+        add(json(&self.brand));
+        add(json(self.region));
+        let bytes = hash.finalize();
+        bytes.iter().take(8).map(|b| format!("{b:02x}")).collect()
+    }
 }
 
-fn first_remedy(findings: &[Finding]) -> String {
-    findings
-        .iter()
-        .max_by_key(|f| f.severity)
-        .map(|f| f.remedy.clone())
-        .unwrap_or_default()
+mod erased {
+    /// Anything that can be written as JSON.
+    pub trait Json {
+        fn json(&self) -> String;
+    }
+
+    impl<T: serde::Serialize> Json for T {
+        fn json(&self) -> String {
+            serde_json::to_string(self).unwrap_or_default()
+        }
+    }
 }
 
-/// Judges the visits of one check. Gives the diagnosis and the standings it settles.
+/// Everything one check settles.
+pub struct Judged {
+    /// The chain.
+    pub diagnosis: Diagnosis,
+    /// Each family that a check speaks of.
+    pub families: Vec<Assessed>,
+}
+
+impl Judged {
+    /// Codes of faults and worse, for comparing with another visit.
+    pub fn codes(&self) -> BTreeSet<Code> {
+        let all = self.families.iter().flat_map(|a| &a.findings);
+        let wrong = all.filter(|f| f.severity >= Severity::Fault);
+        wrong.map(|f| f.code).collect()
+    }
+}
+
+/// Judges the visits of one check. `before` are the codes of the check before, if there was one.
 pub fn check(
     expectation: &Expectation,
     visits: &[Observation],
     asides: &[Aside],
-) -> (Diagnosis, Vec<Assessed>) {
+    before: Option<&BTreeSet<Code>>,
+) -> Judged {
     let diagnosis = diagnose(&Case {
         supplier: expectation.supplier,
         rivals: expectation.rivals,
@@ -57,187 +94,32 @@ pub fn check(
         visits,
         asides,
     });
-    let mut out = vec![placing(&diagnosis), loading(&diagnosis, visits)];
-    out.push(consent_family(expectation, visits));
-    out.push(brand_family(expectation, visits));
-    out.push(Assessed {
-        family: Family::Watch,
-        state: State::Passing,
-        summary: "Visited; nothing newer is known.".into(),
-        remedy: String::new(),
-        detail: json!({"outcome": diagnosis.outcome, "root": diagnosis.root}),
-    });
-    (diagnosis, out)
-}
-
-fn placing(d: &Diagnosis) -> Assessed {
-    let (state, summary) = standing::of_placing(d);
-    let remedy = d
-        .root_finding()
-        .map(|f| f.remedy.clone())
-        .unwrap_or_default();
-    let placed: Vec<&Finding> = d
-        .findings
-        .iter()
-        .filter(|f| f.code.starts_with("placed.") || f.code.starts_with("delivered."))
-        .collect();
-    Assessed {
-        family: Family::Place,
-        state,
-        summary,
-        remedy,
-        detail: json!({"findings": placed}),
-    }
-}
-
-fn loading(d: &Diagnosis, visits: &[Observation]) -> Assessed {
-    let (state, summary) = standing::of_chain(d);
-    let shots: Vec<Value> = visits
-        .iter()
-        .map(|v| json!({"viewport": v.condition.viewport, "consent": v.condition.consent, "picture": v.picture, "up_ms": v.alive.at_ms, "requests": v.requests.len()}))
-        .collect();
-    Assessed {
-        family: Family::Load,
-        state,
-        summary,
-        remedy: d
-            .root_finding()
-            .map(|f| f.remedy.clone())
-            .unwrap_or_default(),
-        detail: json!({"diagnosis": d, "shots": shots}),
-    }
-}
-
-fn consent_family(e: &Expectation, visits: &[Observation]) -> Assessed {
-    let desktop: Vec<&Observation> = visits
-        .iter()
-        .filter(|v| v.condition.viewport == Viewport::Desktop)
-        .collect();
-    let grid: Grid = consent::grid(e.supplier, e.region, &desktop);
-    let findings = consent::judge(&grid);
-    let reached = desktop
-        .iter()
-        .any(|v| v.page.status.is_some_and(|s| s < 400));
-    let came = grid.cells.iter().any(|c| c.count > 0);
-    let (state, summary) = if !reached {
-        (
-            State::Undecided,
-            "The page could not be had, so nothing is known about consent.".to_string(),
-        )
-    } else if grid.up.iter().all(|(_, up)| !up)
-        && grid.cells.iter().all(|c| c.allowed || c.count == 0)
-    {
-        (
-            State::Undecided,
-            "The widget starts in no consent state: see the chain first.".to_string(),
-        )
-    } else if !came && findings.is_empty() {
-        (
-            State::Undecided,
-            "The widget sent no signal in any state, so nothing is known about consent."
-                .to_string(),
-        )
-    } else {
-        standing::of_findings(
-            &findings,
-            "Nothing of the widget before consent that the region forbids.",
-        )
+    let families = vec![
+        place::assess(&diagnosis),
+        load::assess(&diagnosis, visits),
+        consent::assess(expectation.supplier, expectation.region, visits),
+        brand::assess(expectation.design, expectation.brand, visits),
+    ];
+    let mut judged = Judged {
+        diagnosis,
+        families,
     };
-    Assessed {
-        family: Family::Consent,
-        state,
-        summary,
-        remedy: first_remedy(&findings),
-        detail: json!({"grid": grid, "findings": findings}),
-    }
-}
-
-/// The visit on which the widget is up, a desktop before a phone.
-pub fn best_visit(visits: &[Observation]) -> Option<&Observation> {
-    let shown = |v: &&Observation| {
-        v.launcher
-            .as_ref()
-            .is_some_and(|l| l.present && l.hidden_by.is_none())
-    };
-    visits.iter().filter(shown).min_by_key(|v| {
-        (
-            v.condition.viewport == Viewport::Phone,
-            v.condition.consent == ConsentAct::Untouched && visits.len() > 2,
-        )
-    })
-}
-
-fn brand_family(e: &Expectation, visits: &[Observation]) -> Assessed {
-    let seen = best_visit(visits);
-    let compared: Option<Compared> = seen.and_then(|v| brand::compare(v, e.design, e.brand));
-    let (Some(seen), Some(compared)) = (seen, compared) else {
-        return Assessed {
-            family: Family::Brand,
-            state: State::Undecided,
-            summary: "No launcher was seen, so its looks are unknown.".into(),
-            remedy: String::new(),
-            detail: json!({}),
-        };
-    };
-    let findings = brand::judge(seen, e.design, &compared);
-    let (state, summary) = standing::of_findings(&findings, "The widget looks as designed.");
-    Assessed {
-        family: Family::Brand,
-        state,
-        summary,
-        remedy: first_remedy(&findings),
-        detail: json!({"compared": compared, "findings": findings}),
-    }
-}
-
-pub fn weighing(w: &WeighIn) -> Assessed {
-    let t = w.own.thread_ms;
-    let (state, summary) = standing::of_weigh(w.verdict, t.median, t.low, t.high, w.budget_ms);
-    let remedy = if state == State::Failing {
-        "Talk to the client about the budget, or choose a lighter widget."
-    } else {
-        ""
-    };
-    Assessed {
-        family: Family::Weigh,
-        state,
-        summary,
-        remedy: remedy.into(),
-        detail: json!({"weigh": w}),
-    }
-}
-
-pub fn echoing(seen: &echo::Seen) -> Assessed {
-    let findings = echo::judge(seen);
-    let good = match (seen.at_console_ms, seen.answer_seen_ms) {
-        (Some(there), Some(back)) => format!(
-            "There after {:.2} s, the answer back after {:.2} s.",
-            there / 1000.0,
-            back / 1000.0
-        ),
-        _ => String::new(),
-    };
-    let (state, summary) = standing::of_findings(&findings, &good);
-    Assessed {
-        family: Family::Echo,
-        state,
-        summary,
-        remedy: first_remedy(&findings),
-        detail: json!({"seen": seen, "findings": findings}),
-    }
+    let watched = watch::assess(before, &judged.codes());
+    judged.families.push(watched);
+    judged
 }
 
 #[cfg(test)]
 mod tests {
     use super::*;
+    use crate::chain::testing::{launcher, on_phone, page, with};
     use crate::design::Layer;
+    use crate::family::{Family, Standing};
+    use crate::profile::tests::sample;
 
-    #[test]
-    fn a_page_that_cannot_be_had_settles_only_what_it_can() {
-        let supplier = crate::profile::tests::sample();
+    fn judged(visits: &[Observation]) -> Judged {
+        let (supplier, region) = (sample(), Region::strictest_of_all());
         let design = Design::resolve(&Layer::new(), &Layer::new(), &Layer::new());
-        let region =
-            Region::from_toml("id='o'\nname='O'\n[before]\nrequests=[]\nstorage=[]").unwrap();
         let e = Expectation {
             supplier: &supplier,
             rivals: &[],
@@ -247,28 +129,74 @@ mod tests {
             brand: None,
             region: &region,
         };
-        let seen = Observation {
-            url: "https://kites.example/".into(),
-            page: crate::observation::Page {
-                final_url: "https://kites.example/".into(),
-                status: Some(500),
-                mime: "text/html".into(),
-                ..Default::default()
+        check(&e, visits, &[], None)
+    }
+
+    fn standings(j: &Judged) -> Vec<(Family, Standing)> {
+        j.families.iter().map(|a| (a.family, a.standing)).collect()
+    }
+
+    #[test]
+    fn a_page_that_cannot_be_had_settles_only_what_it_can() {
+        let j = judged(&[with(page(""), |o| o.page.status = Some(500))]);
+        assert_eq!(j.diagnosis.root, Some(Code::DeliveredStatus));
+        let wanted = [
+            (Family::Place, Standing::Undecided),
+            (Family::Load, Standing::Failing),
+            (Family::Consent, Standing::Undecided),
+            (Family::Brand, Standing::Undecided),
+            (Family::Watch, Standing::NotYet),
+        ];
+        assert_eq!(standings(&j), wanted);
+    }
+
+    #[test]
+    fn the_phones_looks_are_judged_beside_the_desktops() {
+        let desktop = launcher(|l| l.background = "#2f6b4f".into());
+        let off = with(
+            on_phone(launcher(|l| l.background = "#d98c2b".into())),
+            |o| {
+                o.launcher.as_mut().unwrap().rect.x = 310.0;
             },
-            ..Observation::default()
-        };
-        let (d, all) = check(&e, &[seen], &[]);
-        assert_eq!(d.root.as_deref(), Some("delivered.status"));
-        let states: Vec<(Family, State)> = all.iter().map(|a| (a.family, a.state)).collect();
-        assert_eq!(
-            states,
-            [
-                (Family::Place, State::Undecided),
-                (Family::Load, State::Failing),
-                (Family::Consent, State::Undecided),
-                (Family::Brand, State::Undecided),
-                (Family::Watch, State::Passing)
-            ]
         );
+        let brand = |j: Judged| {
+            j.families
+                .into_iter()
+                .find(|a| a.family == Family::Brand)
+                .unwrap()
+        };
+        let good = brand(judged(std::slice::from_ref(&desktop)));
+        assert_eq!(good.standing, Standing::Passing, "{:?}", good.findings);
+        let both = brand(judged(&[desktop, off]));
+        assert_eq!(both.standing, Standing::Failing);
+        assert_eq!(both.findings[0].code, Code::BrandLauncherColour);
+        assert!(
+            both.findings[0]
+                .evidence
+                .iter()
+                .any(|e| e.line() == "on a phone")
+        );
+    }
+
+    #[test]
+    fn another_key_or_design_is_another_expectation() {
+        let (supplier, region) = (sample(), Region::strictest_of_all());
+        let design = Design::resolve(&Layer::new(), &Layer::new(), &Layer::new());
+        let print = |key: &str, brand: Option<Rgb>| {
+            Expectation {
+                supplier: &supplier,
+                rivals: &[],
+                key,
+                consent: None,
+                design: &design,
+                brand,
+                region: &region,
+            }
+            .print()
+        };
+        assert_eq!(print("a", None), print("a", None));
+        assert_ne!(print("a", None), print("b", None));
+        assert_ne!(print("a", None), print("a", Some(Rgb(1, 2, 3))));
+        assert_eq!(print("a", None).len(), 16);
     }
 }

@@ -1,6 +1,7 @@
 //! Brand sheets, read and written as Design Tokens (the DTCG format: groups of tokens with `$type`
 //! and `$value`), and the comparison of an observed widget with its design and brand.
 
+use crate::code::Code;
 use crate::colour::{Rgb, difference_in_words};
 use crate::design::{Design, Field, Layer};
 use crate::finding::{Evidence, Finding, Severity};
@@ -10,7 +11,7 @@ use serde_json::{Value, json};
 
 #[derive(Debug, Clone, Default, PartialEq, Eq, Serialize, Deserialize)]
 #[serde(default)]
-pub struct Sheet {
+pub struct BrandSheet {
     pub primary: Option<Rgb>,
     pub secondary: Option<Rgb>,
     /// The name visitors know, used as the widget's title.
@@ -30,7 +31,7 @@ pub enum TokensError {
     Nothing,
 }
 
-impl Sheet {
+impl BrandSheet {
     /// What the brand sheet says about a widget design.
     pub fn layer(&self) -> Layer {
         let mut layer = Layer::new();
@@ -68,7 +69,7 @@ impl Sheet {
     }
 
     /// Reads colour tokens as a string `#rrggbb` (earlier drafts) or an object with `hex` or `components`.
-    pub fn from_tokens(text: &str) -> Result<Sheet, TokensError> {
+    pub fn from_tokens(text: &str) -> Result<BrandSheet, TokensError> {
         let root: Value = serde_json::from_str(text)?;
         let colour = |name: &str| -> Result<Option<Rgb>, TokensError> {
             let value = &root["color"][name]["$value"];
@@ -101,13 +102,13 @@ impl Sheet {
                 .unwrap_or_default()
                 .to_string()
         };
-        let sheet = Sheet {
+        let sheet = BrandSheet {
             primary: colour("primary")?,
             secondary: colour("secondary")?,
             public_name: text("public"),
             legal_name: text("legal"),
         };
-        if sheet == Sheet::default() {
+        if sheet == BrandSheet::default() {
             Err(TokensError::Nothing)
         } else {
             Ok(sheet)
@@ -156,7 +157,7 @@ pub const COLOUR_TOLERANCE: f64 = 3.0;
 pub const OFFSET_TOLERANCE: f64 = 4.0;
 
 /// Texts that suppliers ship as samples and that people forget (common practice).
-const SAMPLES: &[&str] = &[
+pub(crate) const SAMPLES: &[&str] = &[
     "John Doe",
     "Jane Doe",
     "your company",
@@ -211,7 +212,7 @@ pub fn judge(seen: &Observation, design: &Design, compared: &Compared) -> Vec<Fi
     let mut out = Vec::new();
     let crop = compared.crop.clone().map(|key| Evidence::Picture { key });
     let mut fault =
-        |code: &str, severity, summary: String, remedy: &str, evidence: Vec<Evidence>| {
+        |code: Code, severity, summary: String, remedy: &str, evidence: Vec<Evidence>| {
             out.push(
                 Finding::new(code, severity, summary, remedy)
                     .with_all(evidence)
@@ -219,8 +220,8 @@ pub fn judge(seen: &Observation, design: &Design, compared: &Compared) -> Vec<Fi
             );
         };
     for (code, what, pair) in [
-        ("brand.launcher-colour", "launcher", compared.launcher),
-        ("brand.header-colour", "header", compared.header),
+        (Code::BrandLauncherColour, "launcher", compared.launcher),
+        (Code::BrandHeaderColour, "header", compared.header),
     ] {
         if let Some(p) = pair.filter(|p| p.difference > COLOUR_TOLERANCE) {
             fault(
@@ -240,7 +241,7 @@ pub fn judge(seen: &Observation, design: &Design, compared: &Compared) -> Vec<Fi
     }
     if compared.corner != compared.expected_corner {
         fault(
-            "brand.corner",
+            Code::BrandCorner,
             Severity::Fault,
             format!(
                 "The launcher is {} and should be {}.",
@@ -254,7 +255,7 @@ pub fn judge(seen: &Observation, design: &Design, compared: &Compared) -> Vec<Fi
             || (compared.offset_y - compared.expected_y).abs() > OFFSET_TOLERANCE)
     {
         fault(
-            "brand.offset",
+            Code::BrandOffset,
             Severity::Warning,
             format!(
                 "The launcher is {:.0} and {:.0} px from the edges and should be {:.0} and {:.0}.",
@@ -267,7 +268,7 @@ pub fn judge(seen: &Observation, design: &Design, compared: &Compared) -> Vec<Fi
     // WCAG 2.2, SC 1.4.11: 3 to 1 for what is needed to see a control.
     if let Some(c) = compared.text_on_launcher.filter(|c| *c < 3.0) {
         fault(
-            "brand.contrast",
+            Code::BrandContrast,
             Severity::Fault,
             format!("The icon on the launcher has a contrast of {c:.1} to 1; 3 is the least."),
             "Choose a lighter or darker icon colour in the design.",
@@ -276,7 +277,7 @@ pub fn judge(seen: &Observation, design: &Design, compared: &Compared) -> Vec<Fi
     }
     if let Some(c) = compared.on_page.filter(|c| *c < 3.0) {
         fault(
-            "brand.stands-out",
+            Code::BrandStandsOut,
             Severity::Warning,
             format!(
                 "The launcher has a contrast of {c:.1} to 1 against the page around it; 3 is the least."
@@ -288,7 +289,7 @@ pub fn judge(seen: &Observation, design: &Design, compared: &Compared) -> Vec<Fi
     if !seen.panel_text.is_empty() {
         if let Some(sample) = SAMPLES.iter().find(|s| seen.panel_text.contains(**s)) {
             fault(
-                "brand.sample-text",
+                Code::BrandSampleText,
                 Severity::Fault,
                 format!("A sample text was left in the panel: \u{201c}{sample}\u{201d}."),
                 "In the widget's settings at the supplier, replace the sample.",
@@ -298,7 +299,7 @@ pub fn judge(seen: &Observation, design: &Design, compared: &Compared) -> Vec<Fi
         let title = design.get(Field::Title);
         if !title.is_empty() && !seen.panel_text.contains(title) {
             fault(
-                "brand.title",
+                Code::BrandTitle,
                 Severity::Fault,
                 format!("The panel does not show the title \u{201c}{title}\u{201d}."),
                 "In the widget's settings at the supplier, set the designed title.",
@@ -334,11 +335,11 @@ mod tests {
         }
     }
 
-    fn codes(o: &Observation) -> Vec<String> {
-        let sheet = Sheet {
+    fn codes(o: &Observation) -> Vec<Code> {
+        let sheet = BrandSheet {
             primary: Some(Rgb(0x2f, 0x6b, 0x4f)),
             public_name: "Tide Mill".into(),
-            ..Sheet::default()
+            ..BrandSheet::default()
         };
         let d = Design::resolve(&Layer::new(), &sheet.layer(), &Layer::new());
         judge(o, &d, &compare(o, &d, sheet.primary).unwrap())
@@ -356,40 +357,40 @@ mod tests {
     fn colour_corner_offset_and_texts_are_compared() {
         assert_eq!(
             codes(&seen("#c0392b", 1200.0, 720.0)),
-            ["brand.launcher-colour"]
+            [Code::BrandLauncherColour]
         );
-        assert_eq!(codes(&seen("#2f6b4f", 20.0, 720.0)), ["brand.corner"]);
-        assert_eq!(codes(&seen("#2f6b4f", 1150.0, 720.0)), ["brand.offset"]);
+        assert_eq!(codes(&seen("#2f6b4f", 20.0, 720.0)), [Code::BrandCorner]);
+        assert_eq!(codes(&seen("#2f6b4f", 1150.0, 720.0)), [Code::BrandOffset]);
         let mut o = seen("#2f6b4f", 1200.0, 720.0);
         o.panel_text = "Hi, I am John Doe".into();
-        assert_eq!(codes(&o), ["brand.sample-text", "brand.title"]);
+        assert_eq!(codes(&o), [Code::BrandSampleText, Code::BrandTitle]);
     }
 
     #[test]
     fn sheets_go_out_and_come_back_as_design_tokens() {
-        let sheet = Sheet {
+        let sheet = BrandSheet {
             primary: Some(Rgb(1, 2, 3)),
             secondary: None,
             public_name: "Tide Mill".into(),
             legal_name: "Tide Mill Trust".into(),
         };
         assert_eq!(
-            Sheet::from_tokens(&sheet.to_tokens().to_string()).unwrap(),
+            BrandSheet::from_tokens(&sheet.to_tokens().to_string()).unwrap(),
             sheet
         );
         let older = r##"{"color": {"primary": {"$type": "color", "$value": "#010203"}}}"##;
         assert_eq!(
-            Sheet::from_tokens(older).unwrap().primary,
+            BrandSheet::from_tokens(older).unwrap().primary,
             Some(Rgb(1, 2, 3))
         );
         assert!(
-            Sheet::from_tokens("{}")
+            BrandSheet::from_tokens("{}")
                 .unwrap_err()
                 .to_string()
                 .contains("color.primary")
         );
         assert!(
-            Sheet::from_tokens("{")
+            BrandSheet::from_tokens("{")
                 .unwrap_err()
                 .to_string()
                 .contains("no JSON")

@@ -4,49 +4,151 @@
 //! authorities): nothing that is not strictly necessary is stored on or read from the visitor's
 //! device before consent. Requests alone are judged by the region's profile.
 
+use crate::code::Code;
 use crate::finding::{Evidence, Finding, Severity};
-use crate::observation::{ConsentAct, Observation};
+use crate::observation::{ConsentAct, Observation, Stored};
 use crate::profile::{ConsentClass, Supplier};
 use serde::{Deserialize, Serialize};
+use url::Url;
 
 /// Regional rules as data: which classes may do what while the visitor has not decided.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
 pub struct Region {
     pub id: String,
     pub name: String,
+    /// ISO 3166-1 alpha-2.
+    #[serde(default)]
+    pub countries: Vec<String>,
     pub before: Allowed,
 }
 
+/// Classes that may do something before consent.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
 pub struct Allowed {
     pub requests: Vec<ConsentClass>,
     pub storage: Vec<ConsentClass>,
+    /// Missing: as requests.
+    #[serde(default)]
+    pub frames: Option<Vec<ConsentClass>>,
 }
 
-impl Region {
-    pub fn from_toml(text: &str) -> Result<Region, toml::de::Error> {
-        toml::from_str(text)
+impl Allowed {
+    fn of(&self, signal: Signal) -> &[ConsentClass] {
+        match signal {
+            Signal::Requests => &self.requests,
+            Signal::Cookies | Signal::Storage => &self.storage,
+            Signal::Frames => self.frames.as_deref().unwrap_or(&self.requests),
+        }
+    }
+
+    /// How many classes may do something; the fewest is the strictest.
+    fn breadth(&self) -> usize {
+        Signal::ALL.iter().map(|s| self.of(*s).len()).sum()
     }
 }
 
+impl Region {
+    /// Reads a region profile.
+    ///
+    /// # Errors
+    /// What the TOML reader says of a text that is no region.
+    pub fn from_toml(text: &str) -> Result<Region, toml::de::Error> {
+        toml::from_str(text)
+    }
+
+    /// Without any region profile nothing but the class necessary is allowed.
+    pub fn strictest_of_all() -> Region {
+        let only = vec![ConsentClass::Necessary];
+        Region {
+            id: "strictest".into(),
+            name: "Strictest rules".into(),
+            countries: Vec::new(),
+            before: Allowed {
+                requests: only.clone(),
+                storage: only,
+                frames: None,
+            },
+        }
+    }
+
+    /// The rules for visitors of a country. A country that is unknown or in no region's list is
+    /// judged by the strictest region there is.
+    ///
+    /// ```
+    /// use newtfern_core::consent::Region;
+    /// let lax = Region::from_toml("id='lax'\nname='Lax'\ncountries=['CA']\n[before]\nrequests=['necessary','functional']\nstorage=['necessary']").unwrap();
+    /// let strict = Region::from_toml("id='strict'\nname='Strict'\ncountries=['AT']\n[before]\nrequests=[]\nstorage=[]").unwrap();
+    /// let all = [lax, strict];
+    /// assert_eq!(Region::for_country(&all, "ca").id, "lax");
+    /// assert_eq!(Region::for_country(&all, "").id, "strict");
+    /// assert_eq!(Region::for_country(&all, "ZZ").id, "strict");
+    /// ```
+    pub fn for_country(regions: &[Region], country: &str) -> Region {
+        let listed = |r: &&Region| {
+            let mut countries = r.countries.iter();
+            countries.any(|c| c.eq_ignore_ascii_case(country.trim()))
+        };
+        let strictest = || regions.iter().min_by_key(|r| r.before.breadth());
+        let found = regions.iter().find(listed).or_else(strictest);
+        found.cloned().unwrap_or_else(Region::strictest_of_all)
+    }
+}
+
+/// What a widget does that a visitor could object to.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
 #[serde(rename_all = "snake_case")]
 pub enum Signal {
+    /// Requests and live connections to the supplier.
     Requests,
+    /// Cookies.
     Cookies,
+    /// Local and session storage.
     Storage,
+    /// Frames of the supplier; each is a request as well.
+    Frames,
 }
 
 impl Signal {
-    pub const ALL: [Signal; 3] = [Signal::Requests, Signal::Cookies, Signal::Storage];
+    /// In the order of the grid.
+    pub const ALL: [Signal; 4] = [
+        Signal::Requests,
+        Signal::Cookies,
+        Signal::Storage,
+        Signal::Frames,
+    ];
 
+    /// As the grid names them.
     pub fn words(self) -> &'static str {
         match self {
             Signal::Requests => "requests",
             Signal::Cookies => "cookies",
             Signal::Storage => "storage",
+            Signal::Frames => "frames",
         }
     }
+
+    fn early(self) -> (Code, &'static str) {
+        match self {
+            Signal::Requests => (Code::ConsentRequestEarly, "requests go to the supplier"),
+            Signal::Cookies => (Code::ConsentCookieEarly, "cookies of the widget are set"),
+            Signal::Storage => (
+                Code::ConsentStorageEarly,
+                "the widget stores data in the browser",
+            ),
+            Signal::Frames => (Code::ConsentFrameEarly, "frames of the supplier are opened"),
+        }
+    }
+}
+
+/// One signal as it was seen.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+pub struct Example {
+    /// Address, or name and place.
+    pub what: String,
+    /// ms since the navigation began.
+    pub at_ms: f64,
+    /// It came before the visitor decided, or although the decision could not be made.
+    pub before: bool,
 }
 
 /// One cell: how often the signal was seen, when first, and what exactly.
@@ -54,128 +156,182 @@ impl Signal {
 pub struct Cell {
     pub state: ConsentAct,
     pub signal: Signal,
+    /// All of the supplier's own.
     pub count: usize,
+    /// Those before the decision.
+    pub before: usize,
     pub first_ms: Option<f64>,
-    pub examples: Vec<String>,
+    /// Each with its own time.
+    pub examples: Vec<Example>,
+    /// The rule for this state, whatever the count.
     pub allowed: bool,
+    /// The rule while the visitor had not decided.
+    pub allowed_before: bool,
 }
 
+impl Cell {
+    /// Signals that the rules do not allow.
+    pub fn wrong(&self) -> usize {
+        match (self.allowed, self.allowed_before) {
+            (false, _) => self.count,
+            (true, false) => self.before,
+            (true, true) => 0,
+        }
+    }
+}
+
+/// Consent states against signals.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
 pub struct Grid {
+    /// Name of the region whose rules judge.
     pub region: String,
+    /// Its id.
+    #[serde(default)]
+    pub region_id: String,
     pub cells: Vec<Cell>,
-    /// Did the widget come up in each state that was visited?
+    /// Did the widget come up in each state that was visited? Not where that is not known.
     pub up: Vec<(ConsentAct, bool)>,
     /// A manager was found on the page or the states could be told apart.
     pub managed: bool,
+    /// States whose decision could not be made, and why.
+    #[serde(default)]
+    pub not_made: Vec<(ConsentAct, String)>,
 }
+
+/// Examples kept of one cell.
+const MOST_EXAMPLES: usize = 5;
 
 /// Builds the grid from one visit for each consent state.
 pub fn grid(supplier: &Supplier, region: &Region, visits: &[&Observation]) -> Grid {
-    let class = supplier.consent.class;
-    let mut cells = Vec::new();
-    let mut up = Vec::new();
+    let mut grid = Grid {
+        region: region.name.clone(),
+        region_id: region.id.clone(),
+        cells: Vec::new(),
+        up: Vec::new(),
+        managed: visits.iter().any(|v| v.consent.manager || v.consent.tcf),
+        not_made: Vec::new(),
+    };
     for seen in visits {
         let state = seen.condition.consent;
-        up.push((state, seen.alive.at_ms.is_some()));
+        let decides = !matches!(state, ConsentAct::Untouched | ConsentAct::Gpc);
+        let made = seen.looks.consent_act.seen_ms().is_some();
+        if decides && !made {
+            let why = match seen.consent.error.as_str() {
+                "" => "the decision did not take".to_string(),
+                error => error.to_string(),
+            };
+            grid.not_made.push((state, why));
+        }
+        if seen.looks.alive.unlooked().is_none() {
+            grid.up.push((state, seen.looks.alive.seen_ms().is_some()));
+        }
         for signal in Signal::ALL {
-            // A granted visit starts untouched: only what came before the act is judged by the rules of "before".
-            let cutoff = if state == ConsentAct::Granted {
-                seen.consent.acted_ms
-            } else {
-                None
-            };
-            let found = signals(supplier, seen, signal);
-            let permitted = match signal {
-                Signal::Requests => region.before.requests.contains(&class),
-                _ => region.before.storage.contains(&class),
-            };
-            let early = found
-                .iter()
-                .filter(|(_, at)| cutoff.is_none_or(|c| *at < c))
-                .count();
-            let allowed = permitted
-                || match state {
-                    ConsentAct::Granted => cutoff.is_none() || early == 0,
-                    _ => found.is_empty(),
-                };
-            cells.push(Cell {
-                state,
-                signal,
-                count: found.len(),
-                first_ms: found.iter().map(|(_, at)| *at).min_by(f64::total_cmp),
-                examples: found.iter().take(5).map(|(what, _)| what.clone()).collect(),
-                allowed,
-            });
+            grid.cells.push(cell(supplier, region, seen, signal));
         }
     }
-    let managed = visits.iter().any(|v| v.consent.manager || v.consent.tcf);
-    Grid {
-        region: region.name.clone(),
-        cells,
-        up,
-        managed,
+    grid
+}
+
+fn cell(supplier: &Supplier, region: &Region, seen: &Observation, signal: Signal) -> Cell {
+    let state = seen.condition.consent;
+    let class = supplier.consent.class;
+    let decided_ms = match state {
+        ConsentAct::Untouched | ConsentAct::Gpc => None,
+        // A decision that did not take is none: all came while the visitor had not decided.
+        _ if seen.looks.consent_act.seen_ms().is_none() => None,
+        _ => seen.consent.acted_ms,
+    };
+    let mut found = signals(supplier, seen, signal);
+    found.sort_by(|a, b| a.1.total_cmp(&b.1));
+    let is_before = |at_ms: f64| decided_ms.is_none_or(|d| at_ms < d);
+    let allowed_before = region.before.of(signal).contains(&class);
+    let allowed = match (state, decided_ms) {
+        (ConsentAct::Granted, Some(_)) => true,
+        (ConsentAct::Refused | ConsentAct::Withdrawn, Some(_)) => class == ConsentClass::Necessary,
+        _ => allowed_before,
+    };
+    Cell {
+        state,
+        signal,
+        count: found.len(),
+        before: found.iter().filter(|(_, at)| is_before(*at)).count(),
+        first_ms: found.first().map(|(_, at)| *at),
+        examples: found
+            .into_iter()
+            .take(MOST_EXAMPLES)
+            .map(|(what, at_ms)| Example {
+                what,
+                at_ms,
+                before: is_before(at_ms),
+            })
+            .collect(),
+        allowed,
+        allowed_before,
     }
 }
 
 /// Signals of the supplier with the time they were seen.
 fn signals(supplier: &Supplier, seen: &Observation, signal: Signal) -> Vec<(String, f64)> {
-    let ours = |place: &str| {
-        supplier.hosts().any(|h| {
-            place.trim_start_matches('.').eq_ignore_ascii_case(h)
-                || place.contains(&format!("//{h}"))
-        })
+    let owned = |address: &str| {
+        let url = Url::parse(address).ok();
+        let host = url.as_ref().and_then(Url::host_str);
+        host.is_some_and(|h| supplier.owns_host(h))
     };
     match signal {
         Signal::Requests => {
-            let requests = seen
-                .requests
-                .iter()
-                .filter(|r| r.host().is_some_and(|h| supplier.owns_host(&h)))
-                .map(|r| (r.url.clone(), r.start_ms));
-            let sockets = seen
-                .sockets
-                .iter()
-                .filter(|s| {
-                    url::Url::parse(&s.url)
-                        .ok()
-                        .and_then(|u| u.host_str().map(|h| supplier.owns_host(h)))
-                        .unwrap_or(false)
-                })
-                .map(|s| (s.url.clone(), s.at_ms));
-            requests.chain(sockets).collect()
+            let requests = seen.requests.iter().map(|r| (&r.url, r.start_ms));
+            let sockets = seen.sockets.iter().map(|s| (&s.url, s.at_ms));
+            let all = requests.chain(sockets).filter(|(url, _)| owned(url));
+            all.map(|(url, at)| (url.clone(), at)).collect()
         }
-        Signal::Cookies | Signal::Storage => seen
-            .stored
-            .iter()
-            .filter(|s| (s.kind == "cookie") == (signal == Signal::Cookies))
-            .filter(|s| supplier.consent.storage.iter().any(|n| n == &s.name) || ours(&s.place))
-            .map(|s| (format!("{} ({})", s.name, s.place), s.at_ms))
-            .collect(),
+        Signal::Frames => {
+            let frames = seen.frames.iter().filter(|f| owned(&f.url));
+            frames.map(|f| (f.url.clone(), f.at_ms)).collect()
+        }
+        Signal::Cookies | Signal::Storage => {
+            let kept = seen.stored.iter().filter(|s| {
+                (s.kind == "cookie") == (signal == Signal::Cookies) && is_ours(supplier, s)
+            });
+            kept.map(|s| (format!("{} ({})", s.name, s.place), s.at_ms))
+                .collect()
+        }
     }
 }
 
+/// By name, or by the host that keeps it.
+fn is_ours(supplier: &Supplier, s: &Stored) -> bool {
+    let place = s.place.trim_start_matches('.');
+    let host = Url::parse(place)
+        .ok()
+        .and_then(|u| u.host_str().map(str::to_string));
+    let host = host.unwrap_or_else(|| place.to_string());
+    supplier.consent.storage.iter().any(|n| n == &s.name) || supplier.owns_host(&host)
+}
+
+fn told(state: ConsentAct) -> &'static str {
+    match state {
+        ConsentAct::Refused => "although consent was refused",
+        _ => "before the visitor gave consent",
+    }
+}
+
+/// What of the grid the rules do not allow.
 pub fn judge(grid: &Grid) -> Vec<Finding> {
-    let mut out = Vec::new();
-    let told = |state: ConsentAct| {
-        if state == ConsentAct::Refused {
-            "although consent was refused"
+    let mut out: Vec<Finding> = Vec::new();
+    for cell in grid.cells.iter().filter(|c| c.wrong() > 0) {
+        let refused = matches!(cell.state, ConsentAct::Refused | ConsentAct::Withdrawn);
+        let (early, what) = cell.signal.early();
+        let code = if refused && !cell.allowed {
+            Code::ConsentAfterRefusal
         } else {
-            "before the visitor gave consent"
-        }
-    };
-    for cell in grid.cells.iter().filter(|c| !c.allowed && c.count > 0) {
-        let (code, what) = match cell.signal {
-            Signal::Requests => ("consent.request-early", "requests go to the supplier"),
-            Signal::Cookies => ("consent.cookie-early", "cookies of the widget are set"),
-            Signal::Storage => (
-                "consent.storage-early",
-                "the widget stores data in the browser",
-            ),
+            early
         };
-        if out.iter().any(|f: &Finding| f.code == code) {
+        if out.iter().any(|f| f.code == code) {
             continue;
         }
+        let wrong = cell.examples.iter().filter(|e| !cell.allowed || e.before);
+        let line =
+            |e: &Example| Evidence::fact(format!("{} after {:.2} s", e.what, e.at_ms / 1000.0));
         out.push(
             Finding::new(
                 code,
@@ -183,18 +339,24 @@ pub fn judge(grid: &Grid) -> Vec<Finding> {
                 format!("{}: {what} {}.", grid.region, told(cell.state)),
                 "Hold the snippet back until consent: assign it to a category in the consent manager, or place its consent-gated form.",
             )
-            .with_all(cell.examples.iter().map(|e| Evidence::fact(format!("{e}, first after {:.1} s", cell.first_ms.unwrap_or(0.0) / 1000.0)))),
+            .with_all(wrong.map(line)),
         );
     }
-    let started = |state| grid.up.iter().find(|(s, _)| *s == state).map(|(_, up)| *up);
-    if started(ConsentAct::Granted) == Some(false) && started(ConsentAct::Untouched) == Some(false)
+    let up = |state| grid.up.iter().find(|(s, _)| *s == state).map(|(_, up)| *up);
+    let granted = grid.not_made.iter().all(|(s, _)| *s != ConsentAct::Granted);
+    if granted && up(ConsentAct::Granted) == Some(false) && up(ConsentAct::Untouched) == Some(false)
     {
-        out.push(Finding::new(
-            "consent.never-starts",
-            Severity::Fault,
-            "The widget does not start in any consent state.",
-            "Look at the chain of this site first.",
-        ));
+        out.push(
+            Finding::new(
+                Code::ConsentNeverStarts,
+                Severity::Fault,
+                "The widget does not start in any consent state.",
+                "Look at the chain of this site first.",
+            )
+            .with(Evidence::fact(
+                "no sign of life while untouched and none once granted",
+            )),
+        );
     }
     out
 }
@@ -202,7 +364,9 @@ pub fn judge(grid: &Grid) -> Vec<Finding> {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use crate::observation::{AliveSign, Condition, ConsentSeen, Request, Stored, Viewport};
+    use crate::chain::testing::{granted, page, ungranted, with};
+    use crate::observation::{Frame, Look, Request};
+    use crate::profile::tests::sample;
 
     fn region() -> Region {
         Region::from_toml(
@@ -211,81 +375,113 @@ mod tests {
         .unwrap()
     }
 
-    fn visit(
-        state: ConsentAct,
-        request_ms: Option<f64>,
-        cookie: bool,
-        acted: Option<f64>,
-    ) -> Observation {
-        Observation {
-            condition: Condition {
-                viewport: Viewport::Desktop,
-                consent: state,
-            },
-            requests: request_ms
-                .map(|at| Request {
-                    url: "https://cdn.example.test/l.js".into(),
-                    start_ms: at,
-                    ..Request::default()
-                })
-                .into_iter()
-                .collect(),
-            stored: if cookie {
-                vec![Stored {
-                    kind: "cookie".into(),
-                    place: "kites.example".into(),
-                    name: "ex_id".into(),
-                    at_ms: 10.0,
-                    ..Stored::default()
-                }]
-            } else {
-                vec![]
-            },
-            alive: AliveSign {
-                at_ms: request_ms,
-                ..AliveSign::default()
-            },
-            consent: ConsentSeen {
-                manager: true,
-                acted_ms: acted,
-                ..ConsentSeen::default()
-            },
-            ..Observation::default()
-        }
+    fn request(o: &mut Observation, at_ms: f64) {
+        o.requests.push(Request {
+            url: "https://cdn.example.test/l.js".into(),
+            start_ms: at_ms,
+            ..Request::default()
+        });
+        o.looks.alive = Look::Seen { at_ms };
     }
 
-    fn codes(visits: &[&Observation]) -> Vec<String> {
-        let s = crate::profile::tests::sample();
-        judge(&grid(&s, &region(), visits))
-            .into_iter()
-            .map(|f| f.code)
-            .collect()
+    fn cookie(o: &mut Observation, at_ms: f64) {
+        o.stored.push(Stored {
+            kind: "cookie".into(),
+            place: "kites.example".into(),
+            name: "ex_id".into(),
+            at_ms,
+            ..Stored::default()
+        });
+    }
+
+    fn codes(visits: &[&Observation]) -> Vec<Code> {
+        let grid = grid(&sample(), &region(), visits);
+        judge(&grid).into_iter().map(|f| f.code).collect()
     }
 
     #[test]
     fn waiting_and_then_starting_is_right() {
-        let (a, b) = (
-            visit(ConsentAct::Untouched, None, false, None),
-            visit(ConsentAct::Granted, Some(900.0), false, Some(800.0)),
-        );
-        assert!(codes(&[&a, &b]).is_empty());
+        // Consent is given after 400 ms.
+        let after = with(granted(page("")), |o| {
+            request(o, 900.0);
+            cookie(o, 950.0);
+        });
+        assert_eq!(codes(&[&page(""), &after]), []);
+        let grid = grid(&sample(), &region(), &[&after]);
+        assert_eq!((grid.cells[0].count, grid.cells[0].before), (1, 0));
+        assert!(grid.cells[0].allowed && !grid.cells[0].examples[0].before);
     }
 
     #[test]
-    fn what_comes_before_consent_is_a_fault_of_its_kind() {
-        let a = visit(ConsentAct::Untouched, Some(100.0), true, None);
-        let b = visit(ConsentAct::Granted, Some(100.0), false, Some(800.0));
-        assert_eq!(
-            codes(&[&a, &b]),
-            ["consent.request-early", "consent.cookie-early"]
+    fn what_comes_before_consent_is_a_fault_of_its_kind_with_its_own_time() {
+        let early = with(page(""), |o| {
+            request(o, 100.0);
+            request(o, 300.0);
+            cookie(o, 120.0);
+            o.frames.push(Frame {
+                url: "https://app.example.test/p".into(),
+                at_ms: 500.0,
+                ..Frame::default()
+            });
+        });
+        let found = judge(&grid(&sample(), &region(), &[&early]));
+        let codes: Vec<Code> = found.iter().map(|f| f.code).collect();
+        let wanted = [
+            Code::ConsentRequestEarly,
+            Code::ConsentCookieEarly,
+            Code::ConsentFrameEarly,
+        ];
+        assert_eq!(codes, wanted);
+        let times: Vec<String> = found[0].evidence.iter().map(|e| e.line()).collect();
+        assert!(
+            times[0].ends_with("0.10 s") && times[1].ends_with("0.30 s"),
+            "{times:?}"
         );
     }
 
     #[test]
-    fn a_necessary_class_may_do_both() {
-        let mut s = crate::profile::tests::sample();
+    fn in_a_granted_visit_only_what_came_before_the_decision_counts() {
+        let both = with(granted(page("")), |o| {
+            request(o, 100.0);
+            request(o, 900.0);
+        });
+        let grid = grid(&sample(), &region(), &[&both]);
+        assert_eq!((grid.cells[0].count, grid.cells[0].wrong()), (2, 1));
+        let found = judge(&grid);
+        assert_eq!(found[0].code, Code::ConsentRequestEarly);
+        assert_eq!(found[0].evidence.len(), 1, "{:?}", found[0].evidence);
+    }
+
+    #[test]
+    fn a_decision_that_could_not_be_made_allows_nothing() {
+        let failed = with(ungranted(page("")), |o| request(o, 900.0));
+        let grid = grid(&sample(), &region(), &[&page(""), &failed]);
+        assert_eq!(grid.not_made[0].0, ConsentAct::Granted);
+        let codes: Vec<Code> = judge(&grid).into_iter().map(|f| f.code).collect();
+        assert_eq!(codes, [Code::ConsentRequestEarly]);
+    }
+
+    #[test]
+    fn a_necessary_class_may_do_both_and_frames_follow_requests() {
+        let mut s = sample();
         s.consent.class = ConsentClass::Necessary;
-        let a = visit(ConsentAct::Untouched, Some(100.0), true, None);
-        assert!(judge(&grid(&s, &region(), &[&a])).is_empty());
+        let early = with(page(""), |o| {
+            request(o, 100.0);
+            cookie(o, 100.0);
+        });
+        let grid = grid(&s, &region(), &[&early]);
+        assert!(judge(&grid).is_empty());
+        assert!(grid.cells.iter().all(|c| c.allowed));
+    }
+
+    #[test]
+    fn never_starting_is_told_only_where_both_states_were_watched_to_the_end() {
+        assert_eq!(
+            codes(&[&page(""), &granted(page(""))]),
+            [Code::ConsentNeverStarts]
+        );
+        let cut = with(granted(page("")), |o| o.looks.alive = Look::default());
+        assert_eq!(codes(&[&page(""), &cut]), []);
+        assert_eq!(codes(&[&page(""), &ungranted(page(""))]), []);
     }
 }

@@ -100,18 +100,18 @@ pub type Layer = BTreeMap<Field, String>;
 
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
 #[serde(rename_all = "snake_case")]
-pub enum From {
+pub enum Source {
     House,
     Brand,
     Site,
 }
 
-impl From {
+impl Source {
     pub fn words(self) -> &'static str {
         match self {
-            From::House => "house style",
-            From::Brand => "brand sheet",
-            From::Site => "this site",
+            Source::House => "house style",
+            Source::Brand => "brand sheet",
+            Source::Site => "this site",
         }
     }
 }
@@ -120,7 +120,7 @@ impl From {
 pub struct Value {
     pub field: Field,
     pub value: String,
-    pub from: From,
+    pub from: Source,
 }
 
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
@@ -135,14 +135,14 @@ impl Design {
             .iter()
             .map(|field| {
                 let found = [
-                    (site, From::Site),
-                    (brand, From::Brand),
-                    (house, From::House),
+                    (site, Source::Site),
+                    (brand, Source::Brand),
+                    (house, Source::House),
                 ]
                 .into_iter()
                 .find_map(|(l, from)| l.get(field).map(|v| (v.clone(), from)));
                 let (value, from) =
-                    found.unwrap_or((field.default_value().to_string(), From::House));
+                    found.unwrap_or((field.default_value().to_string(), Source::House));
                 Value {
                     field: *field,
                     value,
@@ -213,9 +213,9 @@ mod tests {
                 .map(|v| (v.value.as_str(), v.from))
                 .unwrap()
         };
-        assert_eq!(from(Field::Title), ("Ask the miller", From::Site));
-        assert_eq!(from(Field::ButtonColour), ("#112233", From::Brand));
-        assert_eq!(from(Field::Corner), ("bottom-right", From::House));
+        assert_eq!(from(Field::Title), ("Ask the miller", Source::Site));
+        assert_eq!(from(Field::ButtonColour), ("#112233", Source::Brand));
+        assert_eq!(from(Field::Corner), ("bottom-right", Source::House));
         assert_eq!(
             Design::resolve(&house, &brand, &Layer::new()).get(Field::Title),
             "Ask the mill"

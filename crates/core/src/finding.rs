@@ -1,22 +1,33 @@
-//! Findings: the verdicts of checks, with their evidence and remedy. Codes are a public contract.
+//! Findings: the verdicts of checks, with their evidence and remedy. Codes are a public contract
+//! ([`crate::code`]).
 
+use crate::code::Code;
 use serde::{Deserialize, Serialize};
 
 /// The eight links from page to usable widget, in order.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash, Serialize, Deserialize)]
 #[serde(rename_all = "lowercase")]
 pub enum Link {
+    /// The page itself arrived.
     Delivered,
+    /// The snippet is in the page, once, where it can run.
     Placed,
+    /// Policy, protocol, consent and the supplier let it run.
     Allowed,
+    /// What it needs arrived, intact.
     Fetched,
+    /// The loader executed without an error that stops it.
     Ran,
+    /// The supplier's own sign is true.
     Started,
+    /// The launcher is visible and not covered.
     Shown,
+    /// It opens, closes, has a name and works by keyboard.
     Usable,
 }
 
 impl Link {
+    /// In the order of the chain.
     pub const ALL: [Link; 8] = [
         Link::Delivered,
         Link::Placed,
@@ -28,6 +39,7 @@ impl Link {
         Link::Usable,
     ];
 
+    /// As it is written in codes.
     pub fn word(self) -> &'static str {
         match self {
             Link::Delivered => "delivered",
@@ -40,20 +52,19 @@ impl Link {
             Link::Usable => "usable",
         }
     }
-
-    /// The link a code of the chain speaks of.
-    pub fn of_code(code: &str) -> Option<Link> {
-        let head = code.split('.').next()?;
-        Link::ALL.into_iter().find(|l| l.word() == head)
-    }
 }
 
+/// How much a finding matters.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Serialize, Deserialize)]
 #[serde(rename_all = "lowercase")]
 pub enum Severity {
+    /// Worth knowing; nothing to do.
     Note,
+    /// Untidy or risky.
     Warning,
+    /// Wrong, although the widget works.
     Fault,
+    /// The widget does not work.
     Broken,
 }
 
@@ -138,32 +149,48 @@ impl Evidence {
     }
 }
 
+/// Another cause that fits what was seen, and what would tell it apart.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+pub struct Candidate {
+    /// The code it would be told by.
+    pub code: Code,
+    /// What to look at to tell.
+    pub tell: String,
+}
+
+/// One verdict of a check.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
 pub struct Finding {
-    pub code: String,
+    /// What was found, by the contract's code.
+    pub code: Code,
+    /// How much it matters.
     pub severity: Severity,
+    /// The link of the chain it is about, if it is one of the chain's.
     #[serde(skip_serializing_if = "Option::is_none", default)]
     pub link: Option<Link>,
+    /// One sentence.
     pub summary: String,
+    /// What a person can check in seconds.
     pub evidence: Vec<Evidence>,
-    /// One sentence in the imperative that names the place to act.
+    /// One sentence in the imperative that names the place to act; empty for notes.
     pub remedy: String,
-    /// Other causes that fit, each with what would tell it apart.
+    /// Other causes that fit.
     #[serde(default)]
-    pub candidates: Vec<String>,
+    pub candidates: Vec<Candidate>,
 }
 
 impl Finding {
+    /// A finding without evidence yet.
     pub fn new(
-        code: &str,
+        code: Code,
         severity: Severity,
         summary: impl Into<String>,
         remedy: impl Into<String>,
     ) -> Finding {
         Finding {
-            code: code.to_string(),
+            code,
             severity,
-            link: Link::of_code(code),
+            link: code.link(),
             summary: summary.into(),
             evidence: Vec::new(),
             remedy: remedy.into(),
@@ -171,26 +198,34 @@ impl Finding {
         }
     }
 
-    pub fn broken(code: &str, summary: impl Into<String>, remedy: impl Into<String>) -> Finding {
+    /// One that breaks its link.
+    pub fn broken(code: Code, summary: impl Into<String>, remedy: impl Into<String>) -> Finding {
         Finding::new(code, Severity::Broken, summary, remedy)
     }
 
-    pub fn note(code: &str, summary: impl Into<String>) -> Finding {
+    /// One that asks for nothing.
+    pub fn note(code: Code, summary: impl Into<String>) -> Finding {
         Finding::new(code, Severity::Note, summary, "")
     }
 
+    /// Adds a piece of evidence.
     pub fn with(mut self, evidence: Evidence) -> Finding {
         self.evidence.push(evidence);
         self
     }
 
+    /// Adds evidence.
     pub fn with_all(mut self, evidence: impl IntoIterator<Item = Evidence>) -> Finding {
         self.evidence.extend(evidence);
         self
     }
 
-    pub fn or_else(mut self, candidate: impl Into<String>) -> Finding {
-        self.candidates.push(candidate.into());
+    /// Adds another cause that fits.
+    pub fn or_else(mut self, code: Code, tell: impl Into<String>) -> Finding {
+        self.candidates.push(Candidate {
+            code,
+            tell: tell.into(),
+        });
         self
     }
 }

@@ -4,14 +4,27 @@
 //! Traps of the standard that matter here: with scripting on, the content of `noscript` is text; a
 //! tag that is cut off by the end of the file yields no node at all; the content of `template` is a
 //! separate fragment; after `</body>` and `</html>` elements still land in the body.
+//!
+//! A page is hostile until shown otherwise: what is read is bounded in bytes and in nodes, and a
+//! document that goes beyond says so ([`Document::cut`]) instead of being read in part as if whole.
 
 use html5ever::interface::{ElemName, ElementFlags, NodeOrText, QuirksMode, TreeSink};
 use html5ever::tendril::{StrTendril, TendrilSink};
 use html5ever::{Attribute, LocalName, Namespace, ParseOpts, QualName, parse_document};
 use std::borrow::Cow;
 use std::cell::{Cell, RefCell};
+use std::collections::{HashMap, HashSet};
+use std::rc::Rc;
 
+/// Index into [`Document::nodes`].
 pub type NodeId = usize;
+
+/// Bytes of a document that are read.
+pub const MOST_BYTES: usize = 3_000_000;
+/// Nodes that are built: ten times those of the largest page of handbooks we know.
+pub const MOST_NODES: usize = 200_000;
+/// The node count is looked at after this many bytes: a few bytes can open many elements again.
+const CHUNK: usize = 512;
 
 #[derive(Debug, Clone)]
 pub enum Kind {
@@ -36,6 +49,15 @@ pub struct Node {
     pub children: Vec<NodeId>,
     /// 1-based line of the source at which the node was made.
     pub line: u32,
+    /// What is around the node, filled in once the tree stands.
+    pub around: Around,
+}
+
+/// Elements around a node that decide what becomes of code in it.
+#[derive(Debug, Clone, Copy, Default, PartialEq, Eq)]
+pub struct Around {
+    pub template: bool,
+    pub head: bool,
 }
 
 /// A parsed document. Node 0 is the document itself.
@@ -44,13 +66,66 @@ pub struct Document {
     pub nodes: Vec<Node>,
     /// The file ended inside a tag (that tag is not in the tree).
     pub ends_inside_tag: bool,
+    /// The document is larger or more complex than is read; what is here is its beginning.
+    pub cut: bool,
 }
 
 impl Document {
+    /// Parses a document, at most [`MOST_BYTES`] of it and [`MOST_NODES`] nodes.
+    ///
+    /// ```
+    /// let document = newtfern_core::html::Document::parse("<title>Kites</title>");
+    /// let title = document.walk().into_iter().find(|id| document.name(*id) == Some("title"));
+    /// assert_eq!(title.map(|id| document.text(id)).as_deref(), Some("Kites"));
+    /// ```
     pub fn parse(source: &str) -> Document {
         let sink = Sink::default();
+        let count = sink.count.clone();
+        let mut cut = source.len() > MOST_BYTES;
+        let mut rest = &source[..source.floor_char_boundary(MOST_BYTES)];
         // Not exact errors: only the other kind names the tokenizer's state at the end of the file.
-        parse_document(sink, ParseOpts::default()).one(source)
+        let mut parser = parse_document(sink, ParseOpts::default());
+        while !rest.is_empty() {
+            let mut at = rest.floor_char_boundary(CHUNK);
+            if at == 0 {
+                at = rest.len();
+            }
+            let (chunk, after) = rest.split_at(at);
+            parser.process(StrTendril::from(chunk));
+            rest = after;
+            if count.get() > MOST_NODES {
+                cut = true;
+                break;
+            }
+        }
+        let mut document = parser.finish();
+        document.cut = cut;
+        document.look_around();
+        document
+    }
+
+    /// One pass from the top: asking for the ancestors of each script would go over deep pages again
+    /// and again.
+    fn look_around(&mut self) {
+        let mut stack = vec![(0, Around::default())];
+        while let Some((id, around)) = stack.pop() {
+            let Some(node) = self.nodes.get_mut(id) else {
+                continue;
+            };
+            node.around = around;
+            let within = match &node.kind {
+                Kind::TemplateContents => Around {
+                    template: true,
+                    ..around
+                },
+                Kind::Element { name, .. } if name == "head" => Around {
+                    head: true,
+                    ..around
+                },
+                _ => around,
+            };
+            stack.extend(node.children.iter().map(|child| (*child, within)));
+        }
     }
 
     pub fn attribute(&self, id: NodeId, wanted: &str) -> Option<&str> {
@@ -86,21 +161,6 @@ impl Document {
             }
             stack.extend(self.nodes[id].children.iter().rev());
         }
-    }
-
-    /// Names of the elements around a node, nearest first.
-    pub fn ancestors(&self, id: NodeId) -> Vec<&str> {
-        let mut names = Vec::new();
-        let mut at = self.nodes[id].parent;
-        while let Some(parent) = at {
-            match &self.nodes[parent].kind {
-                Kind::Element { name, .. } => names.push(name.as_str()),
-                Kind::TemplateContents => names.push("template"),
-                _ => {}
-            }
-            at = self.nodes[parent].parent;
-        }
-        names
     }
 
     /// Node ids in document order (template contents included).
@@ -149,6 +209,7 @@ impl Document {
     /// Addresses of `a href` on the page, resolved, without fragments, in document order.
     pub fn links(&self, page: &url::Url) -> Vec<url::Url> {
         let base = self.base(page);
+        let mut known: HashSet<url::Url> = HashSet::new();
         let mut out: Vec<url::Url> = Vec::new();
         for id in self.walk() {
             if self.name(id) != Some("a") {
@@ -161,7 +222,7 @@ impl Document {
                 continue;
             };
             address.set_fragment(None);
-            if matches!(address.scheme(), "http" | "https") && !out.contains(&address) {
+            if matches!(address.scheme(), "http" | "https") && known.insert(address.clone()) {
                 out.push(address);
             }
         }
@@ -174,9 +235,11 @@ impl Document {
 struct Sink {
     nodes: RefCell<Vec<Node>>,
     names: RefCell<Vec<QualName>>,
-    templates: RefCell<Vec<(NodeId, NodeId)>>,
+    templates: RefCell<HashMap<NodeId, NodeId>>,
     line: Cell<u64>,
     ends_inside_tag: Cell<bool>,
+    /// Nodes made so far, for whoever feeds the parser.
+    count: Rc<Cell<usize>>,
 }
 
 impl Sink {
@@ -193,7 +256,9 @@ impl Sink {
             parent: None,
             children: Vec::new(),
             line: self.line.get().max(1) as u32,
+            around: Around::default(),
         });
+        self.count.set(nodes.len());
         self.names.borrow_mut().push(name);
         nodes.len() - 1
     }
@@ -201,7 +266,11 @@ impl Sink {
     fn detach(&self, id: NodeId) {
         let mut nodes = self.nodes.borrow_mut();
         if let Some(parent) = nodes[id].parent.take() {
-            nodes[parent].children.retain(|child| *child != id);
+            // What is moved was added lately: looking from the end finds it at once.
+            let children = &mut nodes[parent].children;
+            if let Some(at) = children.iter().rposition(|child| *child == id) {
+                children.remove(at);
+            }
         }
     }
 
@@ -260,6 +329,7 @@ impl TreeSink for Sink {
         Document {
             nodes: self.nodes.into_inner(),
             ends_inside_tag: self.ends_inside_tag.get(),
+            cut: false,
         }
     }
 
@@ -295,7 +365,7 @@ impl TreeSink for Sink {
         let id = self.push(kind, name);
         if flags.template {
             let contents = self.push(Kind::TemplateContents, empty_name());
-            self.templates.borrow_mut().push((id, contents));
+            self.templates.borrow_mut().insert(id, contents);
             let mut nodes = self.nodes.borrow_mut();
             nodes[contents].parent = Some(id);
             nodes[id].children.push(contents);
@@ -340,12 +410,7 @@ impl TreeSink for Sink {
     }
 
     fn get_template_contents(&self, target: &NodeId) -> NodeId {
-        let found = self
-            .templates
-            .borrow()
-            .iter()
-            .find(|(id, _)| id == target)
-            .map(|(_, c)| *c);
+        let found = self.templates.borrow().get(target).copied();
         found.unwrap_or(*target)
     }
 
@@ -364,7 +429,7 @@ impl TreeSink for Sink {
                     nodes[p]
                         .children
                         .iter()
-                        .position(|c| c == sibling)
+                        .rposition(|c| c == sibling)
                         .unwrap_or(0),
                 )
             })
@@ -403,57 +468,4 @@ impl TreeSink for Sink {
 }
 
 #[cfg(test)]
-mod tests {
-    use super::*;
-
-    fn scripts(doc: &Document) -> Vec<NodeId> {
-        doc.walk()
-            .into_iter()
-            .filter(|id| doc.name(*id) == Some("script"))
-            .collect()
-    }
-
-    #[test]
-    fn lines_are_those_of_the_source() {
-        let doc = Document::parse(
-            "<!doctype html>\n<html>\n<body>\n<p>x</p>\n<script src=a.js></script>\n",
-        );
-        assert_eq!(doc.nodes[scripts(&doc)[0]].line, 5);
-    }
-
-    #[test]
-    fn a_script_cut_off_by_the_end_of_the_file_is_marked() {
-        let doc = Document::parse("<body><script src=a.js>\n<p>");
-        let Kind::Element { never_closed, .. } = doc.nodes[scripts(&doc)[0]].kind else {
-            panic!()
-        };
-        assert!(never_closed);
-    }
-
-    #[test]
-    fn a_tag_cut_off_by_the_end_of_the_file_leaves_no_node() {
-        let doc = Document::parse("<body><p>hello</p><script async src=\"https://a.test/l");
-        assert!(scripts(&doc).is_empty());
-        assert!(doc.ends_inside_tag);
-    }
-
-    #[test]
-    fn noscript_content_is_text_when_scripting_is_on() {
-        let doc = Document::parse("<body><noscript><script src=a.js></script></noscript>");
-        assert!(scripts(&doc).is_empty());
-    }
-
-    #[test]
-    fn template_content_is_reached_and_named() {
-        let doc =
-            Document::parse("<body><template><div><script src=a.js></script></div></template>");
-        assert!(doc.ancestors(scripts(&doc)[0]).contains(&"template"));
-    }
-
-    #[test]
-    fn deep_nesting_does_not_overflow() {
-        let doc = Document::parse(&"<b>".repeat(20_000));
-        assert!(doc.walk().len() > 20_000);
-        assert_eq!(doc.text(0), "");
-    }
-}
+mod tests;

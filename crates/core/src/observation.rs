@@ -1,11 +1,18 @@
 //! What one visit saw: plain data without opinion. The probe writes it, the store keeps it, the
 //! checks read nothing else. Times are milliseconds since the visit's navigation began; boxes are
 //! CSS px from the viewport's top left; sizes are bytes.
+//!
+//! Each stage of a visit also says how far the look went ([`Look`]): seen, not there, or not looked
+//! at and why. What was not looked at is never judged as absent.
 
+mod look;
+
+pub use look::{Look, Looks, Stage, Unlooked};
 use serde::{Deserialize, Serialize};
 
-/// Raised when a field changes its meaning; new optional fields do not raise it.
-pub const VERSION: u32 = 1;
+/// Raised when a field changes its meaning; new optional fields do not raise it. 2: looks say how
+/// far they went. An older observation says of nothing how far it looked, so it is judged undecided.
+pub const VERSION: u32 = 2;
 
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, Default, Serialize, Deserialize)]
 #[serde(rename_all = "lowercase")]
@@ -39,6 +46,10 @@ pub enum ConsentAct {
     Untouched,
     Granted,
     Refused,
+    /// Granted, then taken back.
+    Withdrawn,
+    /// Untouched, with Global Privacy Control sent.
+    Gpc,
 }
 
 impl ConsentAct {
@@ -47,15 +58,33 @@ impl ConsentAct {
             ConsentAct::Untouched => "untouched",
             ConsentAct::Granted => "granted",
             ConsentAct::Refused => "refused",
+            ConsentAct::Withdrawn => "withdrawn",
+            ConsentAct::Gpc => "gpc",
         }
     }
 }
 
-/// The circumstances of one visit.
+/// Is the widget let through, or are its hosts kept from answering?
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, Default, Serialize, Deserialize)]
+#[serde(rename_all = "lowercase")]
+pub enum WidgetLet {
+    /// As a visitor has it.
+    #[default]
+    Present,
+    /// Requests to the supplier's hosts do not leave.
+    Withheld,
+}
+
+/// The circumstances of one visit.
+#[derive(Debug, Clone, PartialEq, Eq, Hash, Default, Serialize, Deserialize)]
+#[serde(default)]
 pub struct Condition {
     pub viewport: Viewport,
     pub consent: ConsentAct,
+    /// The visitor's language (BCP 47); empty for the browser's own.
+    #[serde(skip_serializing_if = "String::is_empty")]
+    pub locale: String,
+    pub widget: WidgetLet,
 }
 
 #[derive(Debug, Clone, Default, Serialize, Deserialize)]
@@ -64,7 +93,7 @@ pub struct Observation {
     pub version: u32,
     pub url: String,
     pub condition: Condition,
-    pub page: Page,
+    pub page: DeliveredPage,
     /// The document as it stood at the end, serialised and cut to a bound.
     pub final_html: String,
     pub navigations: Vec<Navigation>,
@@ -85,10 +114,20 @@ pub struct Observation {
     pub metrics: Metrics,
     pub consent: ConsentSeen,
     pub ended: Ended,
+    /// How far each look went.
+    pub looks: Looks,
+    /// What was done when.
+    pub stages: Vec<Stage>,
+    /// The script that held the page's thread when the visit gave up asking, if one did.
+    pub held_by: Option<HeldBy>,
+    /// More came than a visit keeps; what was left out.
+    pub left_out: Vec<String>,
     /// Blob key of the viewport picture.
     pub picture: Option<String>,
     /// Blob key of the launcher's crop.
     pub launcher_picture: Option<String>,
+    /// Blob key of the opened panel's crop.
+    pub panel_picture: Option<String>,
     /// The colour that fills most of the launcher's picture, `#rrggbb`.
     pub launcher_colour: Option<String>,
     /// The same for the upper strip of the opened panel.
@@ -119,7 +158,7 @@ impl Observation {
 /// The main document as delivered.
 #[derive(Debug, Clone, Default, Serialize, Deserialize)]
 #[serde(default)]
-pub struct Page {
+pub struct DeliveredPage {
     pub final_url: String,
     pub redirects: Vec<Hop>,
     pub status: Option<u16>,
@@ -131,7 +170,7 @@ pub struct Page {
     pub remote: String,
 }
 
-impl Page {
+impl DeliveredPage {
     pub fn header<'a>(&'a self, name: &'a str) -> impl Iterator<Item = &'a str> {
         self.headers
             .iter()
@@ -298,16 +337,30 @@ pub struct Frame {
     pub at_ms: f64,
 }
 
+/// Where a script stood that let nothing else run.
+#[derive(Debug, Clone, Default, PartialEq, Serialize, Deserialize)]
+#[serde(default)]
+pub struct HeldBy {
+    /// The script's address; that of the page for script in it.
+    pub url: String,
+    /// The function it was in, if it has a name.
+    pub function: String,
+    /// 1-based.
+    pub line: Option<u32>,
+    /// How long no question was answered.
+    pub silent_ms: f64,
+}
+
+/// What the supplier's own sign said; when it came stands in [`Looks::alive`].
 #[derive(Debug, Clone, Default, Serialize, Deserialize)]
 #[serde(default)]
 pub struct AliveSign {
-    pub at_ms: Option<f64>,
     /// It came up only after the visit moved the mouse, scrolled and pressed a key.
     pub after_interaction: bool,
+    /// The visit moved the mouse, scrolled and pressed a key, because nothing had come by itself.
+    pub nudged: bool,
     /// What the profile's expression threw, if it did.
     pub error: String,
-    /// How long the visit went on looking.
-    pub watched_ms: f64,
 }
 
 #[derive(Debug, Clone, Copy, Default, PartialEq, Serialize, Deserialize)]
@@ -334,9 +387,9 @@ impl Rect {
 #[derive(Debug, Clone, Default, Serialize, Deserialize)]
 #[serde(default)]
 pub struct Launcher {
-    pub seen_ms: Option<f64>,
-    /// Still there when the visit ended.
+    /// An element fits the selector, whether it can be seen or not.
     pub present: bool,
+    /// When it was taken away or hidden after it had been seen.
     pub lost_ms: Option<f64>,
     pub rect: Rect,
     pub tag: String,
@@ -369,16 +422,14 @@ pub struct FixedElement {
     pub role: String,
 }
 
-/// What happened when the visit worked the launcher.
+/// What happened when the visit worked the launcher; whether it opened and closed stands in
+/// [`Looks`].
 #[derive(Debug, Clone, Default, Serialize, Deserialize)]
 #[serde(default)]
 pub struct Operation {
+    /// From the click to the panel, ms.
     pub opened_ms: Option<f64>,
     pub panel: Option<Rect>,
-    /// Absent where the profile names no closing control.
-    pub closed: Option<bool>,
-    /// Absent where it was not tried (it did not open on click).
-    pub keyboard_opened: Option<bool>,
     pub new_window: Option<String>,
 }
 
@@ -402,6 +453,7 @@ pub struct ConsentSeen {
     pub manager: bool,
     pub state_before: String,
     pub state_after: String,
+    /// When the control was used. Whether the decision took stands in [`Looks::consent_act`].
     pub acted_ms: Option<f64>,
     pub error: String,
 }

@@ -19,7 +19,7 @@ pub enum Form {
 
 /// What keeps a piece from running, if anything.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
-pub enum State {
+pub enum PieceState {
     Live,
     /// Script text of somebody else that mentions the loader's host (a tag manager, an optimiser).
     Mentioned,
@@ -41,7 +41,7 @@ pub enum State {
 #[derive(Debug, Clone, Serialize, Deserialize)]
 pub struct Piece {
     pub form: Form,
-    pub state: State,
+    pub state: PieceState,
     pub key: KeySeen,
     pub src: Option<String>,
     /// Lines of the source that the piece covers, 1-based, both included.
@@ -240,6 +240,18 @@ fn is_placeholder(key: &str) -> bool {
         || (bare.len() > 1 && bare.chars().all(|c| c == '0'))
 }
 
+/// Pieces that are told of one document; a page with more is no page a person made.
+const MOST_PIECES: usize = 200;
+
+/// What was found in a document.
+#[derive(Debug, Clone, Default)]
+pub struct Inspection {
+    /// In document order.
+    pub pieces: Vec<Piece>,
+    /// The document goes beyond what is read: what is missing here may be in the rest.
+    pub cut: bool,
+}
+
 /// Looks for one supplier's snippet in one document.
 pub struct Inspector<'a> {
     supplier: &'a Supplier,
@@ -271,25 +283,66 @@ impl<'a> Inspector<'a> {
         text.contains(is_typographic_quote) && self.supplier.has_marker(&plain_quotes(text))
     }
 
+    /// The pieces of a document, without saying whether all of it was read.
     pub fn pieces(&self, source: &str, page: &Url) -> Vec<Piece> {
+        self.inspect(source, page).pieces
+    }
+
+    /// Looks through a whole document.
+    ///
+    /// ```
+    /// # use newtfern_core::{placement::{Inspector, PieceState}, profile::Supplier};
+    /// let supplier = Supplier::from_toml(r#"
+    ///     id = "osier"
+    ///     name = "Osier"
+    ///     [recognise]
+    ///     script_hosts = ["cdn.osier.test"]
+    ///     [snippet]
+    ///     template = '<script src="https://cdn.osier.test/l.js"></script>'
+    /// "#).unwrap();
+    /// let page = url::Url::parse("https://kites.example/").unwrap();
+    /// let found = Inspector::new(&supplier, None)
+    ///     .inspect("<!-- <script src=https://cdn.osier.test/l.js></script> -->", &page);
+    /// assert_eq!(found.pieces[0].state, PieceState::Commented);
+    /// ```
+    pub fn inspect(&self, source: &str, page: &Url) -> Inspection {
         let cut_tail = self.cut_tail(source);
         if !self.mentions(source) && cut_tail.is_none() {
-            return Vec::new();
+            // What is beyond the bytes that are read was searched as text.
+            return Inspection::default();
         }
         let document = Document::parse(source);
+        let (pieces, all) = self.pieces_of(&document, source, page, cut_tail);
+        Inspection {
+            pieces,
+            cut: document.cut || !all,
+        }
+    }
+
+    fn pieces_of(
+        &self,
+        document: &Document,
+        source: &str,
+        page: &Url,
+        cut_tail: Option<usize>,
+    ) -> (Vec<Piece>, bool) {
         let base = document.base(page);
         let mut found = Vec::new();
         for id in document.walk() {
+            if found.len() >= MOST_PIECES {
+                self.locate(source, &mut found);
+                return (found, false);
+            }
             match &document.nodes[id].kind {
                 Kind::Element { name, .. } if name == "script" => {
-                    found.extend(self.script(&document, id, &base))
+                    found.extend(self.script(document, id, &base))
                 }
                 Kind::Element { name, .. } if name.starts_with("script") && !name.is_ascii() => {
                     let tag = document.start_tag(id, true);
                     if self.mentions(&tag) {
                         found.push(self.piece(
                             Form::External,
-                            State::BadQuotes,
+                            PieceState::BadQuotes,
                             &tag,
                             document.nodes[id].line,
                         ));
@@ -298,13 +351,13 @@ impl<'a> Inspector<'a> {
                 Kind::Comment(text) if self.recognised(text) => {
                     found.push(self.piece(
                         self.form_of(text),
-                        State::Commented,
+                        PieceState::Commented,
                         text,
                         document.nodes[id].line,
                     ));
                 }
                 Kind::Text(text) if self.recognised(text) => {
-                    found.extend(self.text(&document, id, text))
+                    found.extend(self.text(document, id, text))
                 }
                 _ => {}
             }
@@ -313,10 +366,10 @@ impl<'a> Inspector<'a> {
             && let Some(at) = cut_tail
         {
             let line = 1 + source[..at].matches('\n').count() as u32;
-            found.push(self.piece(Form::External, State::Truncated, &source[at..], line));
+            found.push(self.piece(Form::External, PieceState::Truncated, &source[at..], line));
         }
         self.locate(source, &mut found);
-        found
+        (found, true)
     }
 
     /// The last script tag of the source, when it has no end and its beginning is the supplier's.
@@ -359,16 +412,15 @@ impl<'a> Inspector<'a> {
 
     fn text(&self, document: &Document, id: NodeId, text: &str) -> Option<Piece> {
         let parent = document.nodes[id].parent?;
-        let around = document.ancestors(id);
         let line = document.nodes[id].line;
         let state = match document.name(parent) {
             Some("script") => return None,
             Some(
                 name @ ("style" | "noscript" | "iframe" | "textarea" | "title" | "noembed"
                 | "noframes" | "xmp"),
-            ) => State::Inert(name.to_string()),
-            _ if around.contains(&"template") => State::Inert("template".into()),
-            _ => State::AsText,
+            ) => PieceState::Inert(name.to_string()),
+            _ if document.nodes[id].around.template => PieceState::Inert("template".into()),
+            _ => PieceState::AsText,
         };
         Some(self.piece(self.form_of(text), state, text, line))
     }
@@ -405,10 +457,10 @@ impl<'a> Inspector<'a> {
                 .iter()
                 .find(|(n, v)| n != "src" && host_is_ours(v) && v.contains("//"));
             let state = match elsewhere {
-                _ if broken_quotes => State::BadQuotes,
+                _ if broken_quotes => PieceState::BadQuotes,
                 Some((name, _)) => match self.held(document, id) {
-                    Some(held) => State::ConsentHeld(held),
-                    None => State::Delayed(name.clone()),
+                    Some(held) => PieceState::ConsentHeld(held),
+                    None => PieceState::Delayed(name.clone()),
                 },
                 None => return None,
             };
@@ -421,12 +473,12 @@ impl<'a> Inspector<'a> {
         // A tag that swallowed the markup after it was cut off inside.
         let swallowed = attributes
             .iter()
-            .any(|(n, v)| n.contains('<') || v.contains("</"));
+            .any(|(n, v)| n.contains('<') || v.contains("</") || v.contains("<script"));
         if *never_closed || swallowed {
-            piece.state = State::Truncated;
+            piece.state = PieceState::Truncated;
         }
-        if piece.state == State::Live && document.ancestors(id).contains(&"template") {
-            piece.state = State::Inert("template".into());
+        if piece.state == PieceState::Live && document.nodes[id].around.template {
+            piece.state = PieceState::Inert("template".into());
         }
         Some(piece)
     }
@@ -436,7 +488,7 @@ impl<'a> Inspector<'a> {
         let address = base.join(src.trim()).ok();
         let state = match self.inactive(document, id) {
             Some(state) => state,
-            None => State::Live,
+            None => PieceState::Live,
         };
         let mut piece = self.piece(Form::External, state, tag, line);
         piece.src = address.as_ref().map(Url::to_string);
@@ -444,7 +496,7 @@ impl<'a> Inspector<'a> {
         piece.blocking = !has("async")
             && !has("defer")
             && document.attribute(id, "type") != Some("module")
-            && document.ancestors(id).contains(&"head")
+            && document.nodes[id].around.head
             && self.shape.asynchronous;
         piece.altered = address.and_then(|u| self.altered_external(document, id, &u));
         piece
@@ -485,32 +537,27 @@ impl<'a> Inspector<'a> {
             .iter()
             .any(|w| text.contains(w))
             && text.contains("<script");
-        let state = if start.starts_with('<')
-            && (start.contains("<script") || start.contains("<noscript"))
-        {
-            State::DoubleWrapped
+        let own_tags =
+            start.starts_with('<') && (start.contains("<script") || start.contains("<noscript"));
+        // Behind other code too: the tags are code to the browser, and none of it runs.
+        let state = if own_tags || scanned.markup {
+            PieceState::DoubleWrapped
         } else if as_markup {
-            State::Inert("innerHTML".into())
+            PieceState::Inert("innerHTML".into())
         } else if let Some(state) = self.inactive(document, id) {
             state
         } else if !marked && self.shape.inlines == 0 {
-            State::Mentioned
+            PieceState::Mentioned
         } else if scanned.typographic.is_some() {
-            State::BadQuotes
+            PieceState::BadQuotes
         } else if scanned.cut_off {
-            State::Truncated
+            PieceState::Truncated
         } else {
-            State::Live
+            PieceState::Live
         };
-        let mut piece = self.piece(
-            Form::Inline,
-            state,
-            text,
-            line.saturating_sub(text.matches('\n').count() as u32)
-                .max(1),
-        );
-        piece.last_line = line;
-        if piece.state == State::Live && self.shape.inlines > 0 {
+        let mut piece = self.piece(Form::Inline, state, text, line);
+        piece.last_line = line + text.matches('\n').count() as u32;
+        if piece.state == PieceState::Live && self.shape.inlines > 0 {
             piece.altered = self.altered_inline(&scanned.minimal, piece.key.key());
         }
         piece
@@ -551,23 +598,23 @@ impl<'a> Inspector<'a> {
     }
 
     /// A reason in the element itself why the browser does not run it.
-    fn inactive(&self, document: &Document, id: NodeId) -> Option<State> {
+    fn inactive(&self, document: &Document, id: NodeId) -> Option<PieceState> {
         if let Some(held) = self.held(document, id) {
-            return Some(State::ConsentHeld(held));
+            return Some(PieceState::ConsentHeld(held));
         }
         if let Some(kind) = document.attribute(id, "type") {
             if !runs_as_script(kind) {
-                return Some(State::WrongType(format!("type=\"{kind}\"")));
+                return Some(PieceState::WrongType(format!("type=\"{kind}\"")));
             }
         } else if let Some(language) = document.attribute(id, "language")
             && !language.is_empty()
             && !runs_as_script(&format!("text/{language}"))
         {
-            return Some(State::WrongType(format!("language=\"{language}\"")));
+            return Some(PieceState::WrongType(format!("language=\"{language}\"")));
         }
         let module = document.attribute(id, "type") == Some("module");
         (document.attribute(id, "nomodule").is_some() && !module)
-            .then(|| State::WrongType("nomodule".into()))
+            .then(|| PieceState::WrongType("nomodule".into()))
     }
 
     fn held(&self, document: &Document, id: NodeId) -> Option<String> {
@@ -586,7 +633,7 @@ impl<'a> Inspector<'a> {
             .then(|| format!("type=\"{kind}\""))
     }
 
-    fn piece(&self, form: Form, state: State, text: &str, line: u32) -> Piece {
+    fn piece(&self, form: Form, state: PieceState, text: &str, line: u32) -> Piece {
         Piece {
             form,
             state,
@@ -680,10 +727,11 @@ impl<'a> Inspector<'a> {
 /// The second argument of every `setTimeout` call with a plain number.
 fn timeout_delays(minimal: &str) -> Vec<u64> {
     let mut out = Vec::new();
-    for (at, _) in minimal.match_indices("setTimeout(") {
+    // Bounded both ways: calls that never close would each be followed to the end of the page.
+    for (at, _) in minimal.match_indices("setTimeout(").take(50) {
         let mut depth = 1;
         let mut comma = None;
-        for (i, c) in minimal[at + 11..].char_indices() {
+        for (i, c) in minimal[at + 11..].char_indices().take(20_000) {
             match c {
                 '(' | '{' | '[' => depth += 1,
                 ')' | '}' | ']' => depth -= 1,

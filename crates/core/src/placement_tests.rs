@@ -4,7 +4,7 @@ use crate::profile::tests::{SAMPLE, sample};
 const GOOD: &str =
     "<script async src=\"https://cdn.example.test/l.js\" data-key=\"abcd-1234\"></script>";
 
-fn states_of(supplier: &Supplier, body: &str) -> Vec<State> {
+fn states_of(supplier: &Supplier, body: &str) -> Vec<PieceState> {
     let page = Url::parse("https://kites.example/").unwrap();
     let source = format!(
         "<!doctype html>\n<html><head><title>Kites</title></head>\n<body>\n<h1>Kites</h1>\n{body}\n</body></html>\n"
@@ -28,26 +28,26 @@ fn inline_supplier() -> Supplier {
 #[test]
 fn each_kind_of_damage_is_told_apart() {
     let s = sample();
-    let cases: Vec<(&str, String, State)> = vec![
-        ("whole", GOOD.into(), State::Live),
-        ("no scheme, other order", "<SCRIPT data-key='abcd-1234' SRC=//cdn.example.test/l.js async></SCRIPT>".into(), State::Live),
-        ("comment", format!("<!-- {GOOD} -->"), State::Commented),
-        ("escaped", GOOD.replace('<', "&lt;").replace('>', "&gt;"), State::AsText),
-        ("textarea", format!("<textarea>{GOOD}</textarea>"), State::Inert("textarea".into())),
-        ("noscript", format!("<noscript>{GOOD}</noscript>"), State::Inert("noscript".into())),
-        ("template", format!("<template>{GOOD}</template>"), State::Inert("template".into())),
-        ("style", format!("<style>{GOOD}</style>"), State::Inert("style".into())),
-        ("wrapped", format!("<script>{GOOD}</script>"), State::DoubleWrapped),
-        ("typographic", GOOD.replace('"', "”"), State::BadQuotes),
-        ("hard blank", GOOD.replace("<script async", "<script\u{a0}async"), State::BadQuotes),
-        ("entity quotes", GOOD.replace('"', "&quot;"), State::BadQuotes),
-        ("cut in tag", "<script async src=\"https://cdn.example.test/l.js\" data-k".into(), State::Truncated),
-        ("cut in value", "<script async src=\"https://cdn.example".into(), State::Truncated),
-        ("end tag lost", GOOD.replace("</script>", ""), State::Truncated),
-        ("type", GOOD.replace("async", "type=\"text/plain\""), State::WrongType("type=\"text/plain\"".into())),
-        ("nomodule", GOOD.replace("async", "nomodule"), State::WrongType("nomodule".into())),
-        ("innerHTML", "<script>el.innerHTML = '<script src=\"https://cdn.example.test/l.js\"><\\/script>';</script>".into(), State::Inert("innerHTML".into())),
-        ("lazy", GOOD.replace("src=", "data-later-src="), State::Delayed("data-later-src".into())),
+    let cases: Vec<(&str, String, PieceState)> = vec![
+        ("whole", GOOD.into(), PieceState::Live),
+        ("no scheme, other order", "<SCRIPT data-key='abcd-1234' SRC=//cdn.example.test/l.js async></SCRIPT>".into(), PieceState::Live),
+        ("comment", format!("<!-- {GOOD} -->"), PieceState::Commented),
+        ("escaped", GOOD.replace('<', "&lt;").replace('>', "&gt;"), PieceState::AsText),
+        ("textarea", format!("<textarea>{GOOD}</textarea>"), PieceState::Inert("textarea".into())),
+        ("noscript", format!("<noscript>{GOOD}</noscript>"), PieceState::Inert("noscript".into())),
+        ("template", format!("<template>{GOOD}</template>"), PieceState::Inert("template".into())),
+        ("style", format!("<style>{GOOD}</style>"), PieceState::Inert("style".into())),
+        ("wrapped", format!("<script>{GOOD}</script>"), PieceState::DoubleWrapped),
+        ("typographic", GOOD.replace('"', "”"), PieceState::BadQuotes),
+        ("hard blank", GOOD.replace("<script async", "<script\u{a0}async"), PieceState::BadQuotes),
+        ("entity quotes", GOOD.replace('"', "&quot;"), PieceState::BadQuotes),
+        ("cut in tag", "<script async src=\"https://cdn.example.test/l.js\" data-k".into(), PieceState::Truncated),
+        ("cut in value", "<script async src=\"https://cdn.example".into(), PieceState::Truncated),
+        ("end tag lost", GOOD.replace("</script>", ""), PieceState::Truncated),
+        ("type", GOOD.replace("async", "type=\"text/plain\""), PieceState::WrongType("type=\"text/plain\"".into())),
+        ("nomodule", GOOD.replace("async", "nomodule"), PieceState::WrongType("nomodule".into())),
+        ("innerHTML", "<script>el.innerHTML = '<script src=\"https://cdn.example.test/l.js\"><\\/script>';</script>".into(), PieceState::Inert("innerHTML".into())),
+        ("lazy", GOOD.replace("src=", "data-later-src="), PieceState::Delayed("data-later-src".into())),
     ];
     for (name, body, expected) in cases {
         assert_eq!(states_of(&s, &body), [expected], "{name}: {body}");
@@ -76,11 +76,14 @@ fn prose_about_the_supplier_is_no_snippet() {
 fn inline_loaders_are_scanned() {
     let s = inline_supplier();
     let good = s.snippet_for("abcd-1234");
-    assert_eq!(states_of(&s, &good), [State::Live]);
-    assert_eq!(states_of(&s, &good.replace('"', "“")), [State::BadQuotes]);
+    assert_eq!(states_of(&s, &good), [PieceState::Live]);
+    assert_eq!(
+        states_of(&s, &good.replace('"', "“")),
+        [PieceState::BadQuotes]
+    );
     assert_eq!(
         states_of(&s, &good.replace("})(document);", "")),
-        [State::Truncated]
+        [PieceState::Truncated]
     );
     assert_eq!(
         states_of(
@@ -88,7 +91,7 @@ fn inline_loaders_are_scanned() {
             good.trim_start_matches("<script>")
                 .trim_end_matches("</script>")
         ),
-        [State::AsText]
+        [PieceState::AsText]
     );
 }
 
@@ -179,13 +182,16 @@ fn a_manager_that_holds_scripts_back_explains_the_type() {
     };
     assert!(matches!(
         state(&GOOD.replace("async", "type=text/plain data-wait=chat")),
-        State::ConsentHeld(_)
+        PieceState::ConsentHeld(_)
     ));
     assert!(matches!(
         state(&GOOD.replace("async", "type=text/plain")),
-        State::WrongType(_)
+        PieceState::WrongType(_)
     ));
-    assert_eq!(state(&GOOD.replace("async", "data-wait=chat")), State::Live);
+    assert_eq!(
+        state(&GOOD.replace("async", "data-wait=chat")),
+        PieceState::Live
+    );
 }
 
 proptest::proptest! {

@@ -2,8 +2,8 @@
 //! survives it, and the proof, by parsing, that it does.
 
 use crate::html::Document;
-use crate::placement::{Inspector, State};
-use crate::profile::{Position, Supplier};
+use crate::placement::{Inspector, PieceState};
+use crate::profile::{ConsentManager, Position, Supplier};
 use serde::{Deserialize, Serialize};
 use url::Url;
 
@@ -13,7 +13,7 @@ pub struct Platform {
     pub id: String,
     pub name: String,
     #[serde(default)]
-    pub recognise: Recognise,
+    pub recognise: PlatformMarks,
     #[serde(default, rename = "slot")]
     pub slots: Vec<Slot>,
     /// Where the platform offers an interface to its slots.
@@ -43,7 +43,7 @@ impl Interface {
 
 #[derive(Debug, Clone, Default, Serialize, Deserialize)]
 #[serde(default)]
-pub struct Recognise {
+pub struct PlatformMarks {
     /// Beginnings of the `generator` meta element's content.
     pub generators: Vec<String>,
     /// Substrings of the document's source.
@@ -193,17 +193,29 @@ pub fn guess<'a>(
         .map(|(_, p)| p)
 }
 
-/// Rewrites a snippet for a slot and proves that it comes out of the slot live, once, with its key.
-pub fn fit(supplier: &Supplier, key: &str, slot: &Slot) -> Result<Fitted, FitError> {
+/// Rewrites a snippet for a slot, holds it back by the consent manager's mark where the slot takes
+/// markup, and proves that exactly this comes out of the slot once, with its key, live or waiting.
+///
+/// # Errors
+/// [`FitError`], where this slot cannot hold this snippet.
+pub fn fit(
+    supplier: &Supplier,
+    key: &str,
+    slot: &Slot,
+    consent: Option<&ConsentManager>,
+) -> Result<Fitted, FitError> {
     if key.trim().is_empty() {
         return Err(FitError::NoKey);
     }
     let plain = supplier.snippet_for(key);
     let fitted = match slot.takes {
-        Takes::Markup => Fitted {
-            code: plain.clone(),
-            becomes: plain,
-        },
+        Takes::Markup => {
+            let code = consent.map_or_else(|| plain.clone(), |m| gated(&plain, m));
+            Fitted {
+                becomes: code.clone(),
+                code,
+            }
+        }
         Takes::Key => Fitted {
             code: key.to_string(),
             becomes: plain,
@@ -217,17 +229,29 @@ pub fn fit(supplier: &Supplier, key: &str, slot: &Slot) -> Result<Fitted, FitErr
         }
         Takes::Address => {
             let address = address_form(supplier, &plain, slot)?;
+            let escaped = address.replace('&', "&amp;");
             Fitted {
-                becomes: format!(
-                    "<script src=\"{}\" async></script>",
-                    address.replace('&', "&amp;")
-                ),
+                becomes: format!("<script src=\"{escaped}\" async></script>"),
                 code: address,
             }
         }
     };
-    prove(supplier, key, slot, &fitted)?;
+    prove(supplier, key, slot, &fitted, consent)?;
     Ok(fitted)
+}
+
+/// Each script element marked so that the manager lets it go once consent is given. The mark comes
+/// first: of two `type` attributes the first one counts (HTML standard, duplicate attributes).
+fn gated(snippet: &str, manager: &ConsentManager) -> String {
+    let gating = &manager.gating;
+    if gating.script_type.is_empty() || gating.attribute.is_empty() {
+        return snippet.to_string();
+    }
+    let mark = format!(
+        "<script type=\"{}\" {}=\"chat\"",
+        gating.script_type, gating.attribute
+    );
+    snippet.replace("<script", &mark)
 }
 
 /// Unwrapped script text: inline parts as they are, external parts as code that makes the element.
@@ -298,7 +322,13 @@ fn address_form(supplier: &Supplier, snippet: &str, slot: &Slot) -> Result<Strin
 }
 
 /// Parses a page that holds what the slot makes of the code.
-fn prove(supplier: &Supplier, key: &str, slot: &Slot, fitted: &Fitted) -> Result<(), FitError> {
+fn prove(
+    supplier: &Supplier,
+    key: &str,
+    slot: &Slot,
+    fitted: &Fitted,
+    consent: Option<&ConsentManager>,
+) -> Result<(), FitError> {
     let (head, body) = match slot.position {
         Position::Head => (fitted.becomes.as_str(), ""),
         Position::BodyEnd => ("", fitted.becomes.as_str()),
@@ -307,11 +337,11 @@ fn prove(supplier: &Supplier, key: &str, slot: &Slot, fitted: &Fitted) -> Result
         "<!doctype html>\n<html><head><title>x</title>\n{head}\n</head><body><p>x</p>\n{body}\n</body></html>"
     );
     let address = Url::parse("https://proof.invalid/").expect("constant address");
-    let pieces = Inspector::new(supplier, None).pieces(&page, &address);
+    let pieces = Inspector::new(supplier, consent).pieces(&page, &address);
     // Script text that makes the element is seen as a mention of the loader by a script that parses to its end.
     let fine = |p: &crate::placement::Piece| match p.state {
-        State::Live => p.key.key().is_none_or(|k| k == key),
-        State::Mentioned => slot.takes == Takes::ScriptText && fitted.becomes.contains(key),
+        PieceState::Live | PieceState::ConsentHeld(_) => p.key.key().is_none_or(|k| k == key),
+        PieceState::Mentioned => slot.takes == Takes::ScriptText && fitted.becomes.contains(key),
         _ => false,
     };
     let whole = !crate::script_scan::scan(&script_text(&fitted.becomes)).cut_off;
@@ -354,35 +384,35 @@ mod tests {
     fn each_slot_gets_the_form_that_survives_it() {
         let s = sample();
         assert!(
-            fit(&s, "abcd-1234", &slot(Takes::Markup))
+            fit(&s, "abcd-1234", &slot(Takes::Markup), None)
                 .unwrap()
                 .code
                 .starts_with("<script async")
         );
         assert_eq!(
-            fit(&s, "abcd-1234", &slot(Takes::Key)).unwrap().code,
+            fit(&s, "abcd-1234", &slot(Takes::Key), None).unwrap().code,
             "abcd-1234"
         );
-        let text = fit(&s, "abcd-1234", &slot(Takes::ScriptText)).unwrap();
+        let text = fit(&s, "abcd-1234", &slot(Takes::ScriptText), None).unwrap();
         assert!(
             !text.code.contains("<script") && text.code.contains("createElement"),
             "{}",
             text.code
         );
-        let refused = fit(&s, "abcd-1234", &slot(Takes::Address)).unwrap_err();
+        let refused = fit(&s, "abcd-1234", &slot(Takes::Address), None).unwrap_err();
         assert!(refused.to_string().contains("data-key"), "{refused}");
         let by_query = Supplier::from_toml(
             &SAMPLE.replace("l.js\" data-key=\"{{key}}\"", "l.js?data-key={{key}}\""),
         )
         .unwrap();
         assert!(
-            fit(&by_query, "abcd-1234", &slot(Takes::Address))
+            fit(&by_query, "abcd-1234", &slot(Takes::Address), None)
                 .unwrap()
                 .code
                 .ends_with("l.js?data-key=abcd-1234")
         );
         assert!(matches!(
-            fit(&s, " ", &slot(Takes::Markup)),
+            fit(&s, " ", &slot(Takes::Markup), None),
             Err(FitError::NoKey)
         ));
     }
@@ -393,7 +423,7 @@ mod tests {
             code: String::new(),
             becomes: format!("<script>{}</script>", sample().snippet_for("abcd-1234")),
         };
-        let error = prove(&sample(), "abcd-1234", &slot(Takes::Markup), &fitted).unwrap_err();
+        let error = prove(&sample(), "abcd-1234", &slot(Takes::Markup), &fitted, None).unwrap_err();
         assert!(error.to_string().contains("DoubleWrapped"), "{error}");
     }
 
@@ -402,7 +432,7 @@ mod tests {
         let p = |id: &str, generator: &str, marker: &str| Platform {
             id: id.into(),
             name: id.into(),
-            recognise: Recognise {
+            recognise: PlatformMarks {
                 generators: vec![generator.into()],
                 markers: vec![marker.into()],
                 headers: vec![],

@@ -5,7 +5,7 @@
 //! Not covered: `report-only` policies never block and are left out; hashes are not proposed for
 //! inline code, because a loader's text differs per key.
 
-use crate::observation::Page;
+use crate::observation::DeliveredPage;
 use content_security_policy::{
     CheckResult, CspList, Destination, Element, Initiator, InlineCheckType, ParserMetadata,
     PolicyDisposition, PolicySource, Request,
@@ -14,7 +14,7 @@ use url::Url;
 
 /// What kind of thing is asked for.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
-pub enum Asked {
+pub enum ResourceKind {
     Script,
     Frame,
     Connection,
@@ -23,40 +23,40 @@ pub enum Asked {
     Font,
 }
 
-impl Asked {
+impl ResourceKind {
     fn destination(self) -> Destination {
         match self {
-            Asked::Script => Destination::Script,
-            Asked::Frame => Destination::IFrame,
-            Asked::Connection => Destination::None,
-            Asked::Style => Destination::Style,
-            Asked::Image => Destination::Image,
-            Asked::Font => Destination::Font,
+            ResourceKind::Script => Destination::Script,
+            ResourceKind::Frame => Destination::IFrame,
+            ResourceKind::Connection => Destination::None,
+            ResourceKind::Style => Destination::Style,
+            ResourceKind::Image => Destination::Image,
+            ResourceKind::Font => Destination::Font,
         }
     }
 
     /// Directives that govern it, the most specific first (CSP 3, 6.8.3 "Get fetch directive fallback list").
     fn directives(self) -> &'static [&'static str] {
         match self {
-            Asked::Script => &["script-src-elem", "script-src", "default-src"],
-            Asked::Frame => &["frame-src", "child-src", "default-src"],
-            Asked::Connection => &["connect-src", "default-src"],
-            Asked::Style => &["style-src-elem", "style-src", "default-src"],
-            Asked::Image => &["img-src", "default-src"],
-            Asked::Font => &["font-src", "default-src"],
+            ResourceKind::Script => &["script-src-elem", "script-src", "default-src"],
+            ResourceKind::Frame => &["frame-src", "child-src", "default-src"],
+            ResourceKind::Connection => &["connect-src", "default-src"],
+            ResourceKind::Style => &["style-src-elem", "style-src", "default-src"],
+            ResourceKind::Image => &["img-src", "default-src"],
+            ResourceKind::Font => &["font-src", "default-src"],
         }
     }
 
     /// From the directive a browser reports as violated.
-    pub fn from_directive(directive: &str) -> Option<Asked> {
+    pub fn from_directive(directive: &str) -> Option<ResourceKind> {
         let name = directive.split_whitespace().next()?;
         Some(match name {
-            "script-src" | "script-src-elem" | "script-src-attr" => Asked::Script,
-            "frame-src" | "child-src" => Asked::Frame,
-            "connect-src" => Asked::Connection,
-            "style-src" | "style-src-elem" | "style-src-attr" => Asked::Style,
-            "img-src" => Asked::Image,
-            "font-src" => Asked::Font,
+            "script-src" | "script-src-elem" | "script-src-attr" => ResourceKind::Script,
+            "frame-src" | "child-src" => ResourceKind::Frame,
+            "connect-src" => ResourceKind::Connection,
+            "style-src" | "style-src-elem" | "style-src-attr" => ResourceKind::Style,
+            "img-src" => ResourceKind::Image,
+            "font-src" => ResourceKind::Font,
             _ => return None,
         })
     }
@@ -98,7 +98,7 @@ pub struct Change {
 }
 
 impl Policies {
-    pub fn of(page: &Page) -> Option<Policies> {
+    pub fn of(page: &DeliveredPage) -> Option<Policies> {
         let url = Url::parse(&page.final_url).ok()?;
         let mut texts: Vec<(Place, String)> = page
             .header("content-security-policy")
@@ -146,7 +146,14 @@ impl Policies {
     }
 
     /// Does this one policy block the address?
-    fn blocks(&self, text: &str, place: Place, asked: Asked, address: &Url, nonce: &str) -> bool {
+    fn blocks(
+        &self,
+        text: &str,
+        place: Place,
+        asked: ResourceKind,
+        address: &Url,
+        nonce: &str,
+    ) -> bool {
         let request = Request {
             url: address.clone(),
             current_url: address.clone(),
@@ -167,7 +174,7 @@ impl Policies {
     }
 
     /// True if all policies let the address through.
-    pub fn allow(&self, asked: Asked, address: &Url, nonce: &str) -> bool {
+    pub fn allow(&self, asked: ResourceKind, address: &Url, nonce: &str) -> bool {
         !self
             .texts
             .iter()
@@ -196,7 +203,7 @@ impl Policies {
     /// The change to each policy that blocks the address. Every proposal has been evaluated again
     /// and lets the address through; where a source expression cannot help (`'strict-dynamic'`
     /// ignores them), the missing thing is a nonce.
-    pub fn smallest_changes(&self, asked: Asked, address: &Url) -> Vec<Change> {
+    pub fn smallest_changes(&self, asked: ResourceKind, address: &Url) -> Vec<Change> {
         self.texts
             .iter()
             .filter(|(place, text)| self.blocks(text, *place, asked, address, ""))
@@ -204,7 +211,7 @@ impl Policies {
             .collect()
     }
 
-    fn change(&self, text: &str, place: Place, asked: Asked, address: &Url) -> Change {
+    fn change(&self, text: &str, place: Place, asked: ResourceKind, address: &Url) -> Change {
         let governing = asked
             .directives()
             .iter()
@@ -298,7 +305,7 @@ mod tests {
     #[test]
     fn the_host_is_added_to_the_directive_that_governs() {
         let changes = policies("default-src 'self'; script-src 'self' https://a.test")
-            .smallest_changes(Asked::Script, &url("https://cdn.example.test/l.js"));
+            .smallest_changes(ResourceKind::Script, &url("https://cdn.example.test/l.js"));
         assert_eq!(
             changes[0].becomes,
             "script-src 'self' https://a.test https://cdn.example.test"
@@ -308,8 +315,10 @@ mod tests {
 
     #[test]
     fn default_src_is_not_widened() {
-        let changes = policies("default-src 'none'")
-            .smallest_changes(Asked::Connection, &url("wss://live.example.test:8443/s"));
+        let changes = policies("default-src 'none'").smallest_changes(
+            ResourceKind::Connection,
+            &url("wss://live.example.test:8443/s"),
+        );
         assert_eq!(
             changes[0].becomes,
             "connect-src wss://live.example.test:8443"
@@ -319,31 +328,37 @@ mod tests {
     #[test]
     fn strict_dynamic_wants_a_nonce() {
         let p = policies("script-src 'nonce-abc' 'strict-dynamic'");
-        let changes = p.smallest_changes(Asked::Script, &url("https://cdn.example.test/l.js"));
+        let changes =
+            p.smallest_changes(ResourceKind::Script, &url("https://cdn.example.test/l.js"));
         assert!(changes[0].missing.contains("nonce"));
-        assert!(p.allow(Asked::Script, &url("https://cdn.example.test/l.js"), "abc"));
+        assert!(p.allow(
+            ResourceKind::Script,
+            &url("https://cdn.example.test/l.js"),
+            "abc"
+        ));
     }
 
     #[test]
     fn every_header_line_counts_alone() {
-        let page = Page {
+        let page = DeliveredPage {
             final_url: "https://kites.example/".into(),
             headers: vec![
                 ("content-security-policy".into(), "script-src https:".into()),
                 ("Content-Security-Policy".into(), "script-src 'self'".into()),
             ],
             html: "<meta http-equiv=Content-Security-Policy content=\"img-src 'none'\">".into(),
-            ..Page::default()
+            ..DeliveredPage::default()
         };
         let p = Policies::of(&page).unwrap();
         assert_eq!(p.texts().count(), 3);
         assert_eq!(
-            p.smallest_changes(Asked::Script, &url("https://cdn.example.test/l.js"))
+            p.smallest_changes(ResourceKind::Script, &url("https://cdn.example.test/l.js"))
                 .len(),
             1
         );
         assert_eq!(
-            p.smallest_changes(Asked::Image, &url("https://cdn.example.test/i.png"))[0].place,
+            p.smallest_changes(ResourceKind::Image, &url("https://cdn.example.test/i.png"))[0]
+                .place,
             Place::Meta
         );
     }

@@ -2,6 +2,7 @@
 //! named in code; a new one is a new file. Fields that other parts of the job need (plans, prices)
 //! may stand in the same file: what this module does not know it passes over.
 
+use crate::code::Code;
 use regex::Regex;
 use serde::{Deserialize, Serialize};
 
@@ -21,6 +22,14 @@ pub enum ProfileError {
         "the profile \u{201c}{id}\u{201d} recognises nothing: give [recognise] script_hosts or inline_markers"
     )]
     RecognisesNothing { id: String },
+    #[error(
+        "the profile \u{201c}{id}\u{201d} has a refusal with the code {code}; a refusal means one of the codes allowed.* or placed.wrong-key"
+    )]
+    RefusalCode { id: String, code: Code },
+    #[error(
+        "the profile \u{201c}{id}\u{201d} has a refusal with the code {code} that fits every answer: give it a status or a body"
+    )]
+    RefusesAll { id: String, code: Code },
 }
 
 /// A firm that provides a chat widget, as far as checks need to know it.
@@ -28,7 +37,7 @@ pub enum ProfileError {
 pub struct Supplier {
     pub id: String,
     pub name: String,
-    pub recognise: Recognise,
+    pub recognise: SupplierMarks,
     pub snippet: Snippet,
     #[serde(default)]
     pub alive: Alive,
@@ -43,7 +52,7 @@ pub struct Supplier {
 }
 
 #[derive(Debug, Clone, Default, Serialize, Deserialize)]
-pub struct Recognise {
+pub struct SupplierMarks {
     /// Hosts that serve the loader: names without port, compared exactly.
     #[serde(default)]
     pub script_hosts: Vec<String>,
@@ -106,7 +115,7 @@ pub struct Refusal {
     pub status: Option<u16>,
     #[serde(default)]
     pub body: Option<String>,
-    pub code: String,
+    pub code: Code,
 }
 
 #[derive(Debug, Clone, Default, Serialize, Deserialize)]
@@ -156,6 +165,15 @@ impl Supplier {
         {
             return Err(ProfileError::RecognisesNothing { id: supplier.id });
         }
+        for refusal in &supplier.alive.refusals {
+            let (id, code) = (supplier.id.clone(), refusal.code);
+            if !crate::chain::allowed::refused::CODES.contains(&code) {
+                return Err(ProfileError::RefusalCode { id, code });
+            }
+            if refusal.status.is_none() && refusal.body.is_none() {
+                return Err(ProfileError::RefusesAll { id, code });
+            }
+        }
         for pattern in &supplier.recognise.key_patterns {
             let fail = |why: String| ProfileError::KeyPattern {
                 id: supplier.id.clone(),
@@ -178,6 +196,15 @@ impl Supplier {
                 .and_then(|c| c.name("key"))
                 .map(|m| m.as_str().to_string())
         })
+    }
+
+    /// Would the profile's patterns find this key, whole, in the snippet made with it? A profile
+    /// without patterns takes any.
+    pub fn accepts_key(&self, key: &str) -> bool {
+        let snippet = self.snippet_for(key);
+        self.patterns.is_empty()
+            || !self.snippet.template.contains("{{key}}")
+            || self.key_in(&snippet).as_deref() == Some(key)
     }
 
     /// The snippet for one key, exactly as the supplier gives it.
@@ -224,7 +251,7 @@ impl Supplier {
 pub struct ConsentManager {
     pub id: String,
     pub name: String,
-    pub recognise: ConsentRecognise,
+    pub recognise: ConsentMarks,
     pub banner: Banner,
     pub state: StateScript,
     pub gating: Gating,
@@ -232,7 +259,7 @@ pub struct ConsentManager {
 
 #[derive(Debug, Clone, Default, Serialize, Deserialize)]
 #[serde(default)]
-pub struct ConsentRecognise {
+pub struct ConsentMarks {
     pub globals: Vec<String>,
     pub selectors: Vec<String>,
     pub hosts: Vec<String>,
@@ -360,7 +387,7 @@ storage = ["ex_id", "ex_session"]
             Some("abcd-1234")
         );
         assert!(supplier.owns_host("LIVE.example.test"));
-        assert_eq!(supplier.alive.refusals[0].code, "allowed.domain");
+        assert_eq!(supplier.alive.refusals[0].code, Code::AllowedDomain);
     }
 
     #[test]
@@ -370,6 +397,17 @@ storage = ["ex_id", "ex_session"]
             .replace("inline_markers", "markers");
         let error = Supplier::from_toml(&text).unwrap_err();
         assert!(error.to_string().contains("script_hosts"), "{error}");
+    }
+
+    #[test]
+    fn a_refusal_with_a_typing_error_or_without_a_mark_is_refused() {
+        let error = |text: &str| Supplier::from_toml(text).unwrap_err().to_string();
+        let typo = error(&SAMPLE.replace("allowed.domain", "allowed.domian"));
+        assert!(typo.contains("allowed.domain"), "{typo}");
+        let other = error(&SAMPLE.replace("allowed.domain", "fetched.dns"));
+        assert!(other.contains("allowed.* or placed.wrong-key"), "{other}");
+        let all = SAMPLE.replace("status = 403, body = \"domain not allowed\", ", "");
+        assert!(error(&all).contains("every answer"));
     }
 
     #[test]

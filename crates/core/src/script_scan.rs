@@ -12,6 +12,8 @@ pub struct Scan {
     pub cut_off: bool,
     /// A typographic quote (or look-alike) stands outside strings and comments.
     pub typographic: Option<char>,
+    /// A script tag stands where code stands, outside strings and comments.
+    pub markup: bool,
     /// The code without blanks and comments, strings in double quotes.
     pub minimal: String,
 }
@@ -31,76 +33,133 @@ pub fn is_typographic_quote(c: char) -> bool {
     )
 }
 
+/// Scans script text once, from left to right.
+///
+/// ```
+/// use newtfern_core::script_scan::scan;
+/// assert!(scan("chat(\"abc").cut_off);
+/// assert_eq!(scan("chat( 'a' ) ; // note").minimal, "chat(\"a\");");
+/// ```
 pub fn scan(text: &str) -> Scan {
     let chars: Vec<char> = text.chars().collect();
-    let mut out = Scan::default();
-    let mut open: Vec<char> = Vec::new();
-    let mut last = ' ';
-    let mut i = 0;
-    while i < chars.len() {
-        let c = chars[i];
-        let next = chars.get(i + 1).copied().unwrap_or(' ');
-        if c.is_whitespace() {
-            // A blank between two words matters, all others do not.
-            let following = chars[i..].iter().copied().find(|c| !c.is_whitespace());
-            if word(last) && following.is_some_and(word) {
-                out.minimal.push(' ');
-                last = ' ';
-            }
-            i += 1;
-            continue;
-        }
-        if c == '/' && next == '/' {
-            while i < chars.len() && chars[i] != '\n' {
-                i += 1;
-            }
-            continue;
-        }
-        if c == '/' && next == '*' {
-            match find(&chars, i + 2, &['*', '/']) {
-                Some(end) => i = end + 2,
-                None => {
-                    out.cut_off = true;
-                    return out;
-                }
-            }
-            continue;
-        }
-        if c == '"' || c == '\'' || c == '`' {
-            let Some(end) = string_end(&chars, i) else {
-                out.cut_off = true;
-                return out;
-            };
-            out.minimal.push('"');
-            out.minimal.extend(&chars[i + 1..end]);
-            out.minimal.push('"');
-            last = '"';
-            i = end + 1;
-            continue;
-        }
-        if c == '/'
-            && starts_regex(last)
-            && let Some(end) = regex_end(&chars, i)
-        {
-            out.minimal.extend(&chars[i..=end]);
-            last = '"';
-            i = end + 1;
-            continue;
-        }
+    let mut scanner = Scanner {
+        chars: &chars,
+        at: 0,
+        open: 0,
+        last: ' ',
+        no_regex_before: 0,
+        out: Scan::default(),
+    };
+    while scanner.at < chars.len() && !scanner.out.cut_off {
+        scanner.step();
+    }
+    scanner.out.cut_off |= scanner.open > 0;
+    scanner.out
+}
+
+/// Where the scan is. Every step moves on; nothing is read again and again.
+struct Scanner<'a> {
+    chars: &'a [char],
+    at: usize,
+    /// Brackets that are open.
+    open: usize,
+    /// The last character of the minimal text.
+    last: char,
+    /// Up to here a `/` is division: a regular expression that does not end on its line was tried.
+    no_regex_before: usize,
+    out: Scan,
+}
+
+impl Scanner<'_> {
+    fn step(&mut self) {
+        let c = self.chars[self.at];
+        let next = self.chars.get(self.at + 1).copied().unwrap_or(' ');
         match c {
-            '(' | '[' | '{' => open.push(c),
-            ')' | ']' | '}' => {
-                open.pop();
+            c if c.is_whitespace() => self.blanks(),
+            '/' if next == '/' => self.line_comment(),
+            '/' if next == '*' => match find(self.chars, self.at + 2, &['*', '/']) {
+                Some(end) => self.at = end + 2,
+                None => self.out.cut_off = true,
+            },
+            '"' | '\'' | '`' => match string_end(self.chars, self.at) {
+                Some(end) => {
+                    self.out.minimal.push('"');
+                    self.out.minimal.extend(&self.chars[self.at + 1..end]);
+                    self.out.minimal.push('"');
+                    self.last = '"';
+                    self.at = end + 1;
+                }
+                None => self.out.cut_off = true,
+            },
+            '/' if starts_regex(self.last) && self.at >= self.no_regex_before => self.regex(),
+            _ => self.code(c),
+        }
+    }
+
+    /// A blank between two words matters, all others do not.
+    fn blanks(&mut self) {
+        while self.chars.get(self.at).is_some_and(|c| c.is_whitespace()) {
+            self.at += 1;
+        }
+        if word(self.last) && self.chars.get(self.at).is_some_and(|c| word(*c)) {
+            self.out.minimal.push(' ');
+            self.last = ' ';
+        }
+    }
+
+    fn line_comment(&mut self) {
+        while self.chars.get(self.at).is_some_and(|c| *c != '\n') {
+            self.at += 1;
+        }
+    }
+
+    fn regex(&mut self) {
+        match regex_end(self.chars, self.at) {
+            Ok(end) => {
+                self.out.minimal.extend(&self.chars[self.at..=end]);
+                self.last = '"';
+                self.at = end + 1;
             }
-            _ if is_typographic_quote(c) => out.typographic = out.typographic.or(Some(c)),
+            Err(line_end) => {
+                self.no_regex_before = line_end;
+                self.code('/');
+            }
+        }
+    }
+
+    fn code(&mut self, c: char) {
+        match c {
+            '(' | '[' | '{' => self.open += 1,
+            ')' | ']' | '}' => self.open = self.open.saturating_sub(1),
+            '<' => self.out.markup |= starts_script_tag(&self.chars[self.at..]),
+            _ if is_typographic_quote(c) => {
+                self.out.typographic = self.out.typographic.or(Some(c));
+            }
             _ => {}
         }
-        out.minimal.push(c);
-        last = c;
-        i += 1;
+        self.out.minimal.push(c);
+        self.last = c;
+        self.at += 1;
     }
-    out.cut_off |= !open.is_empty();
-    out
+}
+
+/// `<script` with an attribute or a bracket behind it, where code stands: a comparison with a
+/// variable of that name has neither.
+fn starts_script_tag(chars: &[char]) -> bool {
+    let head: String = chars
+        .iter()
+        .take(16)
+        .collect::<String>()
+        .to_ascii_lowercase();
+    let Some(rest) = head.strip_prefix("<script") else {
+        return false;
+    };
+    let after = rest.trim_start();
+    after.starts_with('>')
+        || (after.len() < rest.len()
+            && ["async", "src", "defer", "type", "data-", "id=", "charset"]
+                .iter()
+                .any(|a| after.starts_with(a)))
 }
 
 fn word(c: char) -> bool {
@@ -134,21 +193,22 @@ fn string_end(chars: &[char], start: usize) -> Option<usize> {
     None
 }
 
-fn regex_end(chars: &[char], start: usize) -> Option<usize> {
+/// Index of the closing slash, or where the line ends without one.
+fn regex_end(chars: &[char], start: usize) -> Result<usize, usize> {
     let mut i = start + 1;
     let mut class = false;
     while i < chars.len() {
         match chars[i] {
             '\\' => i += 1,
-            '\n' => return None,
+            '\n' => return Err(i),
             '[' => class = true,
             ']' => class = false,
-            '/' if !class => return Some(i),
+            '/' if !class => return Ok(i),
             _ => {}
         }
         i += 1;
     }
-    None
+    Err(chars.len())
 }
 
 #[cfg(test)]
@@ -185,6 +245,29 @@ mod tests {
     fn typographic_quotes_count_only_outside_strings() {
         assert_eq!(scan("chat(“abc”)").typographic, Some('“'));
         assert_eq!(scan("chat(\"“abc”\")").typographic, None);
+    }
+
+    #[test]
+    fn a_script_tag_in_code_is_markup_and_a_comparison_is_not() {
+        assert!(scan("count();\n<script async src=\"l.js\">").markup);
+        assert!(scan("count(); <script>").markup);
+        for code in [
+            "i<script.length",
+            "a <script && b",
+            "s = '<script src=x>'",
+            "// <script src=x>",
+        ] {
+            assert!(!scan(code).markup, "{code}");
+        }
+    }
+
+    /// What took a minute: the work grows with the text, not with its square.
+    #[test]
+    fn a_megabyte_of_any_filler_is_scanned_in_one_pass() {
+        for filler in [" ", "=/[", "a ", "\\", "(", "/*", "<script ", "`"] {
+            let text = filler.repeat(1_000_000 / filler.len());
+            assert!(scan(&text).minimal.len() <= text.len(), "{filler}");
+        }
     }
 
     #[test]

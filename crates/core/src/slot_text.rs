@@ -1,10 +1,7 @@
 //! The text that a code slot holds: adding a snippet without touching what others put there, and
 //! taking it out again. Adding twice changes nothing.
 
-use crate::placement::{Inspector, State};
-use crate::profile::{ConsentManager, Supplier};
 use similar::{ChangeTag, TextDiff};
-use url::Url;
 
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Pushed {
@@ -50,35 +47,6 @@ fn in_force(held: &str, text: &str) -> bool {
         before
             .rfind("<!--")
             .is_none_or(|open| before[open..].contains("-->"))
-    })
-}
-
-/// Does the text, parsed as a page, hold the widget with this key in a state that counts?
-fn holds(text: &str, inspector: Inspector, key: &str, counts: fn(&State) -> bool) -> bool {
-    let page = Url::parse("https://slot.invalid/").expect("constant address");
-    inspector
-        .pieces(text, &page)
-        .iter()
-        .any(|p| counts(&p.state) && p.key.key() == Some(key))
-}
-
-/// Does the slot hold the widget with this key already, in whatever form? Asked before pushing.
-pub fn holds_live(held: &str, supplier: &Supplier, key: &str) -> bool {
-    holds(held, Inspector::new(supplier, None), key, |state| {
-        *state == State::Live
-    })
-}
-
-/// Would what the slot holds keep the code from running: a comment, or an element whose end is missing?
-/// Code that waits for consent by the manager's mark is in order.
-pub fn swallowed(
-    text: &str,
-    supplier: &Supplier,
-    consent: Option<&ConsentManager>,
-    key: &str,
-) -> bool {
-    !holds(text, Inspector::new(supplier, consent), key, |state| {
-        matches!(state, State::Live | State::ConsentHeld(_))
     })
 }
 

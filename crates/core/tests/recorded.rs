@@ -1,15 +1,16 @@
-//! The chain over recorded observations: real runs against the stand-ins (CONTRIBUTING.md has the
-//! command that made them), judged again without a browser.
+//! The chain over recorded observations: real runs against the stand-ins (`record.sh` made
+//! them), judged again without a browser.
 #![allow(clippy::unwrap_used)]
 
 use newtfern_core::assess::{self, Expectation};
 use newtfern_core::chain::{Aside, Case, Diagnosis, Expect, Outcome, diagnose};
+use newtfern_core::code::Code;
 use newtfern_core::colour::Rgb;
 use newtfern_core::consent::Region;
 use newtfern_core::design::{Design, Layer};
+use newtfern_core::family::{Family, Standing};
 use newtfern_core::observation::Observation;
 use newtfern_core::profile::{ConsentManager, Supplier};
-use newtfern_core::standing::{Family, State};
 use serde::Deserialize;
 
 #[derive(Deserialize)]
@@ -128,7 +129,7 @@ fn every_record_gets_its_root_cause() {
         let record: Record = serde_json::from_str(&read(&format!("{name}.json")))
             .unwrap_or_else(|e| panic!("{name}: {e}"));
         let d = judge(&w, &record, key, *banner);
-        if d.root.as_deref() != *root {
+        if d.root.map(|c| c.name()) != *root {
             wrong.push(format!("{name}: {:?} should be {root:?}", d.root));
         }
         if let Some(f) = d.root_finding() {
@@ -150,8 +151,8 @@ fn the_same_record_is_judged_by_what_is_expected_of_it() {
         Outcome::Working
     );
     assert_eq!(
-        judge(&w, &record, "another-key", false).root.as_deref(),
-        Some("placed.wrong-key")
+        judge(&w, &record, "another-key", false).root,
+        Some(Code::PlacedWrongKey)
     );
     let absent = diagnose(&Case {
         supplier: &w.supplier,
@@ -162,7 +163,7 @@ fn the_same_record_is_judged_by_what_is_expected_of_it() {
         visits: &record.visits,
         asides: &[],
     });
-    assert_eq!(absent.root.as_deref(), Some("placed.unexpected"));
+    assert_eq!(absent.root, Some(Code::PlacedUnexpected));
 }
 
 /// One recorded check settles the families that a check can settle.
@@ -196,24 +197,24 @@ fn a_record_settles_its_families() {
             brand: Rgb::parse("#1f5f7a").ok(),
             region: &region,
         };
-        assess::check(&e, &record.visits, &record.asides)
-            .1
+        assess::check(&e, &record.visits, &record.asides, None)
+            .families
             .into_iter()
-            .map(|a| (a.family, a.state))
+            .map(|a| (a.family, a.standing))
             .collect::<Vec<_>>()
     };
     let held = settle("waits", "wendlemill-live", true);
     assert!(
-        held.contains(&(Family::Consent, State::Passing))
-            && held.contains(&(Family::Load, State::Passing))
-            && held.contains(&(Family::Brand, State::Passing)),
+        held.contains(&(Family::Consent, Standing::Passing))
+            && held.contains(&(Family::Load, Standing::Passing))
+            && held.contains(&(Family::Brand, Standing::Passing)),
         "{held:?}"
     );
     // The same region, a site without a banner: everything comes before consent.
     let early = settle("healthy", "northmere-live", false);
     assert!(
-        early.contains(&(Family::Consent, State::Failing))
-            && early.contains(&(Family::Brand, State::Failing)),
+        early.contains(&(Family::Consent, Standing::Failing))
+            && early.contains(&(Family::Brand, Standing::Failing)),
         "{early:?}"
     );
 }

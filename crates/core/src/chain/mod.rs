@@ -1,29 +1,44 @@
 //! Does the widget work for a visitor, and if not, which link of the chain broke and why?
 //!
-//! [`rules::BREAKING`] is the ordered set of rules over one visit: the first that fires is the root
-//! cause. [`rules::REMARKS`] are findings that break nothing. [`diagnose`] judges every visit and
-//! then reads them together: desktop with phone, consent untouched with granted.
+//! [`registry::RULES`] is the list of all rules in their order, each in a file of its own under its
+//! link. [`facts`] is what they ask; a rule may answer that it cannot tell, because nobody looked
+//! ([`answer`]). [`together`] reads desktop with phone and consent untouched with granted.
 
-mod combine;
-mod context;
-mod rules;
-mod rules_late;
-mod rules_placed;
+pub mod allowed;
+pub mod answer;
+pub mod delivered;
+mod evidence;
+pub mod facts;
+pub mod fetched;
+pub mod placed;
+pub mod ran;
+pub mod registry;
+pub mod shown;
+pub mod started;
+#[cfg(test)]
+pub(crate) mod testing;
 #[cfg(test)]
 mod tests;
+pub mod together;
+pub mod usable;
 
-pub use combine::diagnose;
+pub use answer::NotLookedAt;
+pub use together::diagnose;
 
+use crate::code::Code;
 use crate::finding::{Finding, Link};
-use crate::observation::Observation;
+use crate::observation::{Observation, Unlooked};
 use crate::profile::{ConsentManager, Supplier};
 use serde::{Deserialize, Serialize};
 
+/// Should the widget be on the page?
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Default, Serialize, Deserialize)]
 #[serde(rename_all = "lowercase")]
 pub enum Expect {
+    /// It should.
     #[default]
     Present,
+    /// It should not.
     Absent,
 }
 
@@ -38,13 +53,41 @@ pub struct Case<'a> {
     pub asides: &'a [Aside],
 }
 
+/// Was a copy had?
+#[derive(Debug, Clone, Copy, Default, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(tag = "look", rename_all = "snake_case")]
+pub enum AsideLook {
+    /// It was, whatever its status.
+    #[default]
+    Had,
+    /// It was not, and why.
+    Missed {
+        /// What kept us.
+        why: Unlooked,
+    },
+}
+
 /// A document fetched beside the visits, without a browser.
 #[derive(Debug, Clone, Serialize, Deserialize)]
 pub struct Aside {
+    /// What it is to tell.
     pub purpose: Purpose,
+    /// Its address.
     pub url: String,
+    /// Its HTTP status; 0 where none came.
     pub status: u16,
+    /// Its document, cut to a bound.
     pub html: String,
+    /// Whether it was had.
+    #[serde(default)]
+    pub look: AsideLook,
+}
+
+impl Aside {
+    /// A page that was had.
+    pub fn is_page(&self) -> bool {
+        self.look == AsideLook::Had && self.status < 300
+    }
 }
 
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
@@ -61,6 +104,7 @@ pub enum Purpose {
 pub enum LinkState {
     Holds,
     Broken,
+    Undecided,
     NotReached,
     NotApplicable,
 }
@@ -70,6 +114,7 @@ impl LinkState {
         match self {
             LinkState::Holds => "holds",
             LinkState::Broken => "broken",
+            LinkState::Undecided => "undecided",
             LinkState::NotReached => "not reached",
             LinkState::NotApplicable => "not applicable",
         }
@@ -108,48 +153,37 @@ pub struct Diagnosis {
     pub url: String,
     pub final_url: String,
     pub outcome: Outcome,
-    pub root: Option<String>,
+    pub root: Option<Code>,
     pub chain: Vec<ChainLink>,
     pub findings: Vec<Finding>,
+    /// What a time limit, a missing profile entry or a refusal kept from being looked at.
+    #[serde(default)]
+    pub not_looked_at: Vec<NotLookedAt>,
 }
 
 impl Diagnosis {
     pub fn root_finding(&self) -> Option<&Finding> {
-        let root = self.root.as_deref()?;
+        let root = self.root?;
         self.findings.iter().find(|f| f.code == root)
     }
 
-    pub fn unchecked(url: &str, why: Finding) -> Diagnosis {
+    /// Nothing was seen at all.
+    pub fn unchecked(url: &str, why: &str) -> Diagnosis {
+        let link = |link| ChainLink {
+            link,
+            state: LinkState::NotReached,
+        };
         Diagnosis {
             url: url.to_string(),
             final_url: url.to_string(),
             outcome: Outcome::Unchecked,
             root: None,
-            chain: chain_until(None),
-            findings: vec![why],
+            chain: Link::ALL.into_iter().map(link).collect(),
+            findings: vec![Finding::note(Code::Unchecked, why)],
+            not_looked_at: vec![NotLookedAt {
+                what: "the page".into(),
+                why: why.to_string(),
+            }],
         }
     }
-}
-
-/// All links hold, or those before the broken one do and those after are not reached.
-fn chain_until(broken: Option<Link>) -> Vec<ChainLink> {
-    Link::ALL
-        .into_iter()
-        .map(|link| {
-            let state = match broken {
-                None => LinkState::NotReached,
-                Some(b) if link < b => LinkState::Holds,
-                Some(b) if link == b => LinkState::Broken,
-                Some(_) => LinkState::NotReached,
-            };
-            ChainLink { link, state }
-        })
-        .collect()
-}
-
-fn chain_all(state: LinkState) -> Vec<ChainLink> {
-    Link::ALL
-        .into_iter()
-        .map(|link| ChainLink { link, state })
-        .collect()
 }

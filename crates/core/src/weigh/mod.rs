@@ -78,18 +78,18 @@ pub struct PageShifts {
 
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
 #[serde(rename_all = "lowercase")]
-pub enum Verdict {
+pub enum BudgetVerdict {
     Under,
     Over,
     Undecided,
 }
 
-impl Verdict {
+impl BudgetVerdict {
     pub fn word(self) -> &'static str {
         match self {
-            Verdict::Under => "under",
-            Verdict::Over => "over",
-            Verdict::Undecided => "undecided",
+            BudgetVerdict::Under => "under",
+            BudgetVerdict::Over => "over",
+            BudgetVerdict::Undecided => "undecided",
         }
     }
 }
@@ -103,7 +103,34 @@ pub struct WeighIn {
     pub own: Own,
     pub page: PageShifts,
     pub budget_ms: f64,
-    pub verdict: Verdict,
+    pub verdict: BudgetVerdict,
+    /// Loads with a trace that the own costs come from.
+    #[serde(default)]
+    pub loads: usize,
+    /// Loads that did not finish and count nowhere.
+    #[serde(default)]
+    pub failed_loads: u32,
+    /// The confidence that the interval of the own costs really has.
+    #[serde(default)]
+    pub confidence: f64,
+}
+
+/// What an interval must reach for a verdict.
+pub const CONFIDENCE: f64 = 0.95;
+
+impl WeighIn {
+    /// Why there is no verdict, to follow a semicolon.
+    pub fn undecided_because(&self) -> String {
+        if self.confidence < CONFIDENCE {
+            format!(
+                "{} loads reach a confidence of {:.1} %, and 95 % is needed: weigh with more",
+                self.loads,
+                self.confidence * 100.0
+            )
+        } else {
+            "the interval lies across the budget: weigh with more loads".into()
+        }
+    }
 }
 
 #[derive(Debug, thiserror::Error, PartialEq, Eq)]
@@ -150,7 +177,7 @@ pub fn conclude(
     }
     let centre = |pick: fn(&OwnLoad) -> f64| {
         let values: Vec<f64> = measured.own.iter().map(pick).collect();
-        let interval = shift(&values, 0.95);
+        let interval = shift(&values, CONFIDENCE);
         Centre {
             median: statistics::median(&values),
             low: interval.low,
@@ -171,7 +198,12 @@ pub fn conclude(
         lcp_ms: page_shift(measured, |l| l.lcp_ms),
         load_ms: page_shift(measured, |l| l.load_ms),
     };
-    let verdict = verdict(own.thread_ms, budget_ms);
+    // Too few loads have no interval of the asked confidence: then nothing is decided.
+    let confidence = statistics::confidence_reached(loads, CONFIDENCE);
+    let verdict = match confidence >= CONFIDENCE {
+        true => verdict(own.thread_ms, budget_ms),
+        false => BudgetVerdict::Undecided,
+    };
     Ok(WeighIn {
         url: url.to_string(),
         pairs: measured.pairs.len(),
@@ -180,17 +212,20 @@ pub fn conclude(
         page,
         budget_ms,
         verdict,
+        loads,
+        failed_loads: measured.failed_loads,
+        confidence,
     })
 }
 
 /// Decided only where the whole interval lies on one side of the line.
-pub fn verdict(thread: Centre, budget_ms: f64) -> Verdict {
+pub fn verdict(thread: Centre, budget_ms: f64) -> BudgetVerdict {
     if thread.high <= budget_ms {
-        Verdict::Under
+        BudgetVerdict::Under
     } else if thread.low > budget_ms {
-        Verdict::Over
+        BudgetVerdict::Over
     } else {
-        Verdict::Undecided
+        BudgetVerdict::Undecided
     }
 }
 
@@ -202,23 +237,24 @@ fn page_shift(measured: &Measured, pick: fn(&PageLoad) -> Option<f64>) -> Option
             .collect()
     };
     let main = differences(&measured.pairs);
-    if main.len() < 2 {
+    // Fewer pairs have no interval of the asked confidence.
+    if statistics::confidence_reached(main.len(), CONFIDENCE) < CONFIDENCE {
         return None;
     }
     let Interval {
         estimate,
         low,
         high,
-    } = shift(&main, 0.95);
+    } = shift(&main, CONFIDENCE);
     let aa = differences(&measured.floor);
-    let floor = if aa.len() < 2 {
+    let floor = if statistics::confidence_reached(aa.len(), CONFIDENCE) < CONFIDENCE {
         Interval {
             estimate: 0.0,
             low: 0.0,
             high: 0.0,
         }
     } else {
-        shift(&aa, 0.95)
+        shift(&aa, CONFIDENCE)
     };
     Some(Shift {
         shift: estimate,
@@ -274,7 +310,11 @@ mod tests {
         let at = |budget| conclude("http://a.test/", 1, &m, budget).unwrap().verdict;
         assert_eq!(
             (at(100.0), at(50.0), at(10.0)),
-            (Verdict::Under, Verdict::Undecided, Verdict::Over)
+            (
+                BudgetVerdict::Under,
+                BudgetVerdict::Undecided,
+                BudgetVerdict::Over
+            )
         );
     }
 

@@ -1,7 +1,7 @@
 //! Rank statistics for paired differences: the Hodges-Lehmann estimate and the interval from the
 //! exact distribution of Wilcoxon's signed-rank statistic (Hollander, Wolfe, Chicken,
-//! "Nonparametric Statistical Methods", 3rd ed., sections 3.1 to 3.3). No normal approximation is
-//! used up to 200 values; above, it is exact to more digits than anyone reads.
+//! "Nonparametric Statistical Methods", 3rd ed., sections 3.1 to 3.3). No normal approximation is used;
+//! the distribution is built in full, which costs the cube of the count: fine for hundreds of values.
 
 /// An estimate with the bounds of its interval.
 #[derive(Debug, Clone, Copy, PartialEq)]
@@ -83,6 +83,20 @@ pub fn shift(differences: &[f64], confidence: f64) -> Interval {
             high: averages[m - cut.max(1)],
         },
     }
+}
+
+/// The confidence that [`shift`]'s interval really has: at least the asked one, or, with too few
+/// values for that, what the whole range gives.
+pub fn confidence_reached(n: usize, asked: f64) -> f64 {
+    if n == 0 {
+        return 0.0;
+    }
+    let cdf = signed_rank_cdf(n);
+    let cut = cdf
+        .iter()
+        .take_while(|p| **p <= (1.0 - asked) / 2.0)
+        .count();
+    1.0 - 2.0 * cdf[cut.max(1) - 1]
 }
 
 /// Wilcoxon's statistic T+ of differences without zeros, ties sharing their mean rank.

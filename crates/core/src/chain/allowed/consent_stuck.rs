@@ -1,0 +1,109 @@
+//! `allowed.consent-stuck`: consent was given and it still does not start. Unless something more
+//! definite is wrong; and only where the decision took.
+
+use crate::chain::together::{Judged, PageVerdict, Together, WAITING, worst_of};
+use crate::code::Code;
+use crate::finding::{Evidence, Finding};
+use crate::observation::ConsentSeen;
+
+/// Reads the visits together.
+pub fn judge(t: &Together) -> Option<PageVerdict> {
+    let after = t.after();
+    if after.is_empty() || t.before().iter().all(|j| j.works()) && !t.before().is_empty() {
+        return None;
+    }
+    worst_of(&after).root?;
+    let stuck = |j: &&&Judged| {
+        let consent = &j.seen().consent;
+        j.quiet()
+            && j.code().is_some_and(|c| WAITING.contains(&c))
+            && (j.facts.held_by_consent() || consent.manager || consent.tcf)
+    };
+    let j = after.iter().find(stuck)?;
+    let finding = Finding::broken(
+        Code::AllowedConsentStuck,
+        "Consent was given and the widget still does not start.",
+        "In the consent manager, assign the widget's script to the category that the visitor granted.",
+    )
+    .with(Evidence::fact(states(&j.seen().consent)))
+    .with_all(j.found().iter().flat_map(|f| f.evidence.clone()));
+    Some(PageVerdict::broken(finding))
+}
+
+fn states(consent: &ConsentSeen) -> String {
+    let named = |state: &str| match state {
+        "" => "unknown".to_string(),
+        state => state.to_string(),
+    };
+    format!(
+        "consent was {} before and {} after",
+        named(&consent.state_before),
+        named(&consent.state_after)
+    )
+}
+
+#[cfg(test)]
+mod tests {
+    use crate::chain::testing::{
+        GOOD, Wanted, consent, granted, healthy, loader, page, ungranted, with,
+    };
+    use crate::chain::{LinkState, Outcome};
+    use crate::code::Code;
+
+    fn held() -> crate::observation::Observation {
+        page(&GOOD.replace("async", "type=text/plain data-wait=chat"))
+    }
+
+    fn managed() -> Wanted {
+        Wanted {
+            consent: consent(),
+            ..Wanted::default()
+        }
+    }
+
+    #[test]
+    fn held_back_although_consent_was_given_is_stuck() {
+        let d = managed().of(&[held(), granted(held())]);
+        assert_eq!(d.root, Some(Code::AllowedConsentStuck));
+        assert!(
+            d.findings[0].evidence[0]
+                .line()
+                .contains("untouched before and granted after")
+        );
+    }
+
+    #[test]
+    fn something_more_definite_is_told_as_such() {
+        let failing = with(granted(held()), |o| {
+            o.requests.push(loader(Some(503), None))
+        });
+        assert_eq!(
+            managed().of(&[held(), failing]).root,
+            Some(Code::FetchedStatus)
+        );
+    }
+
+    #[test]
+    fn consent_that_could_not_be_given_leaves_it_undecided() {
+        let d = managed().of(&[held(), ungranted(held())]);
+        assert_eq!((d.outcome, d.root), (Outcome::Unchecked, None));
+        assert_eq!(d.chain[2].state, LinkState::Undecided);
+        assert!(
+            d.not_looked_at[0].why.contains("no control"),
+            "{:?}",
+            d.not_looked_at
+        );
+        // It does not matter where the widget is up anyway.
+        let d = managed().of(&[healthy(), ungranted(healthy())]);
+        assert_eq!(d.outcome, Outcome::Working);
+    }
+
+    #[test]
+    fn without_a_manager_on_the_page_there_was_nothing_to_give() {
+        let bare = with(ungranted(page("")), |o| o.consent.manager = false);
+        assert_eq!(
+            managed().of(&[page(""), bare]).root,
+            Some(Code::PlacedAbsent)
+        );
+    }
+}

@@ -1,0 +1,117 @@
+//! "The page could not be had": the codes differ by the kind of failure only, so a table says which.
+//! A failure that is our own (the network rule, our deadline) is no fault of the page.
+
+use crate::chain::answer::Answer;
+use crate::chain::evidence::hops;
+use crate::chain::facts::Facts;
+use crate::code::Code::{self, *};
+use crate::finding::{Evidence, Finding};
+use crate::observation::{FailureKind, NetFailure, Unlooked};
+use url::Url;
+
+/// The codes this rule can give.
+pub const CODES: &[Code] = &[
+    DeliveredDns,
+    DeliveredRefused,
+    DeliveredTls,
+    DeliveredTimeout,
+    DeliveredRedirectLoop,
+];
+
+/// Kind of failure, code, summary (`{host}` is filled in), remedy.
+#[rustfmt::skip]
+const TABLE: &[(FailureKind, Code, &str, &str)] = &[
+    (FailureKind::Dns, DeliveredDns, "The name {host} does not resolve.",
+        "Correct the site's address, or have its domain's DNS records restored."),
+    (FailureKind::Refused, DeliveredRefused, "{host} refuses the connection.",
+        "Ask whoever runs the web server to start it, and check the port in the address."),
+    (FailureKind::Tls, DeliveredTls, "The secure connection to {host} failed.",
+        "Have the site's certificate renewed or corrected at its hosting."),
+    (FailureKind::RedirectLoop, DeliveredRedirectLoop, "The page redirects in a circle.",
+        "Undo one of the redirects, in the web server or in the platform's address settings."),
+    (FailureKind::Timeout, DeliveredTimeout, "The page did not arrive within its time.",
+        "Ask the hosting why the page takes so long, then visit again."),
+    (FailureKind::CutOff, DeliveredRefused, "The connection to {host} broke off before the page was whole.",
+        "Visit again; if it stays, ask the hosting what ends the connection."),
+];
+
+/// Judges one visit.
+pub fn judge(c: &Facts) -> Answer {
+    match &c.seen.page.failure {
+        Some(failure) => of(c, failure),
+        None => match c.seen.looks.document.unlooked() {
+            // What came is judged; that nothing came is for the visit to say.
+            Some(why) if c.seen.page.status.is_none() => Answer::cannot_tell("the page", why),
+            _ => Answer::Holds,
+        },
+    }
+}
+
+fn of(c: &Facts, failure: &NetFailure) -> Answer {
+    if failure.kind == FailureKind::Guard {
+        return Answer::cannot_tell("the page", Unlooked::Guarded);
+    }
+    let host = Url::parse(&c.seen.url)
+        .ok()
+        .and_then(|u| u.host_str().map(str::to_string))
+        .unwrap_or_default();
+    let row = TABLE.iter().find(|(kind, ..)| *kind == failure.kind);
+    let (code, summary, remedy) = match row {
+        Some((_, code, summary, remedy)) => (*code, summary.replace("{host}", &host), *remedy),
+        None => (
+            DeliveredRefused,
+            format!("The connection to {host} broke off: {}.", failure.text),
+            "Visit again; if it stays, ask the hosting what ends the connection.",
+        ),
+    };
+    Finding::broken(code, summary, remedy)
+        .with(Evidence::Request {
+            url: c.seen.url.clone(),
+            outcome: failure.text.clone(),
+        })
+        .with_all(hops(&c.seen.page))
+        .into()
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::chain::testing::{page, root, undecided, with};
+    use crate::observation::{DeliveredPage, Look, Observation};
+
+    fn fails(kind: FailureKind) -> Observation {
+        with(page(""), |o| {
+            o.page = DeliveredPage {
+                failure: Some(NetFailure {
+                    kind,
+                    text: "the browser's word".into(),
+                }),
+                ..DeliveredPage::default()
+            };
+        })
+    }
+
+    #[test]
+    fn each_kind_has_its_code() {
+        for (kind, code, ..) in TABLE {
+            assert_eq!(root(fails(*kind)), Some(*code), "{kind:?}");
+        }
+        assert_eq!(root(fails(FailureKind::Other)), Some(DeliveredRefused));
+    }
+
+    #[test]
+    fn what_we_ourselves_refuse_is_no_fault_of_the_page() {
+        undecided(fails(FailureKind::Guard), "network rule");
+    }
+
+    #[test]
+    fn our_own_deadline_is_no_fault_of_the_page() {
+        let cut = with(page(""), |o| {
+            o.page = DeliveredPage::default();
+            o.looks.document = Look::NotLooked {
+                why: Unlooked::Deadline,
+            };
+        });
+        undecided(cut, "time of the visit was over");
+    }
+}

@@ -1,0 +1,226 @@
+//! What the rules ask of one visit, computed once.
+
+use super::{Aside, AsideLook, Case, Purpose};
+use crate::observation::{FailureKind, Look, Message, Observation, Request, Unlooked};
+use crate::placement::{Form, Inspection, Inspector, Piece, PieceState};
+use std::cell::OnceCell;
+use url::Url;
+
+/// One visit with everything that more than one rule asks of it.
+pub struct Facts<'a> {
+    /// What should be.
+    pub case: &'a Case<'a>,
+    /// What was seen.
+    pub seen: &'a Observation,
+    /// Knows the supplier's snippet.
+    pub inspector: Inspector<'a>,
+    /// Where the visit ended.
+    pub page: Url,
+    delivered: Inspection,
+    at_end: OnceCell<Inspection>,
+    /// The supplier's own sign was true.
+    pub alive: bool,
+    /// The widget shows: its launcher has a box and no style hides it.
+    pub launcher_visible: bool,
+}
+
+impl<'a> Facts<'a> {
+    /// Looks at one visit of a case.
+    pub fn new(case: &'a Case<'a>, seen: &'a Observation) -> Facts<'a> {
+        let inspector = Inspector::new(case.supplier, case.consent);
+        let page = Url::parse(&seen.page.final_url)
+            .or_else(|_| Url::parse(&seen.url))
+            .unwrap_or_else(|_| Url::parse("http://invalid.invalid/").expect("constant address"));
+        let delivered = inspector.inspect(&seen.page.html, &page);
+        let mut facts = Facts {
+            case,
+            seen,
+            inspector,
+            page,
+            delivered,
+            at_end: OnceCell::new(),
+            alive: false,
+            launcher_visible: seen
+                .launcher
+                .as_ref()
+                .is_some_and(|l| l.present && l.hidden_by.is_none() && l.rect.area() > 0.0),
+        };
+        facts.alive = facts.alive_look().seen_ms().is_some();
+        facts
+    }
+
+    /// How far the visit looked for the sign of life. Without a sign of its own, a launcher on the
+    /// page is the sign.
+    pub fn alive_look(&self) -> Look {
+        if self.case.supplier.alive.script.trim().is_empty() {
+            self.seen.looks.launcher
+        } else {
+            self.seen.looks.alive
+        }
+    }
+
+    /// Up for the visitor: rules about what may have kept it away need not ask.
+    pub fn up(&self) -> bool {
+        self.alive && self.launcher_visible
+    }
+
+    /// Why it is not known whether the widget would have come, if the visit was cut off.
+    pub fn cut_off(&self) -> Option<Unlooked> {
+        self.alive_look().unlooked()
+    }
+
+    /// Pieces in the delivered document.
+    pub fn pieces(&self) -> &[Piece] {
+        &self.delivered.pieces
+    }
+
+    /// Why the delivered document was not searched to its end, if it was not.
+    pub fn document_cut(&self) -> Option<Unlooked> {
+        if self.delivered.cut || self.seen.page.html_cut {
+            return Some(Unlooked::TooMuch);
+        }
+        self.seen.looks.document.unlooked()
+    }
+
+    /// Pieces in the document as it stood at the end.
+    pub fn final_pieces(&self) -> &[Piece] {
+        let find = || self.inspector.inspect(&self.seen.final_html, &self.page);
+        &self.at_end.get_or_init(find).pieces
+    }
+
+    /// Pieces of the delivered document that run.
+    pub fn live(&self) -> impl Iterator<Item = &Piece> {
+        self.pieces().iter().filter(|p| p.state == PieceState::Live)
+    }
+
+    /// A piece is held back until consent: by the manager's mark, or, where no manager is given, on a
+    /// page with the IAB interface by a type that does not run.
+    pub fn held_by_consent(&self) -> bool {
+        let managed = self.case.consent.is_none() && self.seen.consent.tcf;
+        self.pieces().iter().any(|p| match p.state {
+            PieceState::ConsentHeld(_) => true,
+            PieceState::WrongType(_) | PieceState::Delayed(_) => managed,
+            _ => false,
+        })
+    }
+
+    /// The widget came to the page, whoever brought it: a loader was asked for, or it is up.
+    pub fn arrived(&self) -> bool {
+        self.alive || self.loader_requests().next().is_some()
+    }
+
+    /// Requests for the loader itself.
+    pub fn loader_requests(&self) -> impl Iterator<Item = &Request> {
+        self.seen.requests.iter().filter(|r| {
+            let ours = r
+                .host()
+                .is_some_and(|h| self.case.supplier.serves_loader(&h));
+            ours && (r.kind == "script"
+                || (matches!(r.kind.as_str(), "other" | "preflight" | "")
+                    && self.inspector.shape.is_loader(self.case.supplier, &r.url)))
+        })
+    }
+
+    /// Requests the widget makes: to the supplier's hosts, or asked for by its scripts.
+    pub fn widget_requests(&self) -> impl Iterator<Item = &Request> {
+        let page = &self.seen.page.final_url;
+        self.seen.requests.iter().filter(move |r| {
+            let own_document = r.kind == "document" && &r.document == page;
+            let by_widget = || {
+                let mut asked_by = r.initiator.stack.iter().chain([&r.initiator.url]);
+                asked_by.any(|u| self.supplier_address(u))
+            };
+            !own_document
+                && (r.host().is_some_and(|h| self.case.supplier.owns_host(&h)) || by_widget())
+        })
+    }
+
+    /// An address on one of the supplier's hosts.
+    pub fn supplier_address(&self, address: &str) -> bool {
+        let host = Url::parse(address).ok();
+        host.and_then(|u| u.host_str().map(|h| self.case.supplier.owns_host(h)))
+            .unwrap_or(false)
+    }
+
+    /// An error thrown by the supplier's code, or in an inline piece of the snippet.
+    pub fn widget_error(&self, error: &Message) -> bool {
+        if self.supplier_address(&error.url) || error.stack.iter().any(|u| self.supplier_address(u))
+        {
+            return true;
+        }
+        let here = error.url == self.seen.page.final_url || error.url == self.seen.url;
+        here && error.line.is_some_and(|line| {
+            self.live()
+                .any(|p| p.form == Form::Inline && (p.line..=p.last_line).contains(&line))
+        })
+    }
+
+    /// A script that held the page's thread and is the supplier's.
+    pub fn held_by_supplier(&self) -> bool {
+        let held = self.seen.held_by.as_ref();
+        held.is_some_and(|h| self.supplier_address(&h.url))
+    }
+
+    /// Names that the snippet or its sign of life use on `window`.
+    pub fn globals(&self) -> Vec<String> {
+        let word = |text: &str| -> String {
+            text.chars()
+                .take_while(|c| c.is_alphanumeric() || *c == '_' || *c == '$')
+                .collect()
+        };
+        let supplier = self.case.supplier;
+        let in_sign = supplier.alive.script.split("window.").skip(1).map(word);
+        let markers = &supplier.recognise.inline_markers;
+        let in_markers = markers
+            .iter()
+            .map(|m| word(m.trim_start_matches("window.")));
+        let mut names: Vec<String> = in_sign.chain(in_markers).collect();
+        names.retain(|n| n.len() > 1);
+        names.dedup();
+        names
+    }
+
+    /// A live piece with the right key in a copy fetched beside the visits.
+    pub fn live_in(&self, aside: &Aside) -> Option<Piece> {
+        let page = Url::parse(&aside.url).ok()?;
+        let key = self.case.key;
+        self.inspector
+            .pieces(&aside.html, &page)
+            .into_iter()
+            .find(|p| {
+                p.state == PieceState::Live
+                    && (key.is_none() || p.key.key().is_none() || p.key.key() == key)
+            })
+    }
+
+    /// Copies of a purpose that were had, with a document in them.
+    pub fn asides(&self, purpose: Purpose) -> impl Iterator<Item = &Aside> {
+        self.case
+            .asides
+            .iter()
+            .filter(move |a| a.purpose == purpose && a.is_page())
+    }
+
+    /// Copies of a purpose that were asked for and could not be looked at.
+    pub fn asides_missed(&self, purpose: Purpose) -> impl Iterator<Item = (&Aside, Unlooked)> {
+        self.case
+            .asides
+            .iter()
+            .filter(move |a| a.purpose == purpose)
+            .filter_map(|a| match a.look {
+                AsideLook::Missed { why } => Some((a, why)),
+                AsideLook::Had => None,
+            })
+    }
+
+    /// A failure that the page itself or its policy caused, told elsewhere.
+    pub fn told_elsewhere(request: &Request) -> bool {
+        request.status.is_none()
+            && request.failure.as_ref().is_some_and(|f| {
+                matches!(
+                    f.kind,
+                    FailureKind::Policy | FailureKind::Mixed | FailureKind::Aborted
+                )
+            })
+    }
+}

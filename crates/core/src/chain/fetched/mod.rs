@@ -1,0 +1,3 @@
+//! Link `fetched`: the loader and everything it needs arrived, intact, as script.
+
+pub mod needed;

@@ -1,0 +1,74 @@
+//! `placed.other-page`: absent here although present on other pages of the site that the same rule
+//! covers. Where none of the linked pages could be looked at, it is not known.
+
+use crate::chain::Purpose;
+use crate::chain::answer::Answer;
+use crate::chain::facts::Facts;
+use crate::code::Code;
+use crate::finding::{Evidence, Finding};
+use crate::placement::PieceState;
+
+/// Judges one visit.
+pub fn judge(c: &Facts) -> Answer {
+    let traced = |p: &crate::placement::Piece| p.state != PieceState::Mentioned;
+    if c.arrived() || c.pieces().iter().any(traced) {
+        return Answer::Holds;
+    }
+    let found = c
+        .asides(Purpose::Linked)
+        .find_map(|a| Some((a, c.live_in(a)?)));
+    let Some((aside, piece)) = found else {
+        let looked = c.asides(Purpose::Linked).next().is_some();
+        return match c.asides_missed(Purpose::Linked).next() {
+            Some((_, why)) if !looked => Answer::cannot_tell("any other page of the site", why),
+            _ => Answer::Holds,
+        };
+    };
+    Finding::broken(
+        Code::PlacedOtherPage,
+        "The snippet is missing here and present on another page of the site.",
+        "Place the snippet in the template or site-wide code box, not in a single page.",
+    )
+    .with(Evidence::Request {
+        url: aside.url.clone(),
+        outcome: format!("snippet on line {}: {}", piece.line, piece.excerpt),
+    })
+    .into()
+}
+
+#[cfg(test)]
+mod tests {
+    use crate::chain::testing::{GOOD, Wanted, aside, missed, page};
+    use crate::chain::{Outcome, Purpose};
+    use crate::code::Code;
+    use crate::observation::Unlooked;
+
+    #[test]
+    fn a_linked_page_that_has_it_is_named() {
+        let d = Wanted::with_asides([aside(Purpose::Linked, GOOD)]).of(&[page("")]);
+        assert_eq!(d.root, Some(Code::PlacedOtherPage));
+        assert!(
+            d.findings[0].evidence[0]
+                .line()
+                .contains("kites.example/other")
+        );
+    }
+
+    #[test]
+    fn linked_pages_without_it_say_nothing_more() {
+        let both = [
+            aside(Purpose::Linked, ""),
+            missed(Purpose::Linked, Unlooked::Deadline),
+        ];
+        let d = Wanted::with_asides(both).of(&[page("")]);
+        assert_eq!(d.root, Some(Code::PlacedAbsent));
+        assert_eq!(d.findings[0].candidates[0].code, Code::PlacedOtherPage);
+    }
+
+    #[test]
+    fn no_linked_page_looked_at_leaves_it_open() {
+        let d = Wanted::with_asides([missed(Purpose::Linked, Unlooked::Deadline)]).of(&[page("")]);
+        assert_eq!(d.outcome, Outcome::Unchecked);
+        assert_eq!(d.not_looked_at[0].what, "any other page of the site");
+    }
+}

@@ -1,0 +1,98 @@
+//! `placed.twice`: the same widget more than once. Breaks `placed` even where both copies run.
+
+use crate::chain::answer::Answer;
+use crate::chain::evidence::lines;
+use crate::chain::facts::Facts;
+use crate::code::Code;
+use crate::finding::{Evidence, Finding};
+use crate::placement::{Form, Piece, PieceState};
+use std::collections::BTreeSet;
+
+fn count(pieces: &[Piece], form: Form) -> usize {
+    let live = |p: &&Piece| p.form == form && p.state == PieceState::Live;
+    pieces.iter().filter(live).count()
+}
+
+/// Judges one visit.
+pub fn judge(c: &Facts) -> Answer {
+    let shape = &c.inspector.shape;
+    let externals = count(c.pieces(), Form::External) > shape.externals.max(1);
+    let inlines = count(c.pieces(), Form::Inline) > shape.inlines.max(1);
+    // A snippet and another way of placing (an extension, a tag manager) show as loaders in the
+    // final document.
+    let loader = |p: &&Piece| {
+        let ours = |s: &String| shape.is_loader(c.case.supplier, s);
+        p.form == Form::External && p.state == PieceState::Live && p.src.as_ref().is_some_and(ours)
+    };
+    let loaders: Vec<&Piece> = c.final_pieces().iter().filter(loader).collect();
+    let by_script = shape.loader.is_some() && loaders.len() > shape.externals.max(1);
+    let mixed = count(c.pieces(), Form::External) > 0
+        && shape.externals == 0
+        && count(c.pieces(), Form::Inline) > 0;
+    if !(externals || inlines || by_script || mixed) {
+        return Answer::Holds;
+    }
+    let mut evidence = lines(c.live());
+    if by_script && !externals {
+        let at_end = |p: &&Piece| Evidence::fact(format!("in the final document: {}", p.excerpt));
+        evidence.extend(loaders.iter().map(at_end));
+    }
+    let keys: BTreeSet<&str> = c.live().filter_map(|p| p.key.key()).collect();
+    let which = if keys.len() > 1 {
+        let keys: Vec<&str> = keys.into_iter().collect();
+        format!(" with different keys ({})", keys.join(", "))
+    } else {
+        String::new()
+    };
+    Finding::broken(
+        Code::PlacedTwice,
+        format!("The same widget is in the page more than once{which}."),
+        "Remove one of the two: look in the template, the code boxes and the extensions of the site.",
+    )
+    .with_all(evidence)
+    .into()
+}
+
+#[cfg(test)]
+mod tests {
+    use crate::chain::testing::{GOOD, healthy, html, root, told, with};
+    use crate::code::Code;
+
+    #[test]
+    fn two_copies_in_the_document_are_told_with_their_lines_and_keys() {
+        let found = told(with(healthy(), |o| {
+            o.page.html = html(&format!("{GOOD}\n{}", GOOD.replace("abcd", "zzzz")));
+        }));
+        assert_eq!(found.code, Code::PlacedTwice);
+        assert!(
+            found.summary.contains("abcd-1234, zzzz-1234"),
+            "{}",
+            found.summary
+        );
+        assert_eq!(found.evidence.len(), 2);
+    }
+
+    #[test]
+    fn a_second_copy_brought_by_an_extension_shows_in_the_final_document() {
+        let second =
+            "<script src=\"https://cdn.example.test/l.js\" data-key=\"abcd-1234\"></script>";
+        let found = told(with(healthy(), |o| {
+            o.final_html = html(&format!("{GOOD}{second}"))
+        }));
+        assert_eq!(found.code, Code::PlacedTwice);
+        assert!(
+            found
+                .evidence
+                .iter()
+                .any(|e| e.line().contains("final document"))
+        );
+    }
+
+    #[test]
+    fn a_copy_in_a_comment_is_no_second_one() {
+        let once = with(healthy(), |o| {
+            o.page.html = html(&format!("<!-- {GOOD} -->\n{GOOD}"))
+        });
+        assert_eq!(root(once), None);
+    }
+}

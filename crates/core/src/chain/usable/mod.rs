@@ -1,0 +1,9 @@
+//! Link `usable`: it opens on click and by keyboard, has an accessible name, the panel shows, and
+//! closes again.
+
+pub mod new_window;
+pub mod no_close;
+pub mod no_keyboard;
+pub mod no_name;
+pub mod no_open;
+pub mod small_target;

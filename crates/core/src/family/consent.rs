@@ -1,0 +1,74 @@
+//! Consent: does anything happen before the visitor agreed?
+
+use super::{Assessed, Detail, Family, Standing, Stood, Words, by_findings, first_remedy};
+use crate::consent::{Grid, Region, grid, judge};
+use crate::job::JobKind;
+use crate::observation::{Observation, Viewport};
+use crate::profile::Supplier;
+
+pub(super) const WORDS: Words = Words {
+    key: "consent",
+    label: "Consent",
+    question: "Does anything happen before consent?",
+    drawing: "Signals",
+    job: Some(JobKind::Check),
+};
+
+/// Judges the visits of a check by the rules of a region.
+pub fn assess(supplier: &Supplier, region: &Region, visits: &[Observation]) -> Assessed {
+    let desktop = |v: &&Observation| v.condition.viewport == Viewport::Desktop;
+    let desktop: Vec<&Observation> = visits.iter().filter(desktop).collect();
+    let had = |v: &&Observation| v.page.status.is_some_and(|s| s < 400);
+    let reached = desktop.iter().any(had);
+    let grid = grid(supplier, region, &desktop);
+    let findings = judge(&grid);
+    let (standing, summary) = match undecided(&grid, reached) {
+        Some(why)
+            if findings
+                .iter()
+                .all(|f| f.severity < crate::finding::Severity::Fault) =>
+        {
+            (Standing::Undecided, why)
+        }
+        _ => by_findings(
+            &findings,
+            "Nothing of the widget before consent that the region forbids.",
+        ),
+    };
+    Assessed {
+        family: Family::Consent,
+        standing,
+        summary,
+        remedy: first_remedy(&findings),
+        findings,
+        detail: Some(Detail::Consent(grid)),
+    }
+}
+
+/// Why nothing can be said, if so.
+fn undecided(grid: &Grid, reached: bool) -> Option<String> {
+    if !reached {
+        return Some("The page could not be had, so nothing is known about consent.".into());
+    }
+    if let Some((state, why)) = grid.not_made.first() {
+        let state = state.word();
+        return Some(format!(
+            "The decision \u{201c}{state}\u{201d} could not be made: {why}."
+        ));
+    }
+    if grid.cells.iter().all(|c| c.count == 0) {
+        return Some(
+            "The widget sent no signal in any state, so nothing is known about consent.".into(),
+        );
+    }
+    None
+}
+
+pub(super) fn act(stood: &Stood) -> Option<String> {
+    match stood.standing {
+        Standing::Passing | Standing::NotApplicable => None,
+        Standing::Failing if !stood.remedy.is_empty() => Some(stood.remedy.into()),
+        Standing::Failing => Some("Hold the widget back until consent.".into()),
+        _ => Some("Verify in the browser.".into()),
+    }
+}

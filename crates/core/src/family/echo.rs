@@ -1,0 +1,57 @@
+//! Echo: a test message through the live widget and its answer.
+
+use super::{Assessed, Detail, Family, Standing, Stood, Words, by_findings, first_remedy};
+use crate::echo::{Seen, Stopped, judge};
+use crate::job::JobKind;
+
+pub(super) const WORDS: Words = Words {
+    key: "echo",
+    label: "Echo",
+    question: "Does a message get through, and its answer back?",
+    drawing: "Times",
+    job: Some(JobKind::Echo),
+};
+
+/// Judges one test. A supplier without steps for it is not applicable; a form before the talk and a
+/// page that could not be had leave it undecided.
+pub fn assess(seen: &Seen) -> Assessed {
+    let findings = judge(seen);
+    let words = findings.first().map(|f| f.summary.clone());
+    let (standing, summary) = match seen.stopped_by {
+        Some(Stopped::NoSteps) => (Standing::NotApplicable, words.unwrap_or_default()),
+        Some(Stopped::Form | Stopped::NoPage | Stopped::Deadline) => {
+            (Standing::Undecided, words.unwrap_or_default())
+        }
+        _ => by_findings(&findings, &times(seen)),
+    };
+    Assessed {
+        family: Family::Echo,
+        standing,
+        summary,
+        remedy: first_remedy(&findings),
+        findings,
+        detail: Some(Detail::Echo(seen.clone())),
+    }
+}
+
+fn times(seen: &Seen) -> String {
+    match (seen.at_console_ms, seen.answer_seen_ms) {
+        (Some(there), Some(back)) => format!(
+            "There after {:.2} s, the answer back after {:.2} s.",
+            there / 1000.0,
+            back / 1000.0
+        ),
+        _ => String::new(),
+    }
+}
+
+pub(super) fn act(stood: &Stood) -> Option<String> {
+    match stood.standing {
+        Standing::Passing | Standing::NotApplicable => None,
+        Standing::Failing | Standing::Undecided if !stood.remedy.is_empty() => {
+            Some(stood.remedy.into())
+        }
+        Standing::Failing => Some("See where the test message stopped.".into()),
+        _ => Some("Send a test message.".into()),
+    }
+}

