@@ -13,6 +13,19 @@ use std::sync::atomic::{AtomicU32, Ordering};
 use std::time::Duration;
 use tokio::process::{Child, Command};
 
+/// What every start is given.
+#[rustfmt::skip]
+const FLAGS: &[&str] = &[
+    "--headless", "--disable-gpu", "--disable-quic", "--no-first-run",
+    "--disable-background-networking", "--disable-component-update", "--disable-sync",
+    "--disable-default-apps", "--disable-extensions", "--mute-audio", "--hide-scrollbars",
+    "--no-default-browser-check", "--password-store=basic",
+    "--disable-features=Translate,OptimizationHints,MediaRouter,DialMediaRouteProvider,HttpsUpgrades,HttpsFirstBalancedModeAutoEnable",
+    // A timer of a page in the background is slowed; visits are all in the background.
+    "--disable-background-timer-throttling", "--disable-backgrounding-occluded-windows",
+    "--disable-renderer-backgrounding",
+];
+
 /// Visits after which a browser is replaced (probing facts: 100 to 200).
 const RECYCLE_AFTER: u32 = 150;
 
@@ -34,10 +47,11 @@ impl Drop for Browser {
     }
 }
 
-#[allow(unsafe_code)]
+/// Ends a whole process group; one that is gone is fine.
 fn kill_group(group: i32) {
-    // SAFETY: kill(2) takes plain numbers; a group that is gone gives ESRCH, which is fine.
-    unsafe { libc::kill(-group, libc::SIGKILL) };
+    if let Some(group) = rustix::process::Pid::from_raw(group) {
+        let _ = rustix::process::kill_process_group(group, rustix::process::Signal::KILL);
+    }
 }
 
 /// Starts the browser with a watcher in its process group. The watcher reads a pipe that only we hold
@@ -61,81 +75,101 @@ pub fn find() -> Option<PathBuf> {
 }
 
 fn is_root() -> bool {
-    #[allow(unsafe_code)]
-    // SAFETY: geteuid(2) has no arguments and cannot fail.
-    unsafe {
-        libc::geteuid() == 0
+    rustix::process::geteuid().is_root()
+}
+
+/// Said once in the life of the program.
+fn warn_of_root() {
+    static SAID: std::sync::Once = std::sync::Once::new();
+    SAID.call_once(|| {
+        tracing::warn!(
+            "running as root, so Chromium runs without its sandbox; use a user of its own for real work"
+        );
+    });
+}
+
+/// The command that starts the browser in its throw-away profile.
+fn command(program: &Path, profile: &Path, proxy: &Proxy) -> Result<Command, ProbeError> {
+    let log =
+        std::fs::File::create(profile.join("stderr")).map_err(io("write the browser's log"))?;
+    let mut command = Command::new("/bin/sh");
+    command
+        .args(["-c", WATCHED])
+        .arg(program)
+        .args(FLAGS)
+        // Nothing goes round the guard: not loopback, not peer connections.
+        .arg(format!("--proxy-server=socks5://{}", proxy.address))
+        .arg("--proxy-bypass-list=<-loopback>")
+        .arg("--force-webrtc-ip-handling-policy=disable_non_proxied_udp")
+        .arg("--remote-debugging-port=0")
+        .arg(format!(
+            "--user-data-dir={}",
+            profile.join("data").display()
+        ))
+        .arg("about:blank")
+        .env("HOME", profile.join("home"))
+        .env("TMPDIR", profile.join("tmp"))
+        .env_remove("DBUS_SESSION_BUS_ADDRESS")
+        .stdin(Stdio::piped())
+        .stdout(Stdio::null())
+        .stderr(Stdio::from(log))
+        .process_group(0)
+        .kill_on_drop(true);
+    if is_root() {
+        warn_of_root();
+        command.arg("--no-sandbox");
     }
+    Ok(command)
+}
+
+/// A profile of its own, thrown away with the browser.
+fn profile() -> Result<tempfile::TempDir, ProbeError> {
+    let profile = tempfile::Builder::new()
+        .prefix("newtfern-visit-")
+        .tempdir()
+        .map_err(io("make a browser profile"))?;
+    let data = profile.path().join("data");
+    for folder in [
+        profile.path().join("home"),
+        data.join("Default"),
+        profile.path().join("tmp"),
+    ] {
+        std::fs::create_dir_all(folder).map_err(io("make a browser profile"))?;
+    }
+    // What an ordinary browser stores is wanted, third-party cookies too: fresh contexts block them
+    // otherwise.
+    let preferences =
+        json!({"profile": {"cookie_controls_mode": 0, "block_third_party_cookies": false}});
+    std::fs::write(data.join("Default/Preferences"), preferences.to_string())
+        .map_err(io("write browser preferences"))?;
+    Ok(profile)
 }
 
 impl Browser {
+    /// Starts a browser whose connections the guard judges. `ca` adds a trust anchor.
+    ///
+    /// # Errors
+    /// Where the program is missing or does not start; its own words are in the error.
     pub async fn launch(guard: Guard, ca: Option<&Path>) -> Result<Browser, ProbeError> {
         let program = find().ok_or(ProbeError::NoBrowser)?;
-        let profile = tempfile::Builder::new()
-            .prefix("newtfern-visit-")
-            .tempdir()
-            .map_err(io("make a browser profile"))?;
-        let home = profile.path().join("home");
-        let data = profile.path().join("data");
-        for folder in [&home, &data.join("Default"), &profile.path().join("tmp")] {
-            std::fs::create_dir_all(folder).map_err(io("make a browser profile"))?;
-        }
-        // What an ordinary browser stores is wanted, third-party cookies too: fresh contexts block them otherwise.
-        let preferences =
-            json!({"profile": {"cookie_controls_mode": 0, "block_third_party_cookies": false}});
-        std::fs::write(data.join("Default/Preferences"), preferences.to_string())
-            .map_err(io("write browser preferences"))?;
+        let profile = profile()?;
         if let Some(ca) = ca {
-            trust(&home, ca).await?;
+            trust(&profile.path().join("home"), ca).await?;
         }
         let proxy = Proxy::start(guard)
             .await
             .map_err(io("start the guard's proxy"))?;
-        let mut command = Command::new("/bin/sh");
-        command
-            .args(["-c", WATCHED])
-            .arg(&program)
-            .args(["--headless", "--disable-gpu", "--disable-quic", "--no-first-run", "--disable-background-networking", "--disable-component-update", "--disable-sync"])
-            .args(["--disable-default-apps", "--disable-extensions", "--mute-audio", "--hide-scrollbars", "--no-default-browser-check", "--password-store=basic"])
-            // Nothing goes round the guard: not loopback, not peer connections.
-            .arg(format!("--proxy-server=socks5://{}", proxy.address))
-            .arg("--proxy-bypass-list=<-loopback>")
-            .arg("--force-webrtc-ip-handling-policy=disable_non_proxied_udp")
-            .arg("--disable-features=Translate,OptimizationHints,MediaRouter,DialMediaRouteProvider,HttpsUpgrades,HttpsFirstBalancedModeAutoEnable")
-            // A timer of a page in the background is slowed; visits are all in the background.
-            .args(["--disable-background-timer-throttling", "--disable-backgrounding-occluded-windows", "--disable-renderer-backgrounding"])
-            .arg("--remote-debugging-port=0")
-            .arg(format!("--user-data-dir={}", data.display()))
-            .arg("about:blank")
-            .env("HOME", &home)
-            .env("TMPDIR", profile.path().join("tmp"))
-            .env_remove("DBUS_SESSION_BUS_ADDRESS")
-            .stdin(Stdio::piped())
-            .stdout(Stdio::null())
-            .stderr(Stdio::from(std::fs::File::create(profile.path().join("stderr")).map_err(io("write the browser's log"))?))
-            .process_group(0)
-            .kill_on_drop(true);
-        if is_root() {
-            tracing::warn!(
-                "running as root, so Chromium runs without its sandbox; use a user of its own for real work"
-            );
-            command.arg("--no-sandbox");
-        }
-        let mut child = command
+        let mut child = command(&program, profile.path(), &proxy)?
             .spawn()
             .map_err(io(format!("start {}", program.display())))?;
         let group = child.id().map(|id| id as i32).unwrap_or(0);
-        let failed = |why: String| ProbeError::BrowserStart {
-            why,
-            stderr: std::fs::read_to_string(profile.path().join("stderr"))
-                .unwrap_or_default()
-                .lines()
-                .rev()
-                .take(8)
-                .collect::<Vec<_>>()
-                .join("\n"),
+        let failed = |why: String| {
+            let log = std::fs::read_to_string(profile.path().join("stderr")).unwrap_or_default();
+            let last: Vec<&str> = log.lines().rev().take(8).collect();
+            let stderr = last.join("\n");
+            ProbeError::BrowserStart { why, stderr }
         };
-        let address = match wait_for_port(&data, &mut child).await {
+        let address = match wait_for_port(&profile.path().join("data"), &mut child).await {
             Ok(address) => address,
             Err(why) => {
                 kill_group(group);
@@ -146,13 +180,9 @@ impl Browser {
             .await
             .map_err(|e| failed(e.to_string()))?;
         let version = cdp.call("", "Browser.getVersion", json!({}), 5000).await?;
-        cdp.call(
-            "",
-            "Browser.setDownloadBehavior",
-            json!({"behavior": "deny"}),
-            5000,
-        )
-        .await?;
+        let deny = json!({"behavior": "deny"});
+        cdp.call("", "Browser.setDownloadBehavior", deny, 5000)
+            .await?;
         let text = |name: &str| version[name].as_str().unwrap_or_default().to_string();
         Ok(Browser {
             version: text("product"),

@@ -1,42 +1,35 @@
-//! The visits of one check: desktop and phone, consent untouched and granted, and the copies fetched
-//! beside them when the snippet is missing. Used by `newtfern check` and by the worker alike.
+//! The visits of one check, as the core plans them step by step. Used by `newtfern check` and by the
+//! worker alike.
 
 use crate::ProbeError;
 use crate::browser::Pool;
 use crate::http::Http;
-use crate::visit::{self, Pictures, Plan};
-use newtfern_core::chain::{Aside, Purpose};
-use newtfern_core::html::Document;
-use newtfern_core::observation::{Condition, ConsentAct, Observation, Viewport};
-use newtfern_core::placement::{Inspector, State};
-use newtfern_core::profile::{ConsentManager, Supplier};
+use crate::visit::{self, Pictures, off_thread};
+use newtfern_core::chain::{Aside, AsideLook};
+use newtfern_core::observation::{FailureKind, Observation, Unlooked};
+use newtfern_core::visits::{CheckOrder, FetchPlan, Step, VisitPlan, next};
 use std::time::{Duration, Instant};
-use url::Url;
 
-/// Limits of the contract: a page 20 s, a whole check 50 s.
-pub const PAGE_MS: u64 = 20_000;
-pub const CHECK_MS: u64 = 50_000;
-const ASIDES_MS: u64 = 6_000;
-const MOST_LINKED: usize = 5;
-
-pub struct Request<'a> {
-    pub url: &'a Url,
-    pub supplier: &'a Supplier,
-    pub consent: Option<&'a ConsentManager>,
-    pub viewports: &'a [Viewport],
-    pub pictures: bool,
-}
-
+/// Everything one check saw.
+#[derive(Default)]
 pub struct Evidence {
-    pub visits: Vec<(Observation, Pictures)>,
+    /// The visits, in the order of the plan, with their pictures.
+    pub visits: Vec<Observation>,
+    /// In the same order.
+    pub pictures: Vec<Pictures>,
+    /// Copies without a browser.
     pub asides: Vec<Aside>,
 }
 
 /// One visit; a browser that goes away under it is replaced once.
-pub async fn one(pool: &Pool, plan: &Plan<'_>) -> Result<(Observation, Pictures), ProbeError> {
+///
+/// # Errors
+/// Where no browser can be had.
+pub async fn one(pool: &Pool, plan: &VisitPlan<'_>) -> Result<(Observation, Pictures), ProbeError> {
     let browser = pool.browser().await?;
     match visit::visit(&browser, plan).await {
-        // A page that could not even be opened (a machine at its limit) says nothing of the site either.
+        // A page that could not even be opened (a machine at its limit) says nothing of the site
+        // either.
         Err(ProbeError::BrowserGone { .. } | ProbeError::Silent { .. }) => {
             let browser = pool.browser().await?;
             visit::visit(&browser, plan).await
@@ -45,124 +38,58 @@ pub async fn one(pool: &Pool, plan: &Plan<'_>) -> Result<(Observation, Pictures)
     }
 }
 
-/// The conditions of a full check, in the order they are visited.
-pub fn conditions(viewports: &[Viewport], with_consent: bool) -> Vec<Condition> {
-    let states: &[ConsentAct] = if with_consent {
-        &[ConsentAct::Untouched, ConsentAct::Granted]
-    } else {
-        &[ConsentAct::Untouched]
-    };
-    states
-        .iter()
-        .flat_map(|consent| {
-            viewports.iter().map(move |viewport| Condition {
-                viewport: *viewport,
-                consent: *consent,
-            })
-        })
-        .collect()
-}
-
-pub async fn run(pool: &Pool, http: &Http, request: &Request<'_>) -> Result<Evidence, ProbeError> {
+/// Makes all that the core asks for, step by step; what a step asks for is made side by side.
+///
+/// # Errors
+/// Where no browser can be had.
+pub async fn run(pool: &Pool, http: &Http, order: &CheckOrder<'_>) -> Result<Evidence, ProbeError> {
     let began = Instant::now();
-    let mut visits: Vec<(Observation, Pictures)> = Vec::new();
-    let mut asides = Vec::new();
-    let wanted = conditions(request.viewports, request.consent.is_some());
-    let rounds = wanted.len().div_ceil(request.viewports.len().max(1)) as u64;
-    for (round, pair) in wanted.chunks(request.viewports.len().max(1)).enumerate() {
-        let spent = began.elapsed().as_millis() as u64;
-        let remaining = CHECK_MS.saturating_sub(ASIDES_MS + 1500 + spent);
-        let total_ms = (remaining / (rounds - round as u64)).max(5000);
-        let plans: Vec<Plan> = pair
-            .iter()
-            .map(|condition| Plan {
-                url: request.url,
-                condition: *condition,
-                supplier: request.supplier,
-                consent: request.consent,
-                page_ms: PAGE_MS.min(total_ms),
-                total_ms,
-                pictures: request.pictures,
-            })
-            .collect();
-        // Two at a time: more only queue for the processor.
-        let results =
-            futures_util::future::join_all(plans.iter().map(|plan| one(pool, plan))).await;
-        for result in results {
-            visits.push(result?);
+    let mut evidence = Evidence::default();
+    loop {
+        let spent_ms = began.elapsed().as_millis() as u64;
+        let step = off_thread(|| next(order, &evidence.visits, &evidence.asides, spent_ms));
+        if step.is_empty() {
+            return Ok(evidence);
         }
-        if round == 0 {
-            // A page that cannot be had will not be had with consent either.
-            if visits
-                .iter()
-                .all(|(o, _)| o.page.failure.is_some() || o.page.status.is_none_or(|s| s >= 400))
-            {
-                break;
-            }
-            asides = tokio::time::timeout(
-                Duration::from_millis(ASIDES_MS),
-                fetch_asides(http, request, &visits),
-            )
-            .await
-            .unwrap_or_default();
-        }
+        make(pool, http, &step, &mut evidence).await?;
     }
-    Ok(Evidence { visits, asides })
 }
 
-/// Only where the snippet is not live in what visitors get.
-async fn fetch_asides(
+async fn make(
+    pool: &Pool,
     http: &Http,
-    request: &Request<'_>,
-    visits: &[(Observation, Pictures)],
-) -> Vec<Aside> {
-    let Some((seen, _)) = visits
-        .iter()
-        .find(|(o, _)| o.page.failure.is_none() && o.alive.at_ms.is_none())
-    else {
-        return Vec::new();
-    };
-    let Ok(page) = Url::parse(&seen.page.final_url) else {
-        return Vec::new();
-    };
-    let inspector = Inspector::new(request.supplier, request.consent);
-    if inspector
-        .pieces(&seen.page.html, &page)
-        .iter()
-        .any(|p| p.state == State::Live)
-    {
-        return Vec::new();
+    step: &Step<'_>,
+    evidence: &mut Evidence,
+) -> Result<(), ProbeError> {
+    let visits = futures_util::future::join_all(step.visits.iter().map(|plan| one(pool, plan)));
+    let copies = futures_util::future::join_all(step.fetches.iter().map(|f| copy(http, f)));
+    let (visits, copies) = futures_util::future::join(visits, copies).await;
+    for made in visits {
+        let (seen, pictures) = made?;
+        evidence.visits.push(seen);
+        evidence.pictures.push(pictures);
     }
-    let mut wanted = vec![(Purpose::Uncached, uncached(&page))];
-    let links = Document::parse(&seen.page.html).links(&page);
-    wanted.extend(
-        links
-            .into_iter()
-            .filter(|l| l.origin() == page.origin() && l.path() != page.path())
-            .take(MOST_LINKED)
-            .map(|l| (Purpose::Linked, l)),
-    );
-    let fetched = futures_util::future::join_all(wanted.iter().map(|(_, url)| http.get(url))).await;
-    wanted
-        .into_iter()
-        .zip(fetched)
-        .filter(|(_, f)| f.failure.is_none())
-        .map(|((purpose, url), f)| Aside {
-            purpose,
-            url: url.to_string(),
-            status: f.status.unwrap_or(0),
-            html: f.body,
-        })
-        .collect()
+    evidence.asides.extend(copies);
+    Ok(())
 }
 
-/// The same address with a query no cache has seen.
-fn uncached(page: &Url) -> Url {
-    let mut url = page.clone();
-    let stamp = std::time::SystemTime::now()
-        .duration_since(std::time::UNIX_EPOCH)
-        .map_or(0, |d| d.as_nanos());
-    url.query_pairs_mut()
-        .append_pair("newtfern", &format!("{stamp:x}"));
-    url
+/// One copy; one that could not be had says why.
+async fn copy(http: &Http, plan: &FetchPlan) -> Aside {
+    let made = |status, html, look| Aside {
+        purpose: plan.purpose,
+        url: plan.url.to_string(),
+        status,
+        html,
+        look,
+    };
+    let missed = |why| made(0, String::new(), AsideLook::Missed { why });
+    let fetched = tokio::time::timeout(Duration::from_millis(plan.ms), http.get(&plan.url)).await;
+    match fetched {
+        Err(_) => missed(Unlooked::Deadline),
+        Ok(f) => match f.failure.map(|failure| failure.kind) {
+            Some(FailureKind::Guard) => missed(Unlooked::Guarded),
+            Some(_) => missed(Unlooked::NotHad),
+            None => made(f.status.unwrap_or(0), f.body, AsideLook::Had),
+        },
+    }
 }

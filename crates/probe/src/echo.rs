@@ -4,15 +4,16 @@
 use crate::ProbeError;
 use crate::browser::Browser;
 use crate::http::Http;
-use crate::visit::{Tab, decide, work_click};
-use newtfern_core::echo::Seen;
+use crate::visit::{Tab, decide, opener};
+use newtfern_core::echo::{Seen, Stopped};
 use newtfern_core::observation::{ConsentAct, Viewport};
 use newtfern_core::profile::{ConsentManager, EchoSteps, Supplier};
 use serde_json::{Value, json};
 use std::time::{Duration, Instant};
 use url::Url;
 
-pub struct Request<'a> {
+/// One test.
+pub struct EchoOrder<'a> {
     pub url: &'a Url,
     pub supplier: &'a Supplier,
     pub consent: Option<&'a ConsentManager>,
@@ -30,7 +31,7 @@ const STEP_MS: u64 = 12_000;
 pub async fn run(
     browser: &Browser,
     http: &Http,
-    request: &Request<'_>,
+    request: &EchoOrder<'_>,
 ) -> Result<(Seen, Option<Vec<u8>>), ProbeError> {
     let mut seen = Seen {
         url: request.url.to_string(),
@@ -39,11 +40,12 @@ pub async fn run(
         ..Seen::default()
     };
     let Some(steps) = &request.supplier.echo else {
+        seen.stopped_by = Some(Stopped::NoSteps);
         seen.stopped =
             "the supplier's profile has no [echo] section, so the console cannot be read".into();
         return Ok((seen, None));
     };
-    let tab = Tab::open(browser, Viewport::Desktop).await?;
+    let tab = Tab::open(browser, Viewport::Desktop, None).await?;
     let mut picture = None;
     match tokio::time::timeout(
         Duration::from_secs(60),
@@ -56,7 +58,10 @@ pub async fn run(
             return Err(ProbeError::BrowserGone { doing });
         }
         Ok(Err(error)) => seen.stopped = error.to_string(),
-        Err(_) => seen.stopped = "the test took longer than 60 s".into(),
+        Err(_) => {
+            seen.stopped_by = Some(Stopped::Deadline);
+            seen.stopped = "the test took longer than 60 s".into();
+        }
     }
     if seen.sent {
         picture = tab.picture().await.ok();
@@ -65,43 +70,21 @@ pub async fn run(
     Ok((seen, picture))
 }
 
+/// Notes why the test ends here.
+fn stop(seen: &mut Seen, by: Stopped, why: &str) {
+    seen.stopped_by = Some(by);
+    seen.stopped = why.to_string();
+}
+
 async fn talk(
     tab: &Tab,
     http: &Http,
-    request: &Request<'_>,
+    request: &EchoOrder<'_>,
     steps: &EchoSteps,
     seen: &mut Seen,
 ) -> Result<(), ProbeError> {
-    let stop = |seen: &mut Seen, why: &str| {
-        seen.stopped = why.to_string();
-        Ok(())
-    };
-    if !tab.goto(request.url, 20_000).await? {
-        return stop(seen, "the page did not arrive");
-    }
-    tab.wait_until(Duration::from_secs(10), |s| s.loaded || s.over)
-        .await;
-    if let Some(consent) = request.consent {
-        decide(tab, consent, ConsentAct::Granted).await?;
-    }
-    if !poll(|| async { Ok(tab.look(request.supplier).await? && tab.is_up()) }).await? {
-        return stop(seen, "the widget did not come up");
-    }
-    let open = &request.supplier.open;
-    let click = if open.click.is_empty() {
-        &request.supplier.alive.launcher
-    } else {
-        &open.click
-    };
-    work_click(tab, click).await?;
-    if !poll(|| async { Ok(tab.find(&steps.input).await?.is_some_and(|f| f.shown)) }).await? {
-        return stop(seen, "the panel shows no field to write in");
-    }
-    work_click(tab, &steps.input).await?;
-    tab.call("Input.insertText", json!({"text": request.message}))
-        .await?;
-    if !work_click(tab, &steps.send).await? {
-        return stop(seen, "the panel shows no control to send");
+    if !send(tab, request, steps, seen).await? {
+        return Ok(());
     }
     seen.sent = true;
     let sent = Instant::now();
@@ -109,57 +92,134 @@ async fn talk(
     let read = address(&steps.console_read, request.key);
     let answer_to = address(&steps.console_answer, request.key);
     let (Some(read), Some(answer_to)) = (read, answer_to) else {
-        return stop(seen, "the profile's console addresses are no addresses");
+        let why = "the profile's console addresses are no addresses";
+        stop(seen, Stopped::NoSteps, why);
+        return Ok(());
     };
-    let mut conversation = Value::Null;
-    let mut trouble = String::new();
-    while conversation.is_null() && sent.elapsed() < Duration::from_millis(STEP_MS) {
-        match http.json("GET", &read, None, request.token).await {
-            Ok((200, list)) => {
-                let found = list["messages"]
-                    .as_array()
-                    .and_then(|m| m.iter().find(|m| m["text"] == request.message).cloned());
-                if let Some(message) = found {
-                    conversation = message["conversation"].clone();
-                    seen.page_at_console = message["page"].as_str().unwrap_or_default().to_string();
-                    seen.at_console_ms = since();
-                }
-            }
-            Ok((status, _)) => trouble = format!("the console answers with status {status}"),
-            Err(failure) => trouble = format!("the console cannot be reached: {}", failure.text),
-        }
-        if conversation.is_null() {
-            tokio::time::sleep(Duration::from_millis(100)).await;
-        }
-    }
-    if conversation.is_null() {
-        return stop(seen, &trouble);
-    }
-    let body = json!({"conversation": conversation, "text": request.answer});
-    match http
-        .json("POST", &answer_to, Some(&body), request.token)
-        .await
-    {
+    let Some(message) = at_console(http, request, &read, seen).await else {
+        return Ok(());
+    };
+    seen.at_console_ms = since();
+    let page = message["page"].as_str().unwrap_or_default();
+    seen.page_at_console = page.chars().take(2_000).collect();
+    let body = json!({"conversation": message["conversation"], "text": request.answer});
+    let answered = http.json("POST", &answer_to, Some(&body), request.token);
+    match answered.await {
         Ok((200..=299, _)) => seen.answered_ms = since(),
         Ok((status, _)) => {
-            return stop(
-                seen,
-                &format!("the console refused the answer with status {status}"),
-            );
+            let why = format!("the console refused the answer with status {status}");
+            stop(seen, Stopped::Console, &why);
+            return Ok(());
         }
-        Err(failure) => return stop(seen, &failure.text),
+        Err(failure) => {
+            stop(seen, Stopped::Console, &failure.text);
+            return Ok(());
+        }
     }
     let came = poll(|| async {
-        Ok(tab
-            .find(&steps.answers)
-            .await?
-            .is_some_and(|f| f.text.contains(request.answer)))
+        let found = tab.find(&steps.answers).await?;
+        Ok(found.is_some_and(|f| f.text.contains(request.answer)))
     })
     .await?;
     if came {
         seen.answer_seen_ms = since();
     }
     Ok(())
+}
+
+/// Opens the panel and sends the message. False where it could not be sent, with the reason.
+async fn send(
+    tab: &Tab,
+    request: &EchoOrder<'_>,
+    steps: &EchoSteps,
+    seen: &mut Seen,
+) -> Result<bool, ProbeError> {
+    if !tab.goto(request.url, 20_000).await? {
+        stop(seen, Stopped::NoPage, "the page did not arrive");
+        return Ok(false);
+    }
+    tab.wait_until(Duration::from_secs(10), |s| s.loaded || s.over)
+        .await;
+    if let Some(consent) = request.consent {
+        decide(tab, consent, ConsentAct::Granted).await?;
+    }
+    if !poll(|| async { tab.look(request.supplier).await }).await? {
+        stop(seen, Stopped::NoWidget, "the widget did not come up");
+        return Ok(false);
+    }
+    tab.click_on(opener(request.supplier)).await?;
+    let field = || async {
+        let found = tab.find(&steps.input).await?;
+        Ok(found.is_some_and(|f| f.shown))
+    };
+    if !poll(field).await? {
+        let (by, why) = match asks_first(tab, request.supplier).await {
+            true => (
+                Stopped::Form,
+                "the panel shows a form, and no field for a message",
+            ),
+            false => (Stopped::NoField, "the panel shows no field to write in"),
+        };
+        stop(seen, by, why);
+        return Ok(false);
+    }
+    tab.click_on(&steps.input).await?;
+    let typed = json!({"text": request.message});
+    tab.call("Input.insertText", typed).await?;
+    let sent = tab.click_on(&steps.send).await?;
+    if !sent {
+        stop(seen, Stopped::NoField, "the panel shows no control to send");
+    }
+    Ok(sent)
+}
+
+/// Fields other than the message's are in the panel, or in a frame of it.
+async fn asks_first(tab: &Tab, supplier: &Supplier) -> bool {
+    let fields = "'input:not([type=hidden]),select,textarea'";
+    let here = format!(
+        "(() => {{ const p = nf.pick({}); return !!p && [...p.querySelectorAll({fields})].some(nf.visible); }})()",
+        Value::from(supplier.open.panel.clone())
+    );
+    let yes = |v: Result<Value, ProbeError>| v.ok().and_then(|v| v.as_bool()).unwrap_or(false);
+    if yes(tab.evaluate(&here).await) {
+        return true;
+    }
+    let inside = format!("[...document.querySelectorAll({fields})].some(nf.visible)");
+    for session in tab.child_sessions() {
+        if yes(tab.evaluate_in(&session, &inside).await) {
+            return true;
+        }
+    }
+    false
+}
+
+/// The message as the console has it, waited for; nothing where it did not come, with the reason.
+async fn at_console(
+    http: &Http,
+    request: &EchoOrder<'_>,
+    read: &Url,
+    seen: &mut Seen,
+) -> Option<Value> {
+    let began = Instant::now();
+    let mut trouble = None;
+    while began.elapsed() < Duration::from_millis(STEP_MS) {
+        match http.json("GET", read, None, request.token).await {
+            Ok((200, list)) => {
+                trouble = None;
+                let mut messages = list["messages"].as_array().into_iter().flatten();
+                if let Some(message) = messages.find(|m| m["text"] == request.message) {
+                    return Some(message.clone());
+                }
+            }
+            Ok((status, _)) => trouble = Some(format!("the console answers with status {status}")),
+            Err(f) => trouble = Some(format!("the console cannot be reached: {}", f.text)),
+        }
+        tokio::time::sleep(Duration::from_millis(100)).await;
+    }
+    if let Some(trouble) = trouble {
+        stop(seen, Stopped::Console, &trouble);
+    }
+    None
 }
 
 fn address(template: &str, key: &str) -> Option<Url> {

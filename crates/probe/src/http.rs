@@ -5,6 +5,7 @@ use crate::ProbeError;
 use crate::guard::{ConnectError, Guard};
 use newtfern_core::observation::{FailureKind, Hop, NetFailure};
 use reqwest::dns::{Addrs, Name, Resolve, Resolving};
+use std::collections::HashMap;
 use std::sync::{Arc, Mutex};
 use std::time::Duration;
 use url::Url;
@@ -17,9 +18,15 @@ const MOST_REDIRECTS: usize = 10;
 pub struct Http {
     client: reqwest::Client,
     guard: Guard,
-    /// The resolver's last refusal, because reqwest hides it in its error chain.
-    refusal: Arc<Mutex<Option<ConnectError>>>,
+    refusals: Refusals,
 }
+
+/// Why names were refused, by host: reqwest hides the resolver's error in its own. Requests that run
+/// side by side do not share their failures, for the cause depends on the host alone.
+type Refusals = Arc<Mutex<HashMap<String, ConnectError>>>;
+
+/// Refusals kept at most.
+const MOST_REFUSALS: usize = 1_000;
 
 #[derive(Debug, Clone, Default)]
 pub struct Fetched {
@@ -33,18 +40,27 @@ pub struct Fetched {
 
 struct GuardedResolver {
     guard: Guard,
-    refusal: Arc<Mutex<Option<ConnectError>>>,
+    refusals: Refusals,
 }
 
 impl Resolve for GuardedResolver {
     fn resolve(&self, name: Name) -> Resolving {
-        let (guard, refusal) = (self.guard, self.refusal.clone());
+        let (guard, refusals) = (self.guard, self.refusals.clone());
         Box::pin(async move {
+            let host = name.as_str().to_ascii_lowercase();
             match guard.resolve(name.as_str(), 0).await {
-                Ok(found) => Ok(Box::new(found.into_iter()) as Addrs),
+                Ok(found) => {
+                    if let Ok(mut known) = refusals.lock() {
+                        known.remove(&host);
+                    }
+                    Ok(Box::new(found.into_iter()) as Addrs)
+                }
                 Err(error) => {
-                    if let Ok(mut slot) = refusal.lock() {
-                        *slot = Some(error.clone());
+                    if let Ok(mut known) = refusals.lock() {
+                        if known.len() >= MOST_REFUSALS {
+                            known.clear();
+                        }
+                        known.insert(host, error.clone());
                     }
                     Err(Box::new(error) as Box<dyn std::error::Error + Send + Sync>)
                 }
@@ -57,10 +73,10 @@ impl Http {
     /// `ca` adds a trust anchor (PEM, one or more certificates).
     pub fn new(guard: Guard, ca: Option<&[u8]>) -> Result<Http, ProbeError> {
         let _ = rustls::crypto::ring::default_provider().install_default();
-        let refusal: Arc<Mutex<Option<ConnectError>>> = Arc::default();
+        let refusals = Refusals::default();
         let mut builder = reqwest::Client::builder()
             .redirect(reqwest::redirect::Policy::none())
-            .dns_resolver(Arc::new(GuardedResolver { guard, refusal: refusal.clone() }))
+            .dns_resolver(Arc::new(GuardedResolver { guard, refusals: refusals.clone() }))
             .connect_timeout(Duration::from_secs(8))
             .timeout(Duration::from_secs(20))
             .no_proxy()
@@ -76,7 +92,7 @@ impl Http {
         Ok(Http {
             client,
             guard,
-            refusal,
+            refusals,
         })
     }
 
@@ -192,14 +208,13 @@ impl Http {
                 }
             }
         }
-        if let Ok(mut slot) = self.refusal.lock() {
-            *slot = None;
-        }
-        request.send().await.map_err(|e| self.failure(&e))
+        let host = url.host_str().unwrap_or_default().to_ascii_lowercase();
+        request.send().await.map_err(|e| self.failure(&e, &host))
     }
 
-    fn failure(&self, error: &reqwest::Error) -> NetFailure {
-        let refusal = self.refusal.lock().ok().and_then(|r| r.clone());
+    fn failure(&self, error: &reqwest::Error, host: &str) -> NetFailure {
+        let known = self.refusals.lock().ok();
+        let refusal = known.and_then(|r| r.get(host).cloned());
         if let Some(refusal) = refusal.filter(|_| error.is_connect()) {
             return from_connect(&refusal);
         }
@@ -242,6 +257,8 @@ pub fn from_connect(error: &ConnectError) -> NetFailure {
 
 async fn body_of(mut answer: reqwest::Response) -> Result<String, NetFailure> {
     let mut bytes = Vec::new();
+    let kind = answer.headers().get("content-type");
+    let kind = kind.and_then(|v| v.to_str().ok()).map(str::to_string);
     loop {
         match answer.chunk().await {
             Ok(Some(chunk)) => bytes.extend_from_slice(&chunk),
@@ -262,5 +279,5 @@ async fn body_of(mut answer: reqwest::Response) -> Result<String, NetFailure> {
             break;
         }
     }
-    Ok(String::from_utf8_lossy(&bytes).into_owned())
+    Ok(crate::decoding::text_of(&bytes, kind.as_deref()))
 }

@@ -5,6 +5,7 @@ pub mod address_check;
 pub mod browser;
 pub mod cdp;
 pub mod check;
+pub mod decoding;
 pub mod echo;
 pub mod guard;
 pub mod http;

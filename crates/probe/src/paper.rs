@@ -3,12 +3,12 @@
 
 use crate::ProbeError;
 use crate::browser::Browser;
-use crate::visit::{Tab, tab::decode};
+use crate::visit::{Tab, decode};
 use newtfern_core::observation::Viewport;
 use serde_json::json;
 
 pub async fn print(browser: &Browser, html: &str) -> Result<Vec<u8>, ProbeError> {
-    let tab = Tab::open(browser, Viewport::Desktop).await?;
+    let tab = Tab::open(browser, Viewport::Desktop, None).await?;
     let tree = tab.call("Page.getFrameTree", json!({})).await?;
     let frame = tree["frameTree"]["frame"]["id"].clone();
     tab.call(
@@ -36,7 +36,7 @@ pub async fn picture_of(
     viewport: Viewport,
     withhold: &[String],
 ) -> Result<Option<Vec<u8>>, ProbeError> {
-    let tab = Tab::open(browser, viewport).await?;
+    let tab = Tab::open(browser, viewport, None).await?;
     tab.withhold(withhold).await?;
     let mut png = None;
     if tab.goto(url, 15_000).await? {

@@ -4,9 +4,9 @@
 
 use crate::ProbeError;
 use crate::browser::Browser;
-use crate::visit::{Tab, decide, tab::blocking};
+use crate::visit::{Tab, blocking, decide};
 use newtfern_core::observation::{ConsentAct, Observation, Viewport};
-use newtfern_core::placement::{Form, Inspector, State};
+use newtfern_core::placement::{Form, Inspector, PieceState};
 use newtfern_core::profile::{ConsentManager, Supplier};
 use newtfern_core::weigh::attribution::{Ours, attribute};
 use newtfern_core::weigh::{Measured, OwnLoad, PageLoad, Pair, order};
@@ -15,7 +15,8 @@ use std::collections::HashSet;
 use std::time::{Duration, Instant};
 use url::Url;
 
-pub struct Request<'a> {
+/// What is weighed, and how often.
+pub struct WeighOrder<'a> {
     pub url: &'a Url,
     pub supplier: &'a Supplier,
     /// A page that holds the widget back is weighed with consent given, in both arms alike.
@@ -33,7 +34,7 @@ const SETTLE_MS: u64 = 1200;
 /// `progress` is told how many loads of how many are done; it answers false to cancel.
 pub async fn run(
     browser: &Browser,
-    request: &Request<'_>,
+    request: &WeighOrder<'_>,
     mut progress: impl FnMut(usize, usize) -> bool,
 ) -> Result<Measured, ProbeError> {
     let mut measured = Measured::default();
@@ -106,7 +107,7 @@ pub async fn run(
     Ok(measured)
 }
 
-async fn load(tab: &Tab, request: &Request<'_>) -> Result<(), ProbeError> {
+async fn load(tab: &Tab, request: &WeighOrder<'_>) -> Result<(), ProbeError> {
     if !tab.goto(request.url, LOAD_MS).await?
         || !tab
             .wait_until(Duration::from_millis(LOAD_MS), |s| s.loaded || s.over)
@@ -127,9 +128,9 @@ async fn load(tab: &Tab, request: &Request<'_>) -> Result<(), ProbeError> {
 /// One traced load. Gives the widget's cost, and when it was up after the load event, if it was.
 async fn own_load(
     browser: &Browser,
-    request: &Request<'_>,
+    request: &WeighOrder<'_>,
 ) -> Result<(OwnLoad, Option<f64>), ProbeError> {
-    let tab = Tab::open(browser, request.viewport).await?;
+    let tab = Tab::open(browser, request.viewport, None).await?;
     let mut events = browser.cdp.listen("");
     let categories = [
         "devtools.timeline",
@@ -238,16 +239,16 @@ async fn read_trace(
 /// One plain load: the page's own figures.
 async fn page_load(
     browser: &Browser,
-    request: &Request<'_>,
+    request: &WeighOrder<'_>,
     withheld: &[String],
     settle_ms: u64,
 ) -> Result<PageLoad, ProbeError> {
-    let tab = Tab::open(browser, request.viewport).await?;
+    let tab = Tab::open(browser, request.viewport, None).await?;
     tab.withhold(withheld).await?;
     let outcome = async {
         load(&tab, request).await?;
         tokio::time::sleep(Duration::from_millis(settle_ms)).await;
-        tab.evaluate("({seen: window.__nfSeen, load: (performance.getEntriesByType('navigation')[0] || {}).loadEventEnd})").await
+        tab.evaluate("({seen: nfSeen, load: (performance.getEntriesByType('navigation')[0] || {}).loadEventEnd})").await
     }
     .await;
     tab.close().await;
@@ -300,7 +301,8 @@ impl Widget {
                     .pieces(&seen.page.html, &page)
                     .into_iter()
                     .filter(|p| {
-                        p.form == Form::Inline && matches!(p.state, State::Live | State::Mentioned)
+                        p.form == Form::Inline
+                            && matches!(p.state, PieceState::Live | PieceState::Mentioned)
                     })
                     .map(|p| (p.line, p.last_line))
                     .collect()

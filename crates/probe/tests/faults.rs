@@ -5,6 +5,7 @@ mod common;
 
 use common::{Ask, Checker, two_at_a_time};
 use newtfern_core::chain::{Diagnosis, Outcome};
+use newtfern_core::code::Code;
 use newtfern_core::profile::{ConsentManager, Supplier};
 use newtfern_standins::Standins;
 use newtfern_standins::estate::{Fault, SITES, Site};
@@ -86,7 +87,7 @@ async fn each_fault_is_told_by_its_code() {
     .await;
     let mut wrong = Vec::new();
     for (site, d) in found {
-        if d.root.as_deref() != expected(site.fault) {
+        if d.root.map(|c| c.name()) != expected(site.fault) {
             wrong.push(format!(
                 "{}: {:?} should be {:?}; {:?}",
                 site.host,
@@ -107,7 +108,11 @@ async fn each_fault_is_told_by_its_code() {
                     site.host, d.outcome
                 ));
             }
-            if site.banner && d.findings.iter().all(|f| f.code != "allowed.consent-waits") {
+            if site.banner
+                && d.findings
+                    .iter()
+                    .all(|f| f.code != Code::AllowedConsentWaits)
+            {
                 wrong.push(format!(
                     "{}: the note allowed.consent-waits is missing",
                     site.host

@@ -6,12 +6,13 @@ use axum::Router;
 use axum::extract::Request as HttpRequest;
 use axum::http::StatusCode;
 use axum::response::{Html, IntoResponse, Redirect, Response};
-use newtfern_core::chain::{Case, Expect, diagnose};
-use newtfern_core::observation::{Condition, ConsentAct, FailureKind, Observation, Viewport};
+use newtfern_core::chain::{Case, Diagnosis, Expect, Outcome, diagnose};
+use newtfern_core::observation::{Condition, FailureKind, Observation};
 use newtfern_core::profile::Supplier;
+use newtfern_core::visits::VisitPlan;
 use newtfern_probe::browser::Browser;
 use newtfern_probe::guard::Guard;
-use newtfern_probe::visit::{Plan, visit};
+use newtfern_probe::visit::visit;
 use std::sync::Arc;
 use std::sync::atomic::{AtomicUsize, Ordering};
 use std::time::{Duration, Instant};
@@ -61,6 +62,9 @@ async fn answer(request: HttpRequest) -> Response {
         "/memory" => page(
             "<script>const a = []; setInterval(() => a.push(new Array(1e6).fill(1)), 20)</script>",
         ),
+        "/forged" => page(
+            "<script>window.X = true; const fake = { getBoundingClientRect: () => ({x: 9, y: 9, width: 60, height: 60}) }; document.querySelector = () => fake; Element.prototype.getBoundingClientRect = fake.getBoundingClientRect; Document.prototype.querySelectorAll = () => [fake]; window.getComputedStyle = () => ({visibility: 'visible', display: 'block', opacity: '1'});</script>",
+        ),
         "/inside" => {
             INSIDE.fetch_add(1, Ordering::Relaxed);
             page("inside")
@@ -86,13 +90,9 @@ fn supplier() -> Supplier {
 async fn see(browser: &Browser, url: &str, total_ms: u64) -> Observation {
     let url = Url::parse(url).unwrap();
     let supplier = supplier();
-    let condition = Condition {
-        viewport: Viewport::Desktop,
-        consent: ConsentAct::Untouched,
-    };
-    let plan = Plan {
+    let plan = VisitPlan {
         url: &url,
-        condition,
+        condition: Condition::default(),
         supplier: &supplier,
         consent: None,
         page_ms: total_ms.min(8000),
@@ -102,7 +102,7 @@ async fn see(browser: &Browser, url: &str, total_ms: u64) -> Observation {
     visit(browser, &plan).await.unwrap().0
 }
 
-fn root(seen: Observation) -> String {
+fn judged(seen: Observation) -> Diagnosis {
     let supplier = supplier();
     diagnose(&Case {
         supplier: &supplier,
@@ -113,8 +113,14 @@ fn root(seen: Observation) -> String {
         visits: &[seen],
         asides: &[],
     })
-    .root
-    .unwrap_or_default()
+}
+
+/// The root cause, or the outcome where there is none.
+fn told(d: &Diagnosis) -> String {
+    match d.root {
+        Some(code) => code.to_string(),
+        None => d.outcome.words().to_string(),
+    }
 }
 
 #[tokio::test(flavor = "multi_thread")]
@@ -137,7 +143,7 @@ async fn a_hostile_page_costs_one_visit() {
         ("/redirects", "delivered.redirect-loop"),
         ("/meta", "delivered.redirect-loop"),
         ("/popups", "placed.absent"),
-        ("/huge", "placed.absent"),
+        ("/huge", "unchecked"),
         ("/silent", "delivered.timeout"),
         ("/inside", "placed.absent"),
     ];
@@ -156,9 +162,15 @@ async fn a_hostile_page_costs_one_visit() {
             "{path} took {:?}",
             began.elapsed()
         );
-        let got = root(seen);
+        let d = judged(seen);
+        let got = told(&d);
         if got != code {
-            wrong.push(format!("{path}: {got} should be {code}"));
+            wrong.push(format!("{path}: {got} should be {code}: {d:?}"));
+        }
+        if path.ends_with("loop") {
+            // The script that holds the page is named, with its line.
+            let evidence: Vec<String> = d.findings[0].evidence.iter().map(|e| e.line()).collect();
+            assert!(evidence[0].contains(path), "{evidence:?}");
         }
     }
     let seen = see(
@@ -167,8 +179,59 @@ async fn a_hostile_page_costs_one_visit() {
         8000,
     )
     .await;
-    assert!(root(seen).starts_with("delivered."));
+    let d = judged(seen);
+    assert!(told(&d).starts_with("delivered."), "{d:?}");
     assert!(wrong.is_empty(), "{wrong:?}");
+}
+
+/// Our own deadline, and a renderer that is gone, say nothing of the page.
+#[tokio::test(flavor = "multi_thread")]
+async fn what_we_cut_off_is_undecided() {
+    let port = serve().await;
+    let guard = Guard {
+        allow_private: true,
+    };
+    let browser = Browser::launch(guard, None).await.unwrap();
+    let url = Url::parse(&format!("http://hostile.localhost:{port}/silent")).unwrap();
+    let supplier = supplier();
+    let plan = VisitPlan {
+        url: &url,
+        condition: Condition::default(),
+        supplier: &supplier,
+        consent: None,
+        page_ms: 20_000,
+        total_ms: 1_500,
+        pictures: false,
+    };
+    let (seen, _) = visit(&browser, &plan).await.unwrap();
+    let d = judged(seen);
+    assert_eq!((d.outcome, d.root), (Outcome::Unchecked, None));
+    assert!(
+        d.not_looked_at[0].why.contains("time of the visit"),
+        "{:?}",
+        d.not_looked_at
+    );
+}
+
+/// What the page's own world can replace decides nothing.
+#[tokio::test(flavor = "multi_thread")]
+async fn a_page_that_replaces_the_browsers_functions_is_seen_as_it_is() {
+    let port = serve().await;
+    let guard = Guard {
+        allow_private: true,
+    };
+    let browser = Browser::launch(guard, None).await.unwrap();
+    let seen = see(
+        &browser,
+        &format!("http://forged.localhost:{port}/forged"),
+        12_000,
+    )
+    .await;
+    assert!(
+        seen.looks.alive.seen_ms().is_some(),
+        "the sign is the supplier's own word"
+    );
+    assert!(seen.looks.launcher.not_there(), "{:?}", seen.launcher);
 }
 
 #[tokio::test(flavor = "multi_thread")]
@@ -221,7 +284,7 @@ async fn a_killed_browser_is_told_at_once() {
         tokio::spawn(async move {
             let url = Url::parse(&format!("http://killed.localhost:{port}/wait")).unwrap();
             let supplier = supplier();
-            let plan = Plan {
+            let plan = VisitPlan {
                 url: &url,
                 condition: Condition::default(),
                 supplier: &supplier,

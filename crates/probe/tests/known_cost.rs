@@ -9,11 +9,11 @@ use axum::http::{HeaderMap, header};
 use axum::response::{Html, IntoResponse, Response};
 use newtfern_core::observation::Viewport;
 use newtfern_core::profile::Supplier;
-use newtfern_core::weigh::{Verdict, conclude, statistics::median};
+use newtfern_core::weigh::{BudgetVerdict, conclude, statistics::median};
 use newtfern_probe::ProbeError;
 use newtfern_probe::browser::Browser;
 use newtfern_probe::guard::Guard;
-use newtfern_probe::weigh::{Request, run};
+use newtfern_probe::weigh::{WeighOrder, run};
 use url::Url;
 
 /// ms that the widget and the page spin.
@@ -102,7 +102,7 @@ async fn the_widgets_cost_is_told_apart_from_the_pages() {
 
     let url = Url::parse(&format!("http://rink.localhost:{port}/busy")).unwrap();
     let mut steps = Vec::new();
-    let request = Request {
+    let request = WeighOrder {
         url: &url,
         supplier: &supplier,
         consent: None,
@@ -141,7 +141,7 @@ async fn the_widgets_cost_is_told_apart_from_the_pages() {
 
     // Total blocking time counts what a task takes beyond 50 ms (W3C Long Tasks; web.dev's definition of TBT).
     let url = Url::parse(&format!("http://rink.localhost:{port}/quiet")).unwrap();
-    let request = Request {
+    let request = WeighOrder {
         url: &url,
         own_loads: 6,
         pairs: 3,
@@ -177,7 +177,7 @@ async fn the_widgets_cost_is_told_apart_from_the_pages() {
         conclude(url.as_str(), 1, &measured, 2.0)
             .map(|w| w.verdict)
             .ok(),
-        Some(Verdict::Over)
+        Some(BudgetVerdict::Over)
     );
 }
 
@@ -196,7 +196,7 @@ async fn a_cancelled_weigh_in_ends_at_the_next_load() {
         Url::parse(&format!("http://rink.localhost:{port}/quiet")).unwrap(),
         supplier(),
     );
-    let request = Request {
+    let request = WeighOrder {
         url: &url,
         supplier: &supplier,
         consent: None,

@@ -309,8 +309,8 @@ async fn each_page_is_told_by_its_code() {
     .await;
     let mut wrong = Vec::new();
     for ((name, root, remark), d) in found {
-        let told: Vec<&str> = d.findings.iter().map(|f| f.code.as_str()).collect();
-        if d.root.as_deref() != *root {
+        let told: Vec<&str> = d.findings.iter().map(|f| f.code.name()).collect();
+        if d.root.map(|c| c.name()) != *root {
             wrong.push(format!(
                 "{name}: {:?} should be {root:?}; told {told:?}: {:?}",
                 d.root,

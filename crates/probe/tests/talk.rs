@@ -4,7 +4,7 @@
 use newtfern_core::echo::{Seen, judge};
 use newtfern_core::profile::Supplier;
 use newtfern_probe::browser::Browser;
-use newtfern_probe::echo::{Request, run};
+use newtfern_probe::echo::{EchoOrder, run};
 use newtfern_probe::guard::Guard;
 use newtfern_probe::http::Http;
 use newtfern_standins::estate::{Fault, SITES, Site};
@@ -42,7 +42,7 @@ impl World {
         token: &str,
     ) -> (Seen, Option<Vec<u8>>) {
         let url = Url::parse(&site.address(self.standins.port)).unwrap();
-        let request = Request {
+        let request = EchoOrder {
             url: &url,
             supplier,
             consent: None,
@@ -56,7 +56,7 @@ impl World {
 }
 
 fn code(seen: &Seen) -> Option<String> {
-    judge(seen).first().map(|f| f.code.clone())
+    judge(seen).first().map(|f| f.code.to_string())
 }
 
 #[tokio::test(flavor = "multi_thread")]

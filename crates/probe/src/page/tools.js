@@ -1,5 +1,5 @@
-// Helpers for one evaluation; the expression that follows may use `nf`.
-const nf = (() => {
+// Helpers for our evaluations, in the world of our own.
+globalThis.nf = globalThis.nf || (() => {
   const roots = (doc) => {
     const out = [doc];
     for (const frame of doc.querySelectorAll("iframe")) {
@@ -132,5 +132,10 @@ const nf = (() => {
     }
     return null;
   };
-  return { pick, launcher, fixed, box, byText, visible, focusTarget, rect, describe };
+  // The first control of a frame that is a launcher, by its name.
+  const controlName = () => {
+    const el = document.querySelector("button,[role=button],a[href],[tabindex]");
+    return el ? (el.getAttribute("aria-label") || el.title || el.innerText || "").trim().slice(0, 300) : "";
+  };
+  return { pick, launcher, controlName, fixed, box, byText, visible, focusTarget, rect, describe };
 })();

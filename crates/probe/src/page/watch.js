@@ -1,13 +1,19 @@
-// Runs before any script of the page, in every document. Keeps what only events tell.
+// Runs before any script of the page, in a world of our own that the page's scripts cannot reach, in
+// every document. Keeps what only events tell, and says when something happened by the page's clock.
 (() => {
-  if (window.__nfSeen) return;
-  const seen = { violations: [], lcp: null, cls: 0, fcp: null, long: [] };
-  Object.defineProperty(window, "__nfSeen", { value: seen, enumerable: false });
+  if (globalThis.nfSeen) return;
+  const seen = (globalThis.nfSeen = { violations: [], lcp: null, cls: 0, fcp: null, long: [] });
+  const tell = (what) => {
+    what.at = what.at ?? performance.now();
+    what.origin = performance.timeOrigin;
+    if (globalThis.nfTell) globalThis.nfTell(JSON.stringify(what));
+  };
   document.addEventListener("securitypolicyviolation", (e) => {
     if (seen.violations.length < 200) {
+      const cut = (text) => String(text || "").slice(0, 2000);
       seen.violations.push({
-        directive: e.effectiveDirective || e.violatedDirective, blocked: e.blockedURI, document: e.documentURI,
-        source: e.sourceFile || "", line: e.lineNumber || null, sample: e.sample || "", enforced: e.disposition === "enforce",
+        directive: cut(e.effectiveDirective || e.violatedDirective), blocked: cut(e.blockedURI), document: cut(e.documentURI),
+        source: cut(e.sourceFile), line: e.lineNumber || null, sample: cut(e.sample), enforced: e.disposition === "enforce",
       });
     }
   }, true);
@@ -25,4 +31,39 @@
     last = e.startTime;
     seen.cls = Math.max(seen.cls, sum);
   });
+
+  const wanted = __WATCH__;
+  if (!wanted) return;
+  // Names of cookies that scripts set, with the time of each; the browser's own list has no times.
+  let names = new Set(), raw = "";
+  const cookies = () => {
+    let text;
+    try { text = document.cookie; } catch { return; }
+    if (text === raw) return;
+    raw = text;
+    const fresh = text.split(";").map((c) => c.split("=")[0].trim()).filter((n) => n && !names.has(n)).slice(0, 100);
+    if (!fresh.length) return;
+    fresh.forEach((n) => names.add(n));
+    tell({ t: "cookies", host: location.hostname, names: fresh.map((n) => n.slice(0, 200)) });
+  };
+  // The supplier's own sign is the only thing asked of the page's world; it calls this event there.
+  if (window === top) {
+    document.addEventListener(wanted.event, (e) => {
+      const [what, text] = String(e.detail).split("|");
+      if (what === "alive") tell({ t: "alive", at: Number(text) });
+      if (what === "error") tell({ t: "error", text: String(e.detail).slice(6, 500) });
+    });
+  }
+  let shown = false;
+  const launcher = () => {
+    if (window !== top || !wanted.launcher || !document.documentElement) return;
+    const el = nf.pick(wanted.launcher), now = !!el && nf.visible(el);
+    if (now !== shown) { shown = now; tell({ t: "launcher", shown }); }
+  };
+  let due = false;
+  const look = () => { due = false; launcher(); cookies(); };
+  const soon = () => { if (!due) { due = true; setTimeout(look, 15); } };
+  new MutationObserver(soon).observe(document, { childList: true, subtree: true, attributes: true });
+  // Styles and geometry change without a mutation.
+  setInterval(look, 60);
 })();

@@ -1,11 +1,13 @@
-//! Turns the ordered events of a page tree into an observation.
+//! Turns the ordered events of a page tree into an observation. Everything that comes from a page is
+//! cut to a bound: addresses, texts, names, stacks, lists.
 
-use super::failure;
+mod requests;
+
 use crate::cdp::Event;
 use crate::proxy::Failures;
 use newtfern_core::observation::{
-    Ended, Frame, Hop, Initiator, Message, Navigation, NetFailure, Observation, Request, Socket,
-    Stored,
+    Ended, Frame, Launcher, Look, Looks, Message, Navigation, NetFailure, Observation, Socket,
+    Stored, Unlooked,
 };
 use serde_json::Value;
 use std::collections::HashMap;
@@ -15,17 +17,40 @@ use std::time::Instant;
 const MOST_REQUESTS: usize = 3000;
 const MOST_LINES: usize = 300;
 const MOST_REDIRECTING: usize = 12;
+/// In bytes: longer addresses than this are data, not places.
+pub(super) const MOST_ADDRESS: usize = 2_000;
+pub(super) const MOST_TEXT: usize = 1_000;
+pub(super) const MOST_NAME: usize = 300;
+/// Headers of the document, and bytes of one value; a long policy is still a policy.
+const MOST_HEADERS: usize = 100;
+const MOST_HEADER: usize = 16_000;
 
 #[derive(Default)]
-pub struct State {
+pub struct Collector {
     pub seen: Observation,
     pub loaded: bool,
     pub document_done: bool,
+    /// When the document was whole.
+    pub document_ms: Option<f64>,
     /// Nothing more can come: failed, crashed or looping.
     pub over: bool,
-    pub alive: bool,
-    pub up: bool,
+    /// When the supplier's sign became true, by the page's clock.
+    pub alive_ms: Option<f64>,
+    /// When the launcher was first seen, by the page's clock.
+    pub launcher_ms: Option<f64>,
+    /// The launcher is visible now.
+    pub shown: bool,
     pub nudged: bool,
+    /// The page may keep us waiting until then.
+    pub page_limit_ms: f64,
+    /// Our worlds: session and frame to the context's unique id.
+    pub(super) worlds: HashMap<(String, String), String>,
+    /// Where the debugger stopped: address, function, line.
+    pub held_at: Option<(String, String, Option<u32>)>,
+    /// Addresses of scripts, by the debugger's ids.
+    pub(super) scripts: HashMap<String, String>,
+    /// When cookies came, by host and name.
+    pub(super) cookies: HashMap<(String, String), f64>,
     pub main_frame: String,
     /// Request id of the current main document.
     pub document_id: String,
@@ -47,7 +72,7 @@ pub struct State {
     pub popup: Option<String>,
 }
 
-impl State {
+impl Collector {
     pub fn now_ms(&self) -> f64 {
         self.began
             .map_or(0.0, |b| b.elapsed().as_secs_f64() * 1000.0)
@@ -80,7 +105,7 @@ impl State {
                     self.sockets
                         .insert(text(p, "requestId"), self.seen.sockets.len());
                     self.seen.sockets.push(Socket {
-                        url: text(p, "url"),
+                        url: short(p, "url"),
                         at_ms,
                         ..Socket::default()
                     });
@@ -90,9 +115,9 @@ impl State {
                 s.status = p["response"]["status"].as_u64().map(|v| v as u16)
             }),
             "Network.webSocketFrameReceived" => self.socket(p, |s, _, _| s.received += 1),
-            "Network.webSocketFrameError" => {
-                self.socket(p, |s, p, _| s.error = text(p, "errorMessage"))
-            }
+            "Network.webSocketFrameError" => self.socket(p, |s, p, _| {
+                s.error = cut(text(p, "errorMessage"), MOST_NAME)
+            }),
             "Network.webSocketClosed" => self.socket(p, |s, _, now| s.closed_ms = Some(now)),
             "Runtime.consoleAPICalled" => {
                 let words: Vec<String> = p["args"]
@@ -121,19 +146,43 @@ impl State {
                 );
             }
             "Runtime.exceptionThrown" => self.exception(&p["exceptionDetails"]),
+            "Debugger.scriptParsed" => {
+                let url = short(p, "url");
+                if !url.is_empty() && self.scripts.len() < MOST_REQUESTS {
+                    self.scripts.insert(text(p, "scriptId"), url);
+                }
+            }
+            "Runtime.executionContextCreated" => self.world_made(&event.session, &p["context"]),
+            "Runtime.executionContextDestroyed" => {
+                let gone = text(p, "executionContextUniqueId");
+                self.worlds.retain(|_, id| *id != gone);
+            }
+            "Runtime.executionContextsCleared" => {
+                let session = &event.session;
+                self.worlds.retain(|(s, _), _| s != session);
+            }
+            "Runtime.bindingCalled" if p["name"] == "nfTell" => {
+                if let Ok(told) = serde_json::from_str(p["payload"].as_str().unwrap_or_default()) {
+                    self.told(&told);
+                }
+            }
             "Page.frameNavigated" => self.navigated(p),
             "Page.navigatedWithinDocument" if text(p, "frameId") == self.main_frame => {
                 let at_ms = self.now_ms();
                 self.push_navigation(Navigation {
-                    url: text(p, "url"),
+                    url: short(p, "url"),
                     at_ms,
                     same_document: true,
                 });
             }
             "Page.loadEventFired" if self.is_main(&event.session) => {
-                self.loaded = self.document_done || self.seen.page.status.is_some()
+                self.loaded = self.document_done || self.seen.page.status.is_some();
+                if self.loaded {
+                    let at_ms = self.now_ms();
+                    self.seen.looks.load = Look::Seen { at_ms };
+                }
             }
-            "Page.windowOpen" => self.popup = Some(text(p, "url")),
+            "Page.windowOpen" => self.popup = Some(short(p, "url")),
             "DOMStorage.domStorageItemAdded" => {
                 let local = p["storageId"]["isLocalStorage"].as_bool().unwrap_or(false);
                 let place = p["storageId"]["securityOrigin"]
@@ -160,211 +209,164 @@ impl State {
         }
     }
 
+    /// The navigation begins now; the page may take until `limit_ms`.
+    pub fn begin(&mut self, limit_ms: f64) {
+        self.began = Some(Instant::now());
+        self.page_limit_ms = limit_ms;
+        self.began_wall_s = std::time::SystemTime::now()
+            .duration_since(std::time::UNIX_EPOCH)
+            .map_or(0.0, |d| d.as_secs_f64());
+        // From here on a look that does not come about has a reason.
+        let why = Unlooked::EarlierStage;
+        self.seen.looks = all_looks(Look::NotLooked { why });
+    }
+
+    /// Ends the looks that had not come to an end, for one reason.
+    pub fn close_looks(&mut self, why: Unlooked) {
+        let open = Look::NotLooked {
+            why: Unlooked::EarlierStage,
+        };
+        let closed = Look::NotLooked { why };
+        let l = &mut self.seen.looks;
+        for look in [
+            &mut l.document,
+            &mut l.load,
+            &mut l.alive,
+            &mut l.launcher,
+            &mut l.stays,
+            &mut l.opening,
+            &mut l.closing,
+            &mut l.keyboard,
+            &mut l.consent_act,
+            &mut l.storage,
+            &mut l.final_document,
+        ] {
+            if *look == open {
+                *look = closed;
+            }
+        }
+    }
+
+    /// The supplier's sign is true.
+    pub fn alive(&self) -> bool {
+        self.alive_ms.is_some()
+    }
+
+    fn world_made(&mut self, session: &str, context: &Value) {
+        let aux = &context["auxData"];
+        if text(context, "name") == super::tab::WORLD && self.worlds.len() < MOST_LINES {
+            let key = (session.to_string(), text(aux, "frameId"));
+            self.worlds.insert(key, text(context, "uniqueId"));
+        }
+    }
+
+    /// The frame whose document is a session's own.
+    pub fn root_frame(&self, session: &str) -> String {
+        if self.is_main(session) {
+            return self.main_frame.clone();
+        }
+        // A frame's target id is its frame id.
+        let found = self.sessions.iter().find(|(s, _)| s == session);
+        found.map(|(_, target)| target.clone()).unwrap_or_default()
+    }
+
+    /// Our world in a session's root document.
+    pub fn world_of(&self, session: &str) -> Option<String> {
+        let key = (session.to_string(), self.root_frame(session));
+        self.worlds.get(&key).cloned()
+    }
+
+    /// The page's clock, as ms since the navigation began.
+    fn page_time(&self, told: &Value) -> f64 {
+        let now = self.now_ms();
+        let origin = told["origin"].as_f64().unwrap_or(0.0);
+        let at = told["at"].as_f64().unwrap_or(0.0);
+        let ms = origin + at - self.began_wall_s * 1000.0;
+        // The two clocks differ by little; a page cannot be seen before it began or after now.
+        if ms.is_finite() {
+            ms.clamp(0.0, now)
+        } else {
+            now
+        }
+    }
+
+    /// What our own script in the page says.
+    fn told(&mut self, told: &Value) {
+        let at_ms = self.page_time(told);
+        match told["t"].as_str().unwrap_or_default() {
+            "alive" if self.alive_ms.is_none() => {
+                self.alive_ms = Some(at_ms);
+                self.seen.alive.after_interaction = self.nudged;
+            }
+            "error" => self.seen.alive.error = cut(text(told, "text"), MOST_NAME),
+            "launcher" => {
+                self.shown = told["shown"].as_bool().unwrap_or(false);
+                if self.shown {
+                    self.launcher_ms.get_or_insert(at_ms);
+                } else if self.launcher_ms.is_some() {
+                    let launcher = self.seen.launcher.get_or_insert_with(Launcher::default);
+                    launcher.lost_ms.get_or_insert(at_ms);
+                }
+            }
+            "cookies" => {
+                let host = text(told, "host");
+                for name in told["names"].as_array().into_iter().flatten() {
+                    let name = name.as_str().unwrap_or_default();
+                    self.cookie(&host, name, at_ms);
+                }
+            }
+            _ => {}
+        }
+    }
+
+    pub(super) fn cookie(&mut self, host: &str, name: &str, at_ms: f64) {
+        if self.cookies.len() < MOST_REQUESTS {
+            let key = (host.to_string(), cut(name.to_string(), MOST_NAME));
+            self.cookies.entry(key).or_insert(at_ms);
+        }
+    }
+
+    /// When a cookie of a domain was first seen to come.
+    pub fn cookie_came(&self, domain: &str, name: &str) -> Option<f64> {
+        let bare = domain.trim_start_matches('.');
+        let same = |host: &str| host == bare || host.ends_with(&format!(".{bare}"));
+        let came = self
+            .cookies
+            .iter()
+            .filter(|((h, n), _)| n == name && same(h));
+        came.map(|(_, at)| *at).min_by(f64::total_cmp)
+    }
+
+    /// Where the debugger stopped the page.
+    pub fn paused(&mut self, p: &Value) {
+        let frame = &p["callFrames"][0];
+        let line = frame["location"]["lineNumber"].as_u64();
+        let script = text(&frame["location"], "scriptId");
+        let url = self.scripts.get(&script).cloned();
+        self.held_at = Some((
+            url.unwrap_or_else(|| short(frame, "url")),
+            cut(text(frame, "functionName"), MOST_NAME),
+            line.map(|l| l as u32 + 1),
+        ));
+    }
+
     fn is_main(&self, session: &str) -> bool {
         self.sessions.first().is_some_and(|(s, _)| s == session)
     }
 
-    pub fn store(&mut self, item: Stored) {
+    /// Keeps a cookie or a storage entry, once.
+    pub fn store(&mut self, mut item: Stored) {
+        item.name = cut(item.name, MOST_NAME);
+        item.place = cut(item.place, MOST_NAME);
         let same = |s: &Stored| s.kind == item.kind && s.place == item.place && s.name == item.name;
         if self.seen.stored.len() < MOST_REQUESTS && !self.seen.stored.iter().any(same) {
             self.seen.stored.push(item);
         }
     }
 
-    fn time(&mut self, p: &Value) -> f64 {
-        // The browser counts from its own start; its wall time at the first request ties that to the
-        // beginning of the visit, so that requests and what we do to the page stand on one scale.
-        let stamp = p["timestamp"].as_f64().unwrap_or(0.0);
-        let began = self.began_wall_s;
-        let zero = *self.t0.get_or_insert_with(|| {
-            let after = p["wallTime"]
-                .as_f64()
-                .filter(|w| began > 0.0 && (0.0..60.0).contains(&(w - began)))
-                .map_or(0.0, |w| w - began);
-            stamp - after
-        });
-        (stamp - zero) * 1000.0
-    }
-
-    fn request(&mut self, event: &Event, p: &Value) {
-        let id = text(p, "requestId");
-        let at = self.time(p);
-        let url = text(&p["request"], "url");
-        if url.starts_with("data:") || url.starts_with("blob:") {
-            return;
-        }
-        let main_document = p["type"] == "Document" && text(p, "frameId") == self.main_frame;
-        if !p["redirectResponse"].is_null() {
-            let status = p["redirectResponse"]["status"].as_u64().unwrap_or(0) as u16;
-            let length = p["redirectResponse"]["encodedDataLength"]
-                .as_u64()
-                .unwrap_or(0);
-            if let Some(i) = self.index.remove(&id) {
-                let r = &mut self.seen.requests[i];
-                r.status = Some(status);
-                r.redirected_to = Some(url.clone());
-                r.end_ms = Some(at);
-                r.bytes = length;
-                if main_document {
-                    let hop = Hop {
-                        url: r.url.clone(),
-                        status,
-                        location: url.clone(),
-                    };
-                    self.seen.page.redirects.push(hop);
-                }
-            }
-        } else if main_document {
-            self.seen.page.redirects.clear();
-        }
-        if main_document {
-            self.document_id = id.clone();
-            self.document_session = event.session.clone();
-            self.document_done = false;
-            self.document_failure = None;
-        }
-        if self.seen.requests.len() >= MOST_REQUESTS {
-            return;
-        }
-        let initiator = &p["initiator"];
-        let mut stack = Vec::new();
-        let mut trace = &initiator["stack"];
-        while !trace.is_null() && stack.len() < 40 {
-            stack.extend(
-                trace["callFrames"]
-                    .as_array()
-                    .into_iter()
-                    .flatten()
-                    .map(|f| text(f, "url"))
-                    .filter(|u| !u.is_empty()),
-            );
-            trace = &trace["parent"];
-        }
-        stack.dedup();
-        self.index.insert(id, self.seen.requests.len());
-        self.seen.requests.push(Request {
-            url,
-            method: text(&p["request"], "method"),
-            kind: text(p, "type").to_lowercase(),
-            initiator: Initiator {
-                kind: text(initiator, "type"),
-                url: text(initiator, "url"),
-                line: initiator["lineNumber"].as_u64().map(|l| l as u32 + 1),
-                stack,
-            },
-            start_ms: at,
-            document: text(p, "documentURL"),
-            ..Request::default()
-        });
-    }
-
-    fn response(&mut self, p: &Value) {
-        let id = text(p, "requestId");
-        let r = &p["response"];
-        let headers = headers_of(r);
-        let status = r["status"].as_u64().map(|s| s as u16);
-        if let Some(i) = self.request_index(&id) {
-            let request = &mut self.seen.requests[i];
-            request.status = status;
-            request.mime = text(r, "mimeType");
-            request.headers = headers
-                .iter()
-                .filter(|(n, _)| KEPT.contains(&n.to_lowercase().as_str()))
-                .cloned()
-                .collect();
-            request.from_cache |= r["fromDiskCache"].as_bool().unwrap_or(false);
-            request.kind = text(p, "type").to_lowercase();
-        }
-        if id == self.document_id {
-            let page = &mut self.seen.page;
-            page.final_url = text(r, "url");
-            page.status = status;
-            page.mime = text(r, "mimeType");
-            page.headers = headers;
-            page.remote = text(r, "remoteIPAddress");
-        }
-    }
-
-    /// The raw status. An answer that the browser blocks (opaque response blocking) never comes as a
-    /// response; then this is the only word of its status.
-    fn extra(&mut self, p: &Value) {
-        let Some(status) = p["statusCode"]
-            .as_u64()
-            .map(|s| s as u16)
-            .filter(|s| !(300..400).contains(s))
-        else {
-            return;
-        };
-        let id = text(p, "requestId");
-        if let Some(i) = self.request_index(&id) {
-            let r = &mut self.seen.requests[i];
-            if r.failure.is_some() && r.status.is_none() {
-                r.status = Some(status);
-            }
-        }
-        self.raw_status.insert(id, status);
-    }
-
-    fn finished(&mut self, event: &Event, p: &Value) {
-        let id = text(p, "requestId");
-        let at = self.time(p);
-        if id == self.document_id {
-            self.document_done = true;
-        }
-        let Some(i) = self.request_index(&id) else {
-            return;
-        };
-        let r = &mut self.seen.requests[i];
-        r.end_ms = Some(at);
-        r.bytes = p["encodedDataLength"].as_u64().unwrap_or(0);
-        if r.host()
-            .is_some_and(|h| self.keep_bodies.iter().any(|k| k.eq_ignore_ascii_case(&h)))
-            && r.bytes < 400_000
-            && !matches!(r.kind.as_str(), "image" | "font" | "media")
-        {
-            self.wanted_bodies.push((event.session.clone(), id, i));
-        }
-    }
-
-    fn failed(&mut self, p: &Value, proxy: &Failures) {
-        let id = text(p, "requestId");
-        let at = self.time(p);
-        let bytes = self.bytes.get(&id).copied().unwrap_or(0);
-        let Some(i) = self.request_index(&id) else {
-            return;
-        };
-        let r = &mut self.seen.requests[i];
-        let found = failure::from_browser(
-            proxy,
-            &r.url,
-            &text(p, "errorText"),
-            &text(p, "blockedReason"),
-            &text(&p["corsErrorStatus"], "corsError"),
-            r.status.is_some(),
-        );
-        r.end_ms = Some(at);
-        r.bytes = bytes;
-        r.failure = Some(found.clone());
-        r.status = r.status.or(self.raw_status.get(&id).copied());
-        if r.kind.is_empty() {
-            r.kind = text(p, "type").to_lowercase();
-        }
-        if id == self.document_id {
-            self.document_failure = Some(found.clone());
-            // A body that ends early has still been delivered in part; no answer at all has not.
-            if self.seen.page.status.is_none()
-                || found.kind != newtfern_core::observation::FailureKind::Aborted
-            {
-                self.seen.page.failure = Some(found);
-                self.over |= self.seen.page.status.is_none();
-            }
-            self.document_done = true;
-        }
-    }
-
     fn navigated(&mut self, p: &Value) {
         let frame = &p["frame"];
-        let url = text(frame, "url");
+        let url = short(frame, "url");
         let at_ms = self.now_ms();
         if !frame["parentId"].is_null() {
             if self.seen.frames.len() < MOST_LINES {
@@ -399,8 +401,9 @@ impl State {
         }
         // A new document: what was loaded before does not count.
         self.loaded = false;
-        self.alive = false;
-        self.up = false;
+        self.alive_ms = None;
+        self.launcher_ms = None;
+        self.shown = false;
     }
 
     fn push_navigation(&mut self, navigation: Navigation) {
@@ -432,8 +435,8 @@ impl State {
         if self.seen.console.len() < MOST_LINES {
             self.seen.console.push(Message {
                 level,
-                text: cut(words),
-                url,
+                text: cut(words, MOST_TEXT),
+                url: cut(url, MOST_ADDRESS),
                 line,
                 stack: stack_of(trace),
                 at_ms,
@@ -463,8 +466,8 @@ impl State {
         };
         self.seen.exceptions.push(Message {
             level: "error".into(),
-            text: cut(words),
-            url,
+            text: cut(words, MOST_TEXT),
+            url: cut(url, MOST_ADDRESS),
             line: line_of(d, "lineNumber"),
             stack,
             at_ms,
@@ -473,7 +476,7 @@ impl State {
 }
 
 /// Response headers that say something about widgets.
-const KEPT: &[&str] = &[
+pub(super) const KEPT: &[&str] = &[
     "content-type",
     "content-security-policy",
     "x-frame-options",
@@ -501,7 +504,7 @@ fn stack_of(trace: &Value) -> Vec<String> {
         .as_array()
         .into_iter()
         .flatten()
-        .map(|f| text(f, "url"))
+        .map(|f| short(f, "url"))
         .filter(|u| !u.is_empty())
         .take(20)
         .collect();
@@ -517,17 +520,45 @@ fn argument(value: &Value) -> String {
     }
 }
 
-fn cut(mut words: String) -> String {
-    words.truncate(words.floor_char_boundary(1000));
+/// A text cut to a bound, in bytes. A NUL is replaced: no database keeps it.
+pub(super) fn cut(mut words: String, most: usize) -> String {
+    words.truncate(words.floor_char_boundary(most));
+    if words.contains('\0') {
+        words = words.replace('\0', "\u{fffd}");
+    }
     words
 }
 
+/// An address, cut to a bound.
+pub(super) fn short(value: &Value, name: &str) -> String {
+    cut(text(value, name), MOST_ADDRESS)
+}
+
+fn all_looks(look: Look) -> Looks {
+    Looks {
+        document: look,
+        load: look,
+        alive: look,
+        launcher: look,
+        stays: look,
+        opening: look,
+        closing: look,
+        keyboard: look,
+        consent_act: look,
+        storage: look,
+        final_document: look,
+    }
+}
+
 /// Header values repeated in one answer come joined by line feeds.
-fn headers_of(response: &Value) -> Vec<(String, String)> {
+pub(super) fn headers_of(response: &Value) -> Vec<(String, String)> {
     let mut out = Vec::new();
     for (name, value) in response["headers"].as_object().into_iter().flatten() {
         for part in value.as_str().unwrap_or_default().split('\n') {
-            out.push((name.to_lowercase(), part.to_string()));
+            if out.len() < MOST_HEADERS {
+                let name = cut(name.to_lowercase(), MOST_NAME);
+                out.push((name, cut(part.to_string(), MOST_HEADER)));
+            }
         }
     }
     out

@@ -1,37 +1,34 @@
 //! One visit: one load of one page under one condition, in a context of its own that is thrown away
-//! afterwards, with one deadline over everything.
+//! afterwards, with one deadline over everything. It carries out a plan of the core and says of each
+//! stage how far it looked.
 
+mod ask;
 mod collector;
+pub mod consent;
+mod emulation;
 mod failure;
 mod operate;
-pub mod tab;
+mod progress;
+mod pump;
+mod reach;
+mod settle;
+mod tab;
 #[cfg(test)]
 mod tests;
 
 use crate::ProbeError;
 use crate::browser::Browser;
 use crate::pixels;
-use newtfern_core::observation::{Condition, ConsentAct, Ended, Observation, VERSION, Viewport};
-use newtfern_core::placement::Inspector;
-use newtfern_core::profile::{ConsentManager, Supplier};
-pub use operate::{click_on as work_click, decide};
-use serde_json::{Value, json};
-use std::time::{Duration, Instant};
+pub use ask::decode;
+pub use consent::decide;
+use newtfern_core::observation::{
+    ConsentAct, Ended, Launcher, Look, Observation, Stage, Unlooked, VERSION, Viewport, WidgetLet,
+};
+use newtfern_core::visits::{VisitPlan, Waits};
+pub use operate::opener;
+pub use settle::blocking;
+use std::time::Duration;
 pub use tab::Tab;
-use url::Url;
-
-/// What to visit and how.
-pub struct Plan<'a> {
-    pub url: &'a Url,
-    pub condition: Condition,
-    pub supplier: &'a Supplier,
-    pub consent: Option<&'a ConsentManager>,
-    /// The page must arrive within this.
-    pub page_ms: u64,
-    /// The whole visit ends by then.
-    pub total_ms: u64,
-    pub pictures: bool,
-}
 
 /// Pictures of a visit, PNG.
 #[derive(Default)]
@@ -41,234 +38,283 @@ pub struct Pictures {
     pub panel: Option<Vec<u8>>,
 }
 
-const PHONE_AGENT: &str = "Mozilla/5.0 (Linux; Android 14; K) AppleWebKit/537.36 (KHTML, like Gecko) Chrome/156.0.0.0 Mobile Safari/537.36";
-
-/// How long the launcher is watched after it appeared, since a page may route itself.
-const WATCH_AFTER_MS: u64 = 2000;
-/// How long the widget gets after the visit has moved, scrolled and pressed a key.
-const NUDGE_MS: u64 = 3000;
-/// How long a visit looks where the snippet is held back until consent.
-const HELD_MS: u64 = 2500;
+/// A page's load event is waited for this long before its widget is waited for without it.
+const LOAD_MS: f64 = 12_000.0;
+/// A launcher is waited for to stand still this long.
+const REST_MS: u64 = 1_500;
 
 /// Makes the visit. Only a browser that cannot be had is an error; all else is observation.
+///
+/// # Errors
+/// [`ProbeError::BrowserGone`], or where no page could be opened.
 pub async fn visit(
     browser: &Browser,
-    plan: &Plan<'_>,
+    plan: &VisitPlan<'_>,
 ) -> Result<(Observation, Pictures), ProbeError> {
-    let tab = Tab::open(browser, plan.condition.viewport).await?;
-    tab.mark(|o| o.condition = plan.condition);
+    let condition = plan.condition.clone();
+    let tab = Tab::open_as(
+        browser,
+        condition.viewport,
+        &condition.locale,
+        Some(plan.supplier),
+    )
+    .await?;
+    tab.mark(|o| o.condition = condition);
+    if plan.condition.widget == WidgetLet::Withheld {
+        let hosts: Vec<String> = plan.supplier.hosts().map(str::to_string).collect();
+        tab.withhold(&hosts).await?;
+    }
+    tab.keep_bodies(plan.supplier.hosts().map(str::to_string).collect());
     let mut pictures = Pictures::default();
     let total = Duration::from_millis(plan.total_ms);
-    tab.keep_bodies(plan.supplier.hosts().map(str::to_string).collect());
     let outcome = tokio::time::timeout(total, run(&tab, plan, &mut pictures)).await;
-    let mut seen = tab.observation();
-    seen.version = VERSION;
-    seen.url = plan.url.to_string();
-    seen.condition = plan.condition;
-    seen.browser = browser.version.clone();
-    match outcome {
-        Ok(Ok(())) => {}
+    let crashed = tab.observation().ended == Ended::Crashed;
+    let (ended, why) = match outcome {
         Ok(Err(ProbeError::BrowserGone { doing })) => {
             return Err(ProbeError::BrowserGone { doing });
         }
-        Ok(Err(_)) if seen.ended == Ended::Complete => seen.ended = Ended::Hung,
-        Ok(Err(_)) => {}
-        Err(_) => {
-            seen.ended = if seen.ended == Ended::Complete {
-                Ended::Deadline
-            } else {
-                seen.ended
-            }
-        }
-    }
-    // A page whose document never came in full has not been delivered.
-    if seen.page.status.is_none() && seen.page.failure.is_none() {
-        seen.page.failure = Some(failure::timeout("the page did not arrive in its time"));
-    }
+        _ if crashed => (Ended::Crashed, Unlooked::Crashed),
+        Ok(Ok(())) => (Ended::Complete, Unlooked::EarlierStage),
+        Ok(Err(_)) => (Ended::Hung, Unlooked::NoAnswer),
+        Err(_) => (Ended::Deadline, Unlooked::Deadline),
+    };
+    tab.close_looks(why);
+    let mut seen = tab.observation();
+    seen.ended = ended;
+    seen.version = VERSION;
+    seen.url = plan.url.to_string();
+    seen.condition = plan.condition.clone();
+    seen.browser = browser.version.clone();
     tab.close().await;
     Ok((seen, pictures))
 }
 
-async fn run(tab: &Tab, plan: &Plan<'_>, pictures: &mut Pictures) -> Result<(), ProbeError> {
-    let started = Instant::now();
-    let left = |ms: u64| Duration::from_millis(ms).saturating_sub(started.elapsed());
-    if !tab.goto(plan.url, plan.page_ms).await? {
+/// Does work that takes the processor without holding up what else runs on this thread.
+pub(crate) fn off_thread<T>(work: impl FnOnce() -> T) -> T {
+    use tokio::runtime::{Handle, RuntimeFlavor};
+    match Handle::try_current().map(|h| h.runtime_flavor()) {
+        Ok(RuntimeFlavor::MultiThread) => tokio::task::block_in_place(work),
+        _ => work(),
+    }
+}
+
+/// Notes a stage with its time.
+async fn stage<T>(
+    tab: &Tab,
+    name: &str,
+    work: impl Future<Output = Result<T, ProbeError>>,
+) -> Result<T, ProbeError> {
+    let began_ms = tab.now_ms();
+    let outcome = work.await;
+    let ended_ms = tab.now_ms();
+    tab.mark(|o| {
+        o.stages.push(Stage {
+            name: name.to_string(),
+            began_ms,
+            ended_ms,
+        });
+    });
+    outcome
+}
+
+async fn run(tab: &Tab, plan: &VisitPlan<'_>, pictures: &mut Pictures) -> Result<(), ProbeError> {
+    if !stage(tab, "document", document(tab, plan)).await? {
         return Ok(());
     }
-    tab.wait_until(left(plan.page_ms.min(12_000)), |s| s.loaded || s.over)
+    if plan.condition.consent != ConsentAct::Untouched
+        && let Some(manager) = plan.consent
+    {
+        let decided = decide(tab, manager, plan.condition.consent);
+        stage(tab, "consent", decided).await?;
+    }
+    let delivered = tab.observation().page;
+    let waits = off_thread(|| plan.waits(&delivered));
+    stage(tab, "start", start(tab, plan, waits)).await?;
+    if tab.is_over() {
+        return Ok(());
+    }
+    if plan.condition.consent == ConsentAct::Untouched {
+        consent::note(tab, plan.consent).await?;
+    }
+    let up = stage(tab, "launcher", settle(tab, plan, waits, pictures)).await?;
+    if up && plan.supplier.open.panel.trim().is_empty() {
+        tab.close_looks_of_operation();
+    } else if up {
+        let worked = operate::work(tab, plan.supplier, pictures, plan.pictures);
+        stage(tab, "operation", worked).await?;
+    }
+    stage(tab, "stay", stay(tab, plan, waits)).await?;
+    stage(tab, "end", end(tab)).await
+}
+
+/// Loads the page until its document is whole. False where nothing more can be said.
+async fn document(tab: &Tab, plan: &VisitPlan<'_>) -> Result<bool, ProbeError> {
+    if !tab.goto(plan.url, plan.page_ms).await? {
+        return Ok(false);
+    }
+    let left = |tab: &Tab| {
+        let left = plan.page_ms as f64 - tab.now_ms();
+        Duration::from_secs_f64(left.max(0.0) / 1000.0)
+    };
+    tab.wait_until(left(tab), |s| s.document_done || s.over)
+        .await;
+    if tab.is_over() {
+        return Ok(false);
+    }
+    if !tab.document_arrived() {
+        tab.mark(|o| {
+            let text = "the page did not arrive whole in its time";
+            o.page.failure = Some(failure::timeout(text));
+        });
+        return Ok(false);
+    }
+    tab.fetch_document().await;
+    Ok(true)
+}
+
+/// Waits for the sign of life and the launcher.
+async fn start(tab: &Tab, plan: &VisitPlan<'_>, waits: Waits) -> Result<(), ProbeError> {
+    let bare = plan.supplier.alive.launcher.is_empty();
+    let signed = !plan.supplier.alive.script.trim().is_empty();
+    // Without a sign of its own, the launcher is the sign.
+    let up =
+        move |s: &collector::Collector| (s.alive() || !signed) && (s.launcher_ms.is_some() || bare);
+    let load = Duration::from_secs_f64((LOAD_MS - tab.now_ms()).max(0.0) / 1000.0);
+    tab.wait_until(load, |s| up(s) || s.loaded || s.over).await;
+    tab.wait_until(Duration::from_millis(waits.start_ms), |s| up(s) || s.over)
         .await;
     if tab.is_over() {
         return Ok(());
     }
-    if !tab.document_arrived() {
-        tab.wait_until(left(plan.page_ms), |s| s.document_done || s.over)
-            .await;
-        if !tab.document_arrived() {
-            tab.mark(|o| {
-                o.page.failure = Some(failure::timeout("the page did not arrive in its time"));
-                o.ended = Ended::Deadline;
-            });
-            return Ok(());
-        }
-    }
-    tab.fetch_document().await;
-    if plan.condition.consent != ConsentAct::Untouched
-        && let Some(consent) = plan.consent
-    {
-        operate::decide(tab, consent, plan.condition.consent).await?;
-    } else {
-        operate::note_consent(tab, plan.consent).await?;
-    }
-    let held = held_back(tab, plan);
-    // A script that waits for consent does not start before it; a short look tells whether something does.
-    let patience = if held {
-        HELD_MS
-    } else {
-        patience_ms(tab, plan)
-    };
-    let reserve = if plan.supplier.open.panel.is_empty() {
-        1500
-    } else {
-        7000
-    };
-    let until = left(plan.total_ms.saturating_sub(reserve)).min(Duration::from_millis(patience));
-    watch(tab, plan, until).await?;
-    if !tab.is_alive() && !held {
+    let alive = |tab: &Tab| tab.is_alive() || (!signed && tab.was_shown());
+    if !alive(tab) && waits.nudge_ms > 0 {
         operate::nudge(tab).await?;
         tab.note_nudge();
-        watch(
-            tab,
-            plan,
-            left(plan.total_ms.saturating_sub(reserve)).min(Duration::from_millis(NUDGE_MS)),
-        )
-        .await?;
+        tab.wait_until(Duration::from_millis(waits.nudge_ms), |s| up(s) || s.over)
+            .await;
     }
-    settle(tab, plan, pictures).await?;
-    if tab.is_up() && !plan.supplier.open.panel.is_empty() {
-        operate::work(tab, plan.supplier, pictures, plan.pictures).await?;
+    if signed && !tab.is_alive() {
+        // Asked once by hand: what the sign throws, and whether it was missed.
+        if tab.sign(plan.supplier).await? == Some(true) {
+            tab.note_alive_now();
+        }
     }
+    tab.note_start();
     Ok(())
 }
 
-/// The delivered page holds the snippet back for consent, and consent has not been given.
-fn held_back(tab: &Tab, plan: &Plan<'_>) -> bool {
-    let seen = tab.observation();
-    let Some(consent) = plan
-        .consent
-        .filter(|_| plan.condition.consent == ConsentAct::Untouched)
-    else {
-        return false;
-    };
-    let pieces = Inspector::new(plan.supplier, Some(consent)).pieces(&seen.page.html, plan.url);
-    !pieces.is_empty()
-        && pieces
-            .iter()
-            .all(|p| matches!(p.state, newtfern_core::placement::State::ConsentHeld(_)))
-}
-
-/// How long to look for the widget after the page is there: what the profile allows it, and the
-/// delay that the page's own code shows.
-fn patience_ms(tab: &Tab, plan: &Plan<'_>) -> u64 {
-    let html = tab.observation().page.html;
-    let delay = Inspector::new(plan.supplier, plan.consent)
-        .delays(&html)
-        .into_iter()
-        .max()
-        .unwrap_or(0);
-    plan.supplier.alive.start_within_ms.clamp(1000, 20_000) + delay.min(20_000) + 500
-}
-
-/// Looks for the sign of life and the launcher until both have been there for a while.
-async fn watch(tab: &Tab, plan: &Plan<'_>, longest: Duration) -> Result<(), ProbeError> {
-    let began = Instant::now();
-    let mut up_since: Option<Instant> = None;
-    loop {
-        let up = tab.look(plan.supplier).await?;
-        tab.note_watched();
-        if up && up_since.is_none() {
-            up_since = Some(Instant::now());
+/// Reads the launcher and takes the picture. True where the widget is up and can be worked.
+async fn settle(
+    tab: &Tab,
+    plan: &VisitPlan<'_>,
+    waits: Waits,
+    pictures: &mut Pictures,
+) -> Result<bool, ProbeError> {
+    let selector = plan.supplier.alive.launcher.as_str();
+    // A picture of half a page is none: what is shown is shown of the loaded page.
+    let load = Duration::from_millis(waits.stay_ms);
+    tab.wait_until(load, |s| s.loaded || s.over).await;
+    let mut launcher = Launcher::default();
+    if !selector.is_empty() {
+        let rest = Duration::from_millis(REST_MS);
+        launcher = tab.launcher_at_rest(selector, rest).await?;
+        let view = tab.observation().view();
+        let fine = |l: &Launcher| {
+            l.present
+                && l.hidden_by.is_none()
+                && l.reachable >= 0.5
+                && l.rect.overlap(&view) > 0.5 * l.rect.area()
+        };
+        // What is not in order yet may be on its way: it is read again at the end of the watch.
+        if !fine(&launcher) {
+            tab.watch_on(waits.stay_ms).await;
+            launcher = tab.launcher_at_rest(selector, Duration::ZERO).await?;
         }
-        let enough = up_since.is_some_and(|t| t.elapsed() >= Duration::from_millis(WATCH_AFTER_MS));
-        if enough || tab.is_over() || (up_since.is_none() && began.elapsed() >= longest) {
-            return Ok(());
+        if launcher.present {
+            (launcher.name, launcher.role) = tab.accessible(selector).await;
         }
-        tokio::time::sleep(Duration::from_millis(100)).await;
+        tab.note_launcher(launcher.clone());
     }
-}
-
-/// Everything that is read once, at the end of the watch.
-async fn settle(tab: &Tab, plan: &Plan<'_>, pictures: &mut Pictures) -> Result<(), ProbeError> {
-    tab.read_storage().await;
-    let selector = Value::from(plan.supplier.alive.launcher.clone());
-    let read = tab
-        .evaluate(&format!(
-            "({{view: [innerWidth, innerHeight], html: document.documentElement.outerHTML.slice(0, 1500000), seen: window.__nfSeen, fixed: nf.fixed({selector}), launcher: nf.launcher({selector}), load: (() => {{ const n = performance.getEntriesByType('navigation')[0]; return n ? [n.loadEventEnd, n.domContentLoadedEventEnd] : [0, 0]; }})(), background: getComputedStyle(document.body || document.documentElement).backgroundColor}})"
-        ))
-        .await?;
-    let name = match read["launcher"]["present"].as_bool() {
-        Some(true) => tab.accessible(&plan.supplier.alive.launcher).await,
-        _ => (String::new(), String::new()),
-    };
-    tab.settle(&read, &plan.supplier.alive.launcher, name);
+    tab.read_figures(selector).await?;
     if plan.pictures {
-        let png = tab.picture().await?;
-        let scale = pixel_scale(&tab.observation());
-        // Under something else, the pixels are not the launcher's.
-        let rect = tab
-            .observation()
-            .launcher
-            .filter(|l| l.present && l.hidden_by.is_none() && l.reachable >= 0.5)
-            .map(|l| l.rect);
-        if let Some(rect) = rect {
-            let crop = pixels::crop(&png, &rect, scale, 10.0);
-            let colours = pixels::launcher_colours(&png, &rect, scale);
-            tab.mark(|o| {
-                if let Ok((launcher, behind)) = &colours {
-                    o.launcher_colour = Some(launcher.hex());
-                    o.behind_colour = Some(behind.hex());
-                }
-            });
-            pictures.launcher = crop.ok();
-        }
-        pictures.page = Some(png);
+        take_pictures(tab, &launcher, pictures).await?;
     }
+    let visible = launcher.hidden_by.is_none() && launcher.rect.area() > 0.0;
+    Ok(tab.is_alive_or(plan.supplier) && launcher.present && visible)
+}
+
+async fn take_pictures(
+    tab: &Tab,
+    launcher: &Launcher,
+    pictures: &mut Pictures,
+) -> Result<(), ProbeError> {
+    let png = tab.picture().await?;
+    let scale = pixel_scale(&tab.observation());
+    // Under something else, the pixels are not the launcher's.
+    let seen = launcher.present && launcher.hidden_by.is_none() && launcher.reachable >= 0.5;
+    if seen {
+        let rect = launcher.rect;
+        let (crop, colours) = off_thread(|| {
+            let crop = pixels::crop(&png, &rect, scale, 10.0);
+            (crop, pixels::launcher_colours(&png, &rect, scale))
+        });
+        if let Ok((launcher, behind)) = colours {
+            tab.mark(|o| {
+                o.launcher_colour = Some(launcher.hex());
+                o.behind_colour = Some(behind.hex());
+            });
+        }
+        pictures.launcher = crop.ok();
+    }
+    pictures.page = Some(png);
     Ok(())
+}
+
+/// Watches on after the launcher came: a page may route itself.
+async fn stay(tab: &Tab, plan: &VisitPlan<'_>, waits: Waits) -> Result<(), ProbeError> {
+    let selector = plan.supplier.alive.launcher.as_str();
+    if selector.is_empty() || !tab.was_shown() {
+        return Ok(());
+    }
+    tab.watch_on(waits.stay_ms).await;
+    let expression = format!("nf.launcher({})", serde_json::Value::from(selector));
+    let read = tab.evaluate(&expression).await?;
+    let now: Launcher = serde_json::from_value(read).unwrap_or_default();
+    let there = now.present && now.hidden_by.is_none() && now.rect.area() > 0.0;
+    let at_ms = tab.now_ms();
+    tab.mark(|o| {
+        o.looks.stays = match there {
+            true => Look::Seen { at_ms },
+            false => Look::NotThere { until_ms: at_ms },
+        };
+        // Gone since it was read: its last state is what counts. Hidden while the panel is open is
+        // how many are made.
+        let routed = o.navigations.iter().any(|n| n.same_document);
+        if let Some(l) = o.launcher.as_mut()
+            && !there
+            && (routed || !now.present)
+        {
+            l.present = now.present;
+            l.hidden_by = now.hidden_by.clone();
+            l.rect = now.rect;
+            l.lost_ms.get_or_insert(at_ms);
+        }
+    });
+    Ok(())
+}
+
+/// What is read last: cookies, the document as it stands.
+async fn end(tab: &Tab) -> Result<(), ProbeError> {
+    tab.read_storage().await;
+    tab.read_final().await
 }
 
 /// Picture pixels for one CSS px of the layout.
 pub(crate) fn pixel_scale(seen: &Observation) -> f64 {
     let (width, _) = seen.condition.viewport.size();
-    let density = if seen.condition.viewport == Viewport::Phone {
-        2.0
-    } else {
-        1.0
+    let density = match seen.condition.viewport {
+        Viewport::Phone => 2.0,
+        Viewport::Desktop => 1.0,
     };
     density * f64::from(width) / seen.view().width.max(1.0)
-}
-
-/// Emulation for a viewport, as commands.
-pub(crate) fn emulation(viewport: Viewport, agent: &str) -> Vec<(&'static str, Value)> {
-    let (width, height) = viewport.size();
-    let phone = viewport == Viewport::Phone;
-    let mut commands = vec![
-        (
-            "Emulation.setDeviceMetricsOverride",
-            json!({"width": width, "height": height, "deviceScaleFactor": if phone { 2 } else { 1 }, "mobile": phone, "screenWidth": width, "screenHeight": height}),
-        ),
-        (
-            "Emulation.setUserAgentOverride",
-            json!({"userAgent": if phone { PHONE_AGENT } else { agent }, "acceptLanguage": "en-GB,en"}),
-        ),
-        (
-            "Emulation.setFocusEmulationEnabled",
-            json!({"enabled": true}),
-        ),
-    ];
-    if phone {
-        commands.push((
-            "Emulation.setTouchEmulationEnabled",
-            json!({"enabled": true, "maxTouchPoints": 5}),
-        ));
-    }
-    commands
 }

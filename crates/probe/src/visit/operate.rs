@@ -1,152 +1,37 @@
-//! Working the page as a visitor does: consent, moving and scrolling, the launcher and its panel.
+//! Working the launcher as a visitor does: opened by a click, closed, opened again by keyboard.
 
 use super::{Pictures, Tab};
 use crate::{ProbeError, pixels};
-use newtfern_core::observation::{ConsentAct, Operation};
-use newtfern_core::profile::{ConsentManager, Supplier};
+use newtfern_core::observation::{Look, Looks, Operation, Unlooked};
+use newtfern_core::profile::Supplier;
 use serde_json::{Value, json};
 use std::time::{Duration, Instant};
 
-const OPEN_MS: u64 = 4000;
-const CLOSE_MS: u64 = 2000;
-const BANNER_MS: u64 = 6000;
-
-async fn state(tab: &Tab, consent: Option<&ConsentManager>) -> String {
-    let Some(script) = consent
-        .map(|c| c.state.script.as_str())
-        .filter(|s| !s.trim().is_empty())
-    else {
-        return String::new();
-    };
-    match tab
-        .evaluate(&format!(
-            "(() => {{ try {{ return String({script}); }} catch {{ return ''; }} }})()"
-        ))
-        .await
-    {
-        Ok(Value::String(s)) => s,
-        _ => String::new(),
-    }
-}
-
-/// Is a consent interface on the page, and in which state?
-pub async fn note_consent(tab: &Tab, consent: Option<&ConsentManager>) -> Result<(), ProbeError> {
-    let (globals, selectors) = consent
-        .map(|c| (c.recognise.globals.clone(), c.recognise.selectors.clone()))
-        .unwrap_or_default();
-    let read = tab
-        .evaluate(&format!(
-            "({{tcf: typeof window.__tcfapi === 'function' || !!document.querySelector('iframe[name=__tcfapiLocator]'), manager: {}.some((g) => {{ try {{ return g.split('.').reduce((o, k) => o?.[k], window) !== undefined; }} catch {{ return false; }} }}) || {}.some((s) => !!nf.pick(s))}})",
-            json!(globals),
-            json!(selectors)
-        ))
-        .await?;
-    let before = state(tab, consent).await;
-    let hosts = consent
-        .map(|c| c.recognise.hosts.clone())
-        .unwrap_or_default();
-    tab.mark(|o| {
-        o.consent.tcf = read["tcf"].as_bool().unwrap_or(false);
-        let by_host = o.requests.iter().any(|r| {
-            r.host()
-                .is_some_and(|h| hosts.iter().any(|x| x.eq_ignore_ascii_case(&h)))
-        });
-        o.consent.manager = read["manager"].as_bool().unwrap_or(false) || by_host;
-        o.consent.state_before = before;
-    });
-    Ok(())
-}
-
-/// Decides as asked: by the profile's selector, else by the texts of buttons.
-pub async fn decide(
-    tab: &Tab,
-    consent: &ConsentManager,
-    act: ConsentAct,
-) -> Result<(), ProbeError> {
-    note_consent(tab, Some(consent)).await?;
-    let (selectors, texts) = match act {
-        ConsentAct::Refused => (&consent.banner.refuse, &consent.banner.refuse_text),
-        _ => (&consent.banner.accept, &consent.banner.accept_text),
-    };
-    let texts: Vec<&String> = texts.values().flat_map(|t| &t.0).collect();
-    let began = Instant::now();
-    while began.elapsed() < Duration::from_millis(BANNER_MS) {
-        let mut target = None;
-        for selector in &selectors.0 {
-            target = tab
-                .find(selector)
-                .await?
-                .filter(|f| f.shown)
-                .map(|f| f.rect);
-            if target.is_some() {
-                break;
-            }
-        }
-        if target.is_none() && !texts.is_empty() {
-            let value = tab
-                .evaluate(&format!("nf.byText({})", json!(texts)))
-                .await?;
-            target = serde_json::from_value(value["rect"].clone()).ok();
-        }
-        if let Some(r) = target {
-            tab.read_storage().await;
-            let now = tab.now_ms();
-            tab.mark(|o| o.consent.acted_ms = Some(now));
-            tab.click(r.x + r.width / 2.0, r.y + r.height / 2.0).await?;
-            // The manager takes a moment; its own state tells when.
-            let settled = Instant::now();
-            let wanted = act.word();
-            let mut after = state(tab, Some(consent)).await;
-            while after != wanted
-                && !after.is_empty()
-                && settled.elapsed() < Duration::from_millis(2000)
-            {
-                tokio::time::sleep(Duration::from_millis(50)).await;
-                after = state(tab, Some(consent)).await;
-            }
-            tab.mark(|o| o.consent.state_after = after);
-            return Ok(());
-        }
-        tokio::time::sleep(Duration::from_millis(100)).await;
-    }
-    let after = state(tab, Some(consent)).await;
-    tab.mark(|o| {
-        o.consent.state_after = after;
-        o.consent.error = format!(
-            "no control to give the decision \u{201c}{}\u{201d} was found in {} s",
-            act.word(),
-            BANNER_MS / 1000
-        );
-    });
-    Ok(())
-}
+const OPEN_MS: u64 = 4_000;
+const CLOSE_MS: u64 = 2_000;
+/// The first control inside a frame that is a launcher.
+const CONTROL: &str = "'button,[role=button],a[href],[tabindex]'";
 
 /// What delaying optimisers wait for: the mouse, a scroll, a touch, a key.
+///
+/// # Errors
+/// Where the page does not answer.
 pub async fn nudge(tab: &Tab) -> Result<(), ProbeError> {
     for (x, y) in [(200.0, 200.0), (240.0, 260.0)] {
-        tab.call(
-            "Input.dispatchMouseEvent",
-            json!({"type": "mouseMoved", "x": x, "y": y}),
-        )
-        .await?;
+        let moved = json!({"type": "mouseMoved", "x": x, "y": y});
+        tab.call("Input.dispatchMouseEvent", moved).await?;
     }
-    tab.call(
-        "Input.dispatchMouseEvent",
-        json!({"type": "mouseWheel", "x": 200, "y": 300, "deltaX": 0, "deltaY": 120}),
-    )
-    .await?;
-    tab.call("Input.dispatchKeyEvent", json!({"type": "keyDown", "key": "Shift", "code": "ShiftLeft", "windowsVirtualKeyCode": 16})).await?;
-    tab.call(
-        "Input.dispatchKeyEvent",
-        json!({"type": "keyUp", "key": "Shift", "code": "ShiftLeft", "windowsVirtualKeyCode": 16}),
-    )
-    .await?;
+    let wheel = json!({"type": "mouseWheel", "x": 200, "y": 300, "deltaX": 0, "deltaY": 120});
+    tab.call("Input.dispatchMouseEvent", wheel).await?;
+    tab.press("Shift").await?;
     tab.evaluate("(() => { window.dispatchEvent(new Event('touchstart')); document.dispatchEvent(new Event('touchstart', {bubbles: true})); return true; })()")
         .await?;
+    tab.mark(|o| o.alive.nudged = true);
     Ok(())
 }
 
-async fn panel_shown(tab: &Tab, selector: &str, wanted: bool, ms: u64) -> Result<bool, ProbeError> {
+/// Waits until the panel is shown, or gone.
+async fn panel(tab: &Tab, selector: &str, wanted: bool, ms: u64) -> Result<bool, ProbeError> {
     let began = Instant::now();
     loop {
         let shown = tab.find(selector).await?.is_some_and(|f| f.shown);
@@ -156,110 +41,149 @@ async fn panel_shown(tab: &Tab, selector: &str, wanted: bool, ms: u64) -> Result
         if began.elapsed() > Duration::from_millis(ms) {
             return Ok(false);
         }
-        tokio::time::sleep(Duration::from_millis(80)).await;
+        tokio::time::sleep(Duration::from_millis(40)).await;
     }
 }
 
-/// Clicks the middle of what a selector finds. False where nothing is there.
-pub async fn click_on(tab: &Tab, selector: &str) -> Result<bool, ProbeError> {
-    match tab.find(selector).await? {
-        Some(f) if f.shown => {
-            tab.click(
-                f.rect.x + f.rect.width / 2.0,
-                f.rect.y + f.rect.height / 2.0,
-            )
-            .await?;
-            Ok(true)
-        }
-        _ => Ok(false),
+fn look(tab: &Tab, seen: bool) -> Look {
+    let now = tab.now_ms();
+    match seen {
+        true => Look::Seen { at_ms: now },
+        false => Look::NotThere { until_ms: now },
     }
 }
 
-/// Opens by click, closes, opens again by keyboard.
+fn set(tab: &Tab, change: impl FnOnce(&mut Looks, &mut Operation)) {
+    tab.mark(|o| {
+        change(
+            &mut o.looks,
+            o.operation.get_or_insert_with(Operation::default),
+        )
+    });
+}
+
+/// What is clicked to open the panel.
+pub fn opener(supplier: &Supplier) -> &str {
+    match supplier.open.click.trim() {
+        "" => &supplier.alive.launcher,
+        click => click,
+    }
+}
+
+/// Opens by click, closes, opens again by keyboard. Each look says how far it went.
+///
+/// # Errors
+/// Where the page does not answer.
 pub async fn work(
     tab: &Tab,
     supplier: &Supplier,
     pictures: &mut Pictures,
-    picture: bool,
+    wanted: bool,
 ) -> Result<(), ProbeError> {
     let open = &supplier.open;
-    let click = if open.click.is_empty() {
-        supplier.alive.launcher.as_str()
-    } else {
-        open.click.as_str()
-    };
-    tab.mark(|o| o.operation = Some(Operation::default()));
     let began = Instant::now();
-    if !panel_shown(tab, &open.panel, true, 0).await? {
-        click_on(tab, click).await?;
-        if !panel_shown(tab, &open.panel, true, OPEN_MS).await? {
-            if let Some(popup) = tab.popup() {
-                tab.mark(|o| set(o, |op| op.new_window = Some(popup)));
-            }
+    set(tab, |_, _| {});
+    if !panel(tab, &open.panel, true, 0).await? {
+        tab.click_on(opener(supplier)).await?;
+        let opened = panel(tab, &open.panel, true, OPEN_MS).await?;
+        if !opened {
+            let seen = look(tab, false);
+            let why = Unlooked::EarlierStage;
+            set(tab, |l, _| {
+                l.opening = seen;
+                l.closing = Look::NotLooked { why };
+                l.keyboard = Look::NotLooked { why };
+            });
             return Ok(());
         }
     }
-    let panel = tab.find(&open.panel).await?;
     let took = began.elapsed().as_secs_f64() * 1000.0;
-    let mut words = panel.as_ref().map(|f| f.text.clone()).unwrap_or_default();
-    for session in tab.child_sessions() {
-        if let Ok(Value::String(inner)) = tab
-            .evaluate_in(
-                &session,
-                "(document.body ? document.body.innerText : '').slice(0, 4000)",
-            )
-            .await
-        {
-            words.push('\n');
-            words.push_str(&inner);
-        }
-    }
-    let rect = panel.map(|f| f.rect);
-    tab.mark(|o| {
-        o.panel_text = words.trim().to_string();
-        set(o, |op| {
-            op.opened_ms = Some(took);
-            op.panel = rect;
-        });
+    let seen = look(tab, true);
+    set(tab, |l, o| {
+        l.opening = seen;
+        o.opened_ms = Some(took);
     });
-    if picture && let Some(rect) = rect {
-        // The panel may still be moving in; its header is read once it stands still.
-        tokio::time::sleep(Duration::from_millis(250)).await;
-        let png = tab.picture().await?;
-        let scale = super::pixel_scale(&tab.observation());
-        if let Ok(colour) = pixels::header_colour(&png, &rect, scale) {
-            tab.mark(|o| o.header_colour = Some(colour.hex()));
-        }
-        pictures.panel = pixels::crop(&png, &rect, scale, 4.0).ok();
-    }
-    let closed = close(tab, supplier, click).await?;
-    if !open.close.is_empty() {
-        tab.mark(|o| set(o, |op| op.closed = Some(closed)));
-    }
-    if closed {
-        keyboard(tab, supplier, click).await?;
+    read_panel(tab, supplier, pictures, wanted).await?;
+    if close(tab, supplier).await? {
+        keyboard(tab, supplier).await?;
     }
     Ok(())
 }
 
-fn set(o: &mut newtfern_core::observation::Observation, change: impl FnOnce(&mut Operation)) {
-    change(o.operation.get_or_insert_with(Operation::default));
+/// The panel's text, box and picture.
+async fn read_panel(
+    tab: &Tab,
+    supplier: &Supplier,
+    pictures: &mut Pictures,
+    wanted: bool,
+) -> Result<(), ProbeError> {
+    // It may still be moving in; it is read once it stands still.
+    let mut at = tab.find(&supplier.open.panel).await?;
+    for _ in 0..15 {
+        tokio::time::sleep(Duration::from_millis(60)).await;
+        let now = tab.find(&supplier.open.panel).await?;
+        let still = at.as_ref().map(|f| f.rect) == now.as_ref().map(|f| f.rect);
+        at = now;
+        if still {
+            break;
+        }
+    }
+    let mut words = at.as_ref().map(|f| f.text.clone()).unwrap_or_default();
+    for session in tab.child_sessions() {
+        let text = "(document.body ? document.body.innerText : '').slice(0, 4000)";
+        if let Ok(Value::String(inner)) = tab.evaluate_in(&session, text).await {
+            words.push('\n');
+            words.push_str(&inner);
+        }
+    }
+    let rect = at.map(|f| f.rect);
+    let words = super::collector::cut(words.trim().to_string(), 8_000);
+    tab.mark(|o| o.panel_text = words);
+    set(tab, |_, o| o.panel = rect);
+    let Some(rect) = rect.filter(|_| wanted) else {
+        return Ok(());
+    };
+    let png = tab.picture().await?;
+    let scale = super::pixel_scale(&tab.observation());
+    let cut = super::off_thread(|| {
+        let colour = pixels::header_colour(&png, &rect, scale);
+        (colour, pixels::crop(&png, &rect, scale, 4.0))
+    });
+    if let Ok(colour) = cut.0 {
+        tab.mark(|o| o.header_colour = Some(colour.hex()));
+    }
+    pictures.panel = cut.1.ok();
+    Ok(())
 }
 
-async fn close(tab: &Tab, supplier: &Supplier, click: &str) -> Result<bool, ProbeError> {
+/// Closes by the profile's control, or by the opener where it names none; then whether it closes is
+/// nothing that the profile lets us judge.
+async fn close(tab: &Tab, supplier: &Supplier) -> Result<bool, ProbeError> {
     let open = &supplier.open;
-    let control = if open.close.is_empty() {
-        click
-    } else {
-        &open.close
+    let named = !open.close.trim().is_empty();
+    let control = if named { &open.close } else { opener(supplier) };
+    tab.click_on(control).await?;
+    let closed = panel(tab, &open.panel, false, CLOSE_MS).await?;
+    let seen = match named {
+        true => look(tab, closed),
+        false => Look::NotLooked {
+            why: Unlooked::NoEntry,
+        },
     };
-    click_on(tab, control).await?;
-    panel_shown(tab, &open.panel, false, CLOSE_MS).await
+    set(tab, |l, _| {
+        l.closing = seen;
+        if !closed {
+            // An open panel cannot be seen to open.
+            l.keyboard = Look::NotLooked {
+                why: Unlooked::NoEntry,
+            };
+        }
+    });
+    Ok(closed)
 }
 
 /// Puts the focus on the first control inside a launcher that is a frame, of this site or another.
 async fn focus_inside(tab: &Tab, click: &str) -> Result<(), ProbeError> {
-    const CONTROL: &str = "'button,[role=button],a[href],[tabindex]'";
     let same = format!(
         "(() => {{ const el = nf.pick({}); const f = el && nf.focusTarget(el); const inner = f && f.contentDocument && f.contentDocument.querySelector({CONTROL}); if (!inner) return false; inner.focus(); return true; }})()",
         Value::from(click)
@@ -267,29 +191,29 @@ async fn focus_inside(tab: &Tab, click: &str) -> Result<(), ProbeError> {
     if tab.evaluate(&same).await?.as_bool().unwrap_or(false) {
         return Ok(());
     }
+    let there = format!(
+        "(() => {{ const el = document.querySelector({CONTROL}); if (!el) return false; window.focus(); el.focus(); return true; }})()"
+    );
     for session in tab.child_sessions() {
-        let there = format!(
-            "(() => {{ const el = document.querySelector({CONTROL}); if (!el) return false; window.focus(); el.focus(); return true; }})()"
-        );
-        if tab
-            .evaluate_in(&session, &there)
-            .await
-            .is_ok_and(|v| v.as_bool().unwrap_or(false))
-        {
+        let focused = tab.evaluate_in(&session, &there).await;
+        if focused.is_ok_and(|v| v.as_bool().unwrap_or(false)) {
             break;
         }
     }
     Ok(())
 }
 
-async fn keyboard(tab: &Tab, supplier: &Supplier, click: &str) -> Result<(), ProbeError> {
+async fn keyboard(tab: &Tab, supplier: &Supplier) -> Result<(), ProbeError> {
+    let click = opener(supplier);
+    let selector = Value::from(click);
     let focus = format!(
-        "(() => {{ const el = nf.pick({}); const t = el && nf.focusTarget(el); if (!t) return false; t.focus(); let at = document.activeElement; while (at && at.shadowRoot && at.shadowRoot.activeElement) at = at.shadowRoot.activeElement; return at === t; }})()",
-        Value::from(click)
+        "(() => {{ const el = nf.pick({selector}); const t = el && nf.focusTarget(el); if (!t) return false; t.focus(); let at = document.activeElement; while (at && at.shadowRoot && at.shadowRoot.activeElement) at = at.shadowRoot.activeElement; return at === t; }})()"
     );
     let focused = tab.evaluate(&focus).await?.as_bool().unwrap_or(false);
     if !focused {
+        let seen = look(tab, false);
         tab.mark(|o| {
+            o.looks.keyboard = seen;
             if let Some(l) = o.launcher.as_mut() {
                 l.focusable = false;
             }
@@ -297,22 +221,23 @@ async fn keyboard(tab: &Tab, supplier: &Supplier, click: &str) -> Result<(), Pro
         return Ok(());
     }
     // A launcher that is a frame: the control is inside it.
-    let frame = tab
-        .evaluate(&format!("(() => {{ const el = nf.pick({}); const t = el && nf.focusTarget(el); return !!t && t.tagName === 'IFRAME'; }})()", Value::from(click)))
-        .await?;
-    let frame = frame.as_bool().unwrap_or(false);
+    let frame = format!(
+        "(() => {{ const el = nf.pick({selector}); const t = el && nf.focusTarget(el); return !!t && t.tagName === 'IFRAME'; }})()"
+    );
+    let frame = tab.evaluate(&frame).await?.as_bool().unwrap_or(false);
     let mut opened = false;
     for key in ["Enter", " "] {
         if frame {
             focus_inside(tab, click).await?;
         }
         tab.press(key).await?;
-        opened = panel_shown(tab, &supplier.open.panel, true, CLOSE_MS).await?;
+        opened = panel(tab, &supplier.open.panel, true, CLOSE_MS).await?;
         if opened {
             break;
         }
         tab.evaluate(&focus).await?;
     }
-    tab.mark(|o| set(o, |op| op.keyboard_opened = Some(opened)));
+    let seen = look(tab, opened);
+    set(tab, |l, _| l.keyboard = seen);
     Ok(())
 }

@@ -2,9 +2,9 @@
 //! stable version 1.3), and what an observation makes of them.
 #![allow(clippy::unwrap_used)]
 
-use super::collector::State;
+use super::collector::Collector;
 use super::failure::from_browser;
-use super::tab::blocking;
+use super::settle::blocking;
 use crate::cdp::Event;
 use crate::proxy::{Failures, Proxy};
 use newtfern_core::observation::{Ended, FailureKind, Stored};
@@ -14,17 +14,17 @@ const PAGE: &str = "https://mill.example/";
 const LOADER: &str = "https://cdn.example.test/l.js";
 
 struct Tape {
-    state: State,
+    state: Collector,
     proxy: Failures,
 }
 
 impl Tape {
     fn new() -> Tape {
-        let state = State {
+        let state = Collector {
             sessions: vec![("S".into(), "T".into())],
             main_frame: "M".into(),
             keep_bodies: vec!["api.example.test".into()],
-            ..State::default()
+            ..Collector::default()
         };
         Tape {
             state,
@@ -247,13 +247,13 @@ fn a_new_document_begins_anew() {
         .answers("1", PAGE, "Document", 200, "text/html")
         .ends("1", 10, 1.1);
     t.play("Page.loadEventFired", json!({}));
-    t.state.alive = true;
+    t.state.alive_ms = Some(5.0);
     t.asks("9", "https://mill.example/shop", "Document", 2.0);
     t.play(
         "Page.frameNavigated",
         json!({"frame": {"id": "M", "url": "https://mill.example/shop"}}),
     );
-    assert!(!t.state.loaded && !t.state.alive && !t.state.document_done);
+    assert!(!t.state.loaded && !t.state.alive() && !t.state.document_done);
     assert_eq!(
         (t.state.document_id.as_str(), t.state.seen.navigations.len()),
         ("9", 1)

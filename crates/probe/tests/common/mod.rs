@@ -4,8 +4,9 @@
 use newtfern_core::chain::{Case, Diagnosis, Expect, diagnose};
 use newtfern_core::observation::{Observation, Viewport};
 use newtfern_core::profile::{ConsentManager, Supplier};
+use newtfern_core::visits::CheckOrder;
 use newtfern_probe::browser::Pool;
-use newtfern_probe::check::{Request, run};
+use newtfern_probe::check::run;
 use newtfern_probe::guard::Guard;
 use newtfern_probe::http::Http;
 use std::future::Future;
@@ -39,15 +40,16 @@ impl Checker {
 
     pub async fn check(&self, url: &str, ask: &Ask<'_>) -> (Diagnosis, Vec<Observation>) {
         let url = Url::parse(url).unwrap();
-        let request = Request {
+        let order = CheckOrder {
             url: &url,
             supplier: ask.supplier,
             consent: ask.consent,
             viewports: &[Viewport::Desktop, Viewport::Phone],
             pictures: false,
+            stamp: "once",
         };
-        let evidence = run(&self.pool, &self.http, &request).await.unwrap();
-        let visits: Vec<_> = evidence.visits.into_iter().map(|(seen, _)| seen).collect();
+        let evidence = run(&self.pool, &self.http, &order).await.unwrap();
+        let visits = evidence.visits;
         let case = Case {
             supplier: ask.supplier,
             rivals: ask.rivals,

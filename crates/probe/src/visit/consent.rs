@@ -1,0 +1,161 @@
+//! Deciding in a consent banner as a visitor does, and whether the decision took.
+
+use super::tab::Tab;
+use crate::ProbeError;
+use newtfern_core::observation::{ConsentAct, Look, Rect};
+use newtfern_core::profile::ConsentManager;
+use serde_json::{Value, json};
+use std::time::{Duration, Instant};
+
+/// How long the banner is waited for.
+const BANNER_MS: u64 = 6_000;
+/// How long a decision has to take.
+const TAKE_MS: u64 = 2_000;
+
+/// The manager's own word for the state; empty where the profile has no script for it.
+async fn state(tab: &Tab, consent: Option<&ConsentManager>) -> Result<String, ProbeError> {
+    let script = consent.map(|c| c.state.script.trim()).unwrap_or_default();
+    if script.is_empty() {
+        return Ok(String::new());
+    }
+    let asked =
+        format!("(() => {{ try {{ return String({script}); }} catch {{ return ''; }} }})()");
+    match tab.ask_page(&asked).await {
+        Ok(Value::String(s)) => Ok(s.chars().take(100).collect()),
+        Ok(_) | Err(ProbeError::Command { .. }) => Ok(String::new()),
+        Err(other) => Err(other),
+    }
+}
+
+/// Is a consent interface on the page, and in which state?
+///
+/// # Errors
+/// Where the page does not answer.
+pub async fn note(tab: &Tab, consent: Option<&ConsentManager>) -> Result<(), ProbeError> {
+    let empty = ConsentManager::default();
+    let marks = &consent.unwrap_or(&empty).recognise;
+    let globals = json!(marks.globals);
+    let interface = format!(
+        "({{tcf: typeof window.__tcfapi === 'function', by_global: {globals}.some((g) => {{ try {{ return g.split('.').reduce((o, k) => o?.[k], window) !== undefined; }} catch {{ return false; }} }})}})"
+    );
+    let page = match tab.ask_page(&interface).await {
+        Ok(page) => page,
+        Err(ProbeError::Command { .. }) => Value::Null,
+        Err(other) => return Err(other),
+    };
+    let looked = format!(
+        "({{locator: !!document.querySelector('iframe[name=__tcfapiLocator]'), by_selector: {}.some((s) => !!nf.pick(s))}})",
+        json!(marks.selectors)
+    );
+    let looked = tab.evaluate(&looked).await?;
+    let before = state(tab, consent).await?;
+    let yes = |v: &Value| v.as_bool().unwrap_or(false);
+    tab.mark(|o| {
+        let from = |h: String| marks.hosts.iter().any(|x| x.eq_ignore_ascii_case(&h));
+        let by_host = o.requests.iter().any(|r| r.host().is_some_and(from));
+        o.consent.tcf = yes(&page["tcf"]) || yes(&looked["locator"]);
+        o.consent.manager = yes(&page["by_global"]) || yes(&looked["by_selector"]) || by_host;
+        if o.consent.state_before.is_empty() {
+            o.consent.state_before = before;
+        }
+    });
+    Ok(())
+}
+
+/// Decides as asked: by the profile's selector, else by the texts of buttons. What became of it is
+/// noted; a decision that cannot be made is no error.
+///
+/// # Errors
+/// Where the page does not answer.
+pub async fn decide(
+    tab: &Tab,
+    consent: &ConsentManager,
+    act: ConsentAct,
+) -> Result<(), ProbeError> {
+    note(tab, Some(consent)).await?;
+    let began = Instant::now();
+    while began.elapsed() < Duration::from_millis(BANNER_MS) {
+        if let Some(r) = control(tab, consent, act).await? {
+            note(tab, Some(consent)).await?;
+            let now = tab.now_ms();
+            tab.mark(|o| o.consent.acted_ms = Some(now));
+            tab.click(r.x + r.width / 2.0, r.y + r.height / 2.0).await?;
+            return take(tab, consent, act).await;
+        }
+        tokio::time::sleep(Duration::from_millis(60)).await;
+    }
+    note(tab, Some(consent)).await?;
+    let after = state(tab, Some(consent)).await?;
+    let until_ms = tab.now_ms();
+    let word = act.word();
+    tab.mark(|o| {
+        // Somebody decided already: by the visitor's region, say.
+        o.looks.consent_act = match after == word {
+            true => Look::Seen { at_ms: until_ms },
+            false => Look::NotThere { until_ms },
+        };
+        o.consent.state_after = after;
+        o.consent.error = format!(
+            "no control to give the decision \u{201c}{word}\u{201d} was found in {} s",
+            BANNER_MS / 1000
+        );
+    });
+    Ok(())
+}
+
+/// Where to click.
+async fn control(
+    tab: &Tab,
+    consent: &ConsentManager,
+    act: ConsentAct,
+) -> Result<Option<Rect>, ProbeError> {
+    let (selectors, texts) = match act {
+        ConsentAct::Refused => (&consent.banner.refuse, &consent.banner.refuse_text),
+        _ => (&consent.banner.accept, &consent.banner.accept_text),
+    };
+    for selector in &selectors.0 {
+        if let Some(found) = tab.find(selector).await?.filter(|f| f.shown) {
+            return Ok(Some(found.rect));
+        }
+    }
+    let texts: Vec<&String> = texts.values().flat_map(|t| &t.0).collect();
+    if texts.is_empty() {
+        return Ok(None);
+    }
+    let value = tab
+        .evaluate(&format!("nf.byText({})", json!(texts)))
+        .await?;
+    Ok(serde_json::from_value(value["rect"].clone()).ok())
+}
+
+/// The manager takes a moment; its own state tells when. Without one, the banner's going tells.
+async fn take(tab: &Tab, consent: &ConsentManager, act: ConsentAct) -> Result<(), ProbeError> {
+    let clicked = Instant::now();
+    let told = !consent.state.script.trim().is_empty();
+    loop {
+        let after = state(tab, Some(consent)).await?;
+        let took = match told {
+            true => after == act.word(),
+            false => control(tab, consent, act).await?.is_none(),
+        };
+        let over = clicked.elapsed() > Duration::from_millis(TAKE_MS);
+        if took || over {
+            let now = tab.now_ms();
+            tab.mark(|o| {
+                o.looks.consent_act = match took {
+                    true => Look::Seen { at_ms: now },
+                    false => Look::NotThere { until_ms: now },
+                };
+                if !took {
+                    o.consent.error = format!(
+                        "the control for \u{201c}{}\u{201d} was used, and the state stayed \u{201c}{after}\u{201d}",
+                        act.word()
+                    );
+                }
+                o.consent.state_after = after;
+            });
+            return Ok(());
+        }
+        tokio::time::sleep(Duration::from_millis(40)).await;
+    }
+}

@@ -1,0 +1,93 @@
+//! What a visit notes on its way from stage to stage.
+
+use super::tab::Tab;
+use newtfern_core::observation::{Launcher, Look, Unlooked};
+use newtfern_core::profile::Supplier;
+use std::time::Duration;
+
+impl Tab {
+    /// The document came whole.
+    pub(super) fn document_arrived(&self) -> bool {
+        self.with(|s| s.document_done && s.seen.page.status.is_some())
+    }
+
+    /// The launcher was seen at some time.
+    pub(super) fn was_shown(&self) -> bool {
+        self.with(|s| s.launcher_ms.is_some())
+    }
+
+    /// Alive; by the launcher where the profile has no sign.
+    pub(super) fn is_alive_or(&self, supplier: &Supplier) -> bool {
+        match supplier.alive.script.trim() {
+            "" => self.was_shown(),
+            _ => self.is_alive(),
+        }
+    }
+
+    /// The visit has moved, scrolled and pressed a key.
+    pub(super) fn note_nudge(&self) {
+        self.with(|s| s.nudged = true);
+    }
+
+    /// The sign is true now; when it became so was missed.
+    pub(super) fn note_alive_now(&self) {
+        self.with(|s| {
+            let now = s.now_ms();
+            s.alive_ms.get_or_insert(now);
+            s.seen.alive.after_interaction = s.nudged;
+        });
+    }
+
+    /// The widget was waited for to the end, or came.
+    pub(super) fn note_start(&self) {
+        self.with(|s| {
+            let until_ms = s.now_ms();
+            let look = |came: Option<f64>| match came {
+                Some(at_ms) => Look::Seen { at_ms },
+                None => Look::NotThere { until_ms },
+            };
+            s.seen.looks.alive = look(s.alive_ms);
+            s.seen.looks.launcher = look(s.launcher_ms);
+        });
+    }
+
+    /// The launcher as it was read, with what was seen of it before.
+    pub(super) fn note_launcher(&self, launcher: Launcher) {
+        self.with(|s| {
+            let lost_ms = s.seen.launcher.take().and_then(|l| l.lost_ms);
+            let visible =
+                launcher.present && launcher.hidden_by.is_none() && launcher.rect.area() > 0.0;
+            let now = s.now_ms();
+            s.shown |= visible;
+            // What is there in the end was there, whenever it came.
+            if visible && s.launcher_ms.is_none() {
+                s.launcher_ms = Some(now);
+                s.seen.looks.launcher = Look::Seen { at_ms: now };
+            }
+            s.seen.launcher = Some(Launcher {
+                lost_ms: lost_ms.filter(|_| !visible),
+                ..launcher
+            });
+        });
+    }
+
+    /// The profile does not say how to work the launcher.
+    pub(super) fn close_looks_of_operation(&self) {
+        let why = Unlooked::NoEntry;
+        self.mark(|o| {
+            o.looks.opening = Look::NotLooked { why };
+            o.looks.closing = Look::NotLooked { why };
+            o.looks.keyboard = Look::NotLooked { why };
+        });
+    }
+
+    /// Waits until the launcher has been there for so long, or is gone.
+    pub(super) async fn watch_on(&self, stay_ms: u64) {
+        let (came, now) = self.with(|s| (s.launcher_ms.unwrap_or_else(|| s.now_ms()), s.now_ms()));
+        let left = came + stay_ms as f64 - now;
+        if left > 0.0 {
+            let left = Duration::from_secs_f64(left / 1000.0);
+            self.wait_until(left, |s| s.over).await;
+        }
+    }
+}

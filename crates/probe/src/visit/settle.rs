@@ -1,0 +1,197 @@
+//! What is read of a page once its widget is there, or has been waited for: launcher, fixed elements,
+//! figures, the document as it stands, cookies.
+
+use super::collector::text;
+use super::tab::Tab;
+use crate::ProbeError;
+use newtfern_core::observation::{Launcher, Look, Stored};
+use newtfern_core::profile::Supplier;
+use serde_json::{Value, json};
+use std::time::{Duration, Instant};
+
+/// The document as it stands at the end is kept up to this.
+const MOST_FINAL: usize = 1_500_000;
+
+/// The page's figures and what its events told.
+const FIGURES: &str = "({
+    view: [innerWidth, innerHeight], seen: nfSeen,
+    load: (() => { const n = performance.getEntriesByType('navigation')[0]; return n ? [n.loadEventEnd, n.domContentLoadedEventEnd] : [0, 0]; })(),
+})";
+
+impl Tab {
+    /// Looks once for the sign of life and the launcher, without having watched. True when both are
+    /// there.
+    ///
+    /// # Errors
+    /// Where the page does not answer.
+    pub async fn look(&self, supplier: &Supplier) -> Result<bool, ProbeError> {
+        let sign = self.sign(supplier).await?;
+        let selector = Value::from(supplier.alive.launcher.clone());
+        let expression = format!(
+            "(() => {{ const el = nf.pick({selector}); return !!el && nf.visible(el); }})()"
+        );
+        let shown = match self.evaluate(&expression).await {
+            Ok(value) => value.as_bool().unwrap_or(false),
+            // A page that moves on between two looks is no error.
+            Err(ProbeError::Command { .. }) => return Ok(false),
+            Err(other) => return Err(other),
+        };
+        let wanted = !supplier.alive.launcher.is_empty();
+        self.with(|s| {
+            s.shown = shown || !wanted;
+            if sign.unwrap_or(shown) {
+                let at_ms = s.now_ms();
+                s.alive_ms.get_or_insert(at_ms);
+            }
+        });
+        Ok(self.is_up())
+    }
+
+    /// Asks the supplier's own sign; nothing where the profile has none. What it throws is kept.
+    ///
+    /// # Errors
+    /// Where the page does not answer.
+    pub async fn sign(&self, supplier: &Supplier) -> Result<Option<bool>, ProbeError> {
+        let script = supplier.alive.script.trim();
+        if script.is_empty() {
+            return Ok(None);
+        }
+        match self.ask_page(&format!("!!({script})")).await {
+            Ok(value) => Ok(value.as_bool()),
+            Err(ProbeError::Command { message, .. }) => {
+                self.mark(|o| o.alive.error = message);
+                Ok(Some(false))
+            }
+            Err(other) => Err(other),
+        }
+    }
+
+    /// Reads the launcher until it stands still: widgets slide and fade in.
+    ///
+    /// # Errors
+    /// Where the page does not answer.
+    pub async fn launcher_at_rest(
+        &self,
+        selector: &str,
+        most: Duration,
+    ) -> Result<Launcher, ProbeError> {
+        let expression = format!("nf.launcher({})", Value::from(selector));
+        let began = Instant::now();
+        let mut before = self.evaluate(&expression).await?;
+        loop {
+            tokio::time::sleep(Duration::from_millis(60)).await;
+            let now = self.evaluate(&expression).await?;
+            if now == before || began.elapsed() > most {
+                return Ok(serde_json::from_value(now).unwrap_or_default());
+            }
+            before = now;
+        }
+    }
+
+    /// Accessible name and role of what the keyboard would reach in the launcher, as the browser
+    /// computes them.
+    pub async fn accessible(&self, selector: &str) -> (String, String) {
+        let target = format!(
+            "(() => {{ const el = nf.pick({}); return el && (nf.focusTarget(el) || el); }})()",
+            Value::from(selector)
+        );
+        let ask = async {
+            let object = self.evaluate_raw(&target, false).await?;
+            let asked = json!({"objectId": object["objectId"], "fetchRelatives": false});
+            let tree = self.call("Accessibility.getPartialAXTree", asked).await?;
+            let node = &tree["nodes"][0];
+            Ok::<_, ProbeError>((text(&node["name"], "value"), text(&node["role"], "value")))
+        };
+        let (name, role) = ask.await.unwrap_or_default();
+        if name.is_empty() && role.to_lowercase().contains("iframe") {
+            // The control is inside the frame.
+            for session in self.child_sessions() {
+                let found = self.evaluate_in(&session, "nf.controlName()").await;
+                if let Ok(Value::String(found)) = found
+                    && !found.is_empty()
+                {
+                    return (found, role);
+                }
+            }
+        }
+        (name, role)
+    }
+
+    /// Reads the page's figures and its fixed elements.
+    ///
+    /// # Errors
+    /// Where the page does not answer.
+    pub async fn read_figures(&self, selector: &str) -> Result<(), ProbeError> {
+        let read = self.evaluate(FIGURES).await?;
+        let fixed = format!("nf.fixed({})", Value::from(selector));
+        let fixed = self.evaluate(&fixed).await?;
+        self.with(|s| {
+            let o = &mut s.seen;
+            let view = &read["view"];
+            let size = view[0].as_f64().zip(view[1].as_f64());
+            o.layout = size.filter(|(w, h)| *w > 0.0 && *h > 0.0);
+            let seen = &read["seen"];
+            let violations = seen["violations"].clone();
+            o.violations = serde_json::from_value(violations).unwrap_or_default();
+            o.fixed = serde_json::from_value(fixed).unwrap_or_default();
+            let m = &mut o.metrics;
+            m.fcp_ms = seen["fcp"].as_f64();
+            m.lcp_ms = seen["lcp"].as_f64();
+            m.cls = seen["cls"].as_f64();
+            m.load_ms = read["load"][0].as_f64().filter(|v| *v > 0.0);
+            m.dcl_ms = read["load"][1].as_f64().filter(|v| *v > 0.0);
+            m.tbt_ms = m.fcp_ms.map(|fcp| blocking(&seen["long"], fcp));
+        });
+        Ok(())
+    }
+
+    /// Reads the document as it stands.
+    ///
+    /// # Errors
+    /// Where the page does not answer.
+    pub async fn read_final(&self) -> Result<(), ProbeError> {
+        let html = format!(
+            "document.documentElement ? document.documentElement.outerHTML.slice(0, {MOST_FINAL}) : ''"
+        );
+        let html = self.evaluate(&html).await?;
+        self.with(|s| {
+            let at_ms = s.now_ms();
+            s.seen.final_html = html.as_str().unwrap_or_default().to_string();
+            s.seen.looks.final_document = Look::Seen { at_ms };
+        });
+        Ok(())
+    }
+
+    /// Cookies of the whole context, all hosts. Those whose coming was seen keep their own time.
+    pub async fn read_storage(&self) {
+        let context = json!({"browserContextId": self.context});
+        let ms = self.patience_ms();
+        let answer = self.cdp.call("", "Storage.getCookies", context, ms).await;
+        let Ok(answer) = answer else { return };
+        self.with(|s| {
+            let now = s.now_ms();
+            for c in answer["cookies"].as_array().into_iter().flatten() {
+                let (name, domain) = (text(c, "name"), text(c, "domain"));
+                s.store(Stored {
+                    at_ms: s.cookie_came(&domain, &name).unwrap_or(now),
+                    kind: "cookie".into(),
+                    length: text(c, "value").len(),
+                    expires_s: c["expires"].as_f64().filter(|e| *e > 0.0),
+                    place: domain,
+                    name,
+                });
+            }
+            s.seen.looks.storage = Look::Seen { at_ms: now };
+        });
+    }
+}
+
+/// Total blocking time: of every long task after the first contentful paint, what exceeds 50 ms.
+pub fn blocking(tasks: &Value, fcp_ms: f64) -> f64 {
+    let tasks = tasks.as_array().into_iter().flatten();
+    tasks
+        .filter_map(|t| Some((t[0].as_f64()?, t[1].as_f64()?)))
+        .map(|(start, duration)| (start + duration - start.max(fcp_ms)).min(duration))
+        .map(|d| (d - 50.0).max(0.0))
+        .sum()
+}
