@@ -14,18 +14,6 @@ pub struct Entry {
 }
 
 impl Store {
-    pub async fn note(&self, who: &str, act: &str, subject: &str, detail: Value) -> Result<()> {
-        sqlx::query("insert into audit (who, act, subject, detail) values ($1, $2, $3, $4)")
-            .bind(who)
-            .bind(act)
-            .bind(subject)
-            .bind(detail)
-            .execute(&self.pool)
-            .await
-            .map(|_| ())
-            .map_err(doing("writing the audit trail"))
-    }
-
     pub async fn audit(&self, search: &str, offset: i64, limit: i64) -> Result<(Vec<Entry>, i64)> {
         let like = like(search);
         let rows = sqlx::query_as("select at, who, act, subject, detail from audit where who ilike $1 or act ilike $1 or subject ilike $1 order by id desc offset $2 limit $3")

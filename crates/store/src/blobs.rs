@@ -38,6 +38,20 @@ impl Blobs {
         Ok(key)
     }
 
+    /// Removes a blob; one that is gone is fine.
+    ///
+    /// # Errors
+    /// Where the store refuses.
+    pub async fn remove(&self, key: &str) -> Result<()> {
+        if !is_key(key) {
+            return Ok(());
+        }
+        match self.store.delete(&Path::from(key)).await {
+            Ok(()) | Err(object_store::Error::NotFound { .. }) => Ok(()),
+            Err(error) => Err(error.into()),
+        }
+    }
+
     /// Nothing where there is no such blob, or the key is none of ours.
     pub async fn get(&self, key: &str) -> Result<Option<bytes::Bytes>> {
         if !is_key(key) {

@@ -1,8 +1,8 @@
 //! Clients and their brand sheets.
 
 use crate::audit::like;
-use crate::{Result, Store, StoreError, doing, unique};
-use newtfern_core::brand::Sheet;
+use crate::{Result, Store, StoreError, Tx, doing, unique};
+use newtfern_core::brand::BrandSheet;
 use serde_json::Value;
 
 #[derive(Debug, Clone, sqlx::FromRow)]
@@ -17,7 +17,7 @@ pub struct Client {
 }
 
 impl Client {
-    pub fn sheet(&self) -> Result<Sheet> {
+    pub fn sheet(&self) -> Result<BrandSheet> {
         serde_json::from_value(self.sheet.clone()).map_err(|e| StoreError::Corrupt {
             what: "brand sheet",
             why: e.to_string(),
@@ -25,16 +25,44 @@ impl Client {
     }
 }
 
-impl Store {
-    pub async fn add_client(&self, name: &str, sheet: &Sheet) -> Result<i64> {
+impl Tx {
+    pub async fn add_client(&mut self, name: &str, sheet: &BrandSheet) -> Result<i64> {
         sqlx::query_scalar("insert into clients (name, sheet) values ($1, $2) returning id")
             .bind(name.trim())
             .bind(sqlx::types::Json(sheet))
-            .fetch_one(&self.pool)
+            .fetch_one(&mut *self.inner)
             .await
             .map_err(unique("a client of this name", name, "adding a client"))
     }
 
+    pub async fn set_sheet(&mut self, id: i64, name: &str, sheet: &BrandSheet) -> Result<()> {
+        sqlx::query("update clients set name = $2, sheet = $3 where id = $1")
+            .bind(id)
+            .bind(name.trim())
+            .bind(sqlx::types::Json(sheet))
+            .execute(&mut *self.inner)
+            .await
+            .map(|_| ())
+            .map_err(unique(
+                "a client of this name",
+                name,
+                "changing a brand sheet",
+            ))
+    }
+
+    pub async fn set_logo(&mut self, id: i64, blob: &str, media_type: &str) -> Result<()> {
+        sqlx::query("update clients set logo = $2, logo_type = $3 where id = $1")
+            .bind(id)
+            .bind(blob)
+            .bind(media_type)
+            .execute(&mut *self.inner)
+            .await
+            .map(|_| ())
+            .map_err(doing("keeping a logo"))
+    }
+}
+
+impl Store {
     pub async fn client(&self, id: i64) -> Result<Option<Client>> {
         sqlx::query_as("select id, name, sheet, logo, logo_type, (select count(*) from sites where client_id = clients.id) as sites from clients where id = $1")
             .bind(id)
@@ -65,31 +93,5 @@ impl Store {
             .await
             .map_err(doing("counting clients"))?;
         Ok((rows, total))
-    }
-
-    pub async fn set_sheet(&self, id: i64, name: &str, sheet: &Sheet) -> Result<()> {
-        sqlx::query("update clients set name = $2, sheet = $3 where id = $1")
-            .bind(id)
-            .bind(name.trim())
-            .bind(sqlx::types::Json(sheet))
-            .execute(&self.pool)
-            .await
-            .map(|_| ())
-            .map_err(unique(
-                "a client of this name",
-                name,
-                "changing a brand sheet",
-            ))
-    }
-
-    pub async fn set_logo(&self, id: i64, blob: &str, media_type: &str) -> Result<()> {
-        sqlx::query("update clients set logo = $2, logo_type = $3 where id = $1")
-            .bind(id)
-            .bind(blob)
-            .bind(media_type)
-            .execute(&self.pool)
-            .await
-            .map(|_| ())
-            .map_err(doing("keeping a logo"))
     }
 }

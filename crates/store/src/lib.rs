@@ -3,6 +3,7 @@
 
 pub mod audit;
 pub mod blobs;
+pub mod checks;
 pub mod clients;
 pub mod handovers;
 pub mod local_server;
@@ -14,7 +15,10 @@ pub mod rounds;
 pub mod scratch;
 pub mod seal;
 pub mod sites;
-pub mod standings;
+pub mod text;
+mod tx;
+
+pub use tx::Tx;
 
 use sqlx::PgPool;
 use sqlx::postgres::PgPoolOptions;

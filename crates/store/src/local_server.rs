@@ -48,10 +48,7 @@ fn programs() -> Option<PathBuf> {
 
 /// Who runs it: ourselves, or the user `postgres` when we are root.
 fn owner() -> std::result::Result<Option<(u32, u32)>, ServerError> {
-    #[allow(unsafe_code)]
-    // SAFETY: geteuid(2) has no arguments and cannot fail.
-    let root = unsafe { libc::geteuid() } == 0;
-    if !root {
+    if !rustix::process::geteuid().is_root() {
         return Ok(None);
     }
     let users = std::fs::read_to_string("/etc/passwd").map_err(|_| ServerError::NoUser)?;
@@ -249,11 +246,12 @@ impl LocalServer {
 }
 
 impl Drop for LocalServer {
-    #[allow(unsafe_code)]
     fn drop(&mut self) {
         // SIGINT asks for a fast, orderly stop: connections end, data is written.
-        // SAFETY: kill(2) takes plain numbers; the child is ours and not yet waited for.
-        unsafe { libc::kill(self.child.id() as i32, libc::SIGINT) };
+        let id = i32::try_from(self.child.id()).unwrap_or(0);
+        if let Some(id) = rustix::process::Pid::from_raw(id) {
+            let _ = rustix::process::kill_process(id, rustix::process::Signal::INT);
+        }
         let began = Instant::now();
         while began.elapsed() < Duration::from_secs(15) {
             if !matches!(self.child.try_wait(), Ok(None)) {

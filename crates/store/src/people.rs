@@ -1,6 +1,6 @@
 //! People, their roles and sessions.
 
-use crate::{Result, Store, doing, fresh_token, token_hash, unique};
+use crate::{Result, Store, Tx, doing, fresh_token, token_hash, unique};
 use serde::{Deserialize, Serialize};
 use time::OffsetDateTime;
 
@@ -63,24 +63,6 @@ struct SessionRow {
 }
 
 impl Store {
-    pub async fn add_person(
-        &self,
-        email: &str,
-        name: &str,
-        role: Role,
-        password_hash: &str,
-    ) -> Result<i64> {
-        let email = email.trim().to_lowercase();
-        sqlx::query_scalar("insert into people (email, name, role, password_hash) values ($1, $2, $3, $4) returning id")
-            .bind(&email)
-            .bind(name.trim())
-            .bind(role.word())
-            .bind(password_hash)
-            .fetch_one(&self.pool)
-            .await
-            .map_err(unique("a person with this address", &email, "adding a person"))
-    }
-
     pub async fn people(&self) -> Result<Vec<Person>> {
         sqlx::query_as("select id, email, name, role from people order by name")
             .fetch_all(&self.pool)
@@ -96,30 +78,6 @@ impl Store {
             .map_err(doing("looking up a person"))
     }
 
-    pub async fn set_role(&self, id: i64, role: Role) -> Result<()> {
-        sqlx::query("update people set role = $2 where id = $1")
-            .bind(id)
-            .bind(role.word())
-            .execute(&self.pool)
-            .await
-            .map(|_| ())
-            .map_err(doing("changing a role"))
-    }
-
-    /// Gives the token to put into the cookie; only its hash is kept.
-    pub async fn open_session(&self, person: i64, until: OffsetDateTime) -> Result<String> {
-        let token = fresh_token();
-        sqlx::query("insert into sessions (token_hash, person_id, csrf, expires_at) values ($1, $2, $3, $4)")
-            .bind(token_hash(&token))
-            .bind(person)
-            .bind(fresh_token())
-            .bind(until)
-            .execute(&self.pool)
-            .await
-            .map_err(doing("opening a session"))?;
-        Ok(token)
-    }
-
     pub async fn session(&self, token: &str) -> Result<Option<Session>> {
         let row: Option<SessionRow> =
             sqlx::query_as("select p.id, p.email, p.name, p.role, s.csrf from sessions s join people p on p.id = s.person_id where s.token_hash = $1 and s.expires_at > now()")
@@ -132,11 +90,55 @@ impl Store {
             csrf: r.csrf,
         }))
     }
+}
 
-    pub async fn close_session(&self, token: &str) -> Result<()> {
+impl Tx {
+    pub async fn add_person(
+        &mut self,
+        email: &str,
+        name: &str,
+        role: Role,
+        password_hash: &str,
+    ) -> Result<i64> {
+        let email = email.trim().to_lowercase();
+        sqlx::query_scalar("insert into people (email, name, role, password_hash) values ($1, $2, $3, $4) returning id")
+            .bind(&email)
+            .bind(name.trim())
+            .bind(role.word())
+            .bind(password_hash)
+            .fetch_one(&mut *self.inner)
+            .await
+            .map_err(unique("a person with this address", &email, "adding a person"))
+    }
+
+    pub async fn set_role(&mut self, id: i64, role: Role) -> Result<()> {
+        sqlx::query("update people set role = $2 where id = $1")
+            .bind(id)
+            .bind(role.word())
+            .execute(&mut *self.inner)
+            .await
+            .map(|_| ())
+            .map_err(doing("changing a role"))
+    }
+
+    /// Gives the token to put into the cookie; only its hash is kept.
+    pub async fn open_session(&mut self, person: i64, until: OffsetDateTime) -> Result<String> {
+        let token = fresh_token();
+        sqlx::query("insert into sessions (token_hash, person_id, csrf, expires_at) values ($1, $2, $3, $4)")
+            .bind(token_hash(&token))
+            .bind(person)
+            .bind(fresh_token())
+            .bind(until)
+            .execute(&mut *self.inner)
+            .await
+            .map_err(doing("opening a session"))?;
+        Ok(token)
+    }
+
+    pub async fn close_session(&mut self, token: &str) -> Result<()> {
         sqlx::query("delete from sessions where token_hash = $1 or expires_at < now()")
             .bind(token_hash(token))
-            .execute(&self.pool)
+            .execute(&mut *self.inner)
             .await
             .map(|_| ())
             .map_err(doing("closing a session"))

@@ -1,6 +1,6 @@
 //! What slots held before and after each push.
 
-use crate::{Result, Store, doing};
+use crate::{Result, Store, Tx, doing};
 use time::OffsetDateTime;
 
 #[derive(Debug, Clone, sqlx::FromRow)]
@@ -17,28 +17,20 @@ pub struct Placement {
     pub put_back_at: Option<OffsetDateTime>,
 }
 
-impl Store {
-    pub async fn add_placement(
-        &self,
-        site: i64,
-        slot: &str,
-        before: &str,
-        after: &str,
-        ours: &str,
-        who: &str,
-    ) -> Result<i64> {
-        sqlx::query_scalar("insert into placements (site_id, slot_id, before_text, after_text, ours, who) values ($1, $2, $3, $4, $5, $6) returning id")
-            .bind(site)
-            .bind(slot)
-            .bind(before)
-            .bind(after)
-            .bind(ours)
-            .bind(who)
-            .fetch_one(&self.pool)
-            .await
-            .map_err(doing("keeping what a slot held"))
-    }
+/// A push to keep.
+pub struct NewPlacement<'a> {
+    pub site: i64,
+    pub slot: &'a str,
+    /// What the slot held.
+    pub before: &'a str,
+    /// What it holds after.
+    pub after: &'a str,
+    /// The code that was put in.
+    pub ours: &'a str,
+    pub who: &'a str,
+}
 
+impl Store {
     /// Newest first.
     pub async fn placements(&self, site: i64) -> Result<Vec<Placement>> {
         sqlx::query_as("select id, site_id, slot_id, before_text, after_text, ours, who, at, put_back_at from placements where site_id = $1 order by id desc limit 20")
@@ -47,11 +39,30 @@ impl Store {
             .await
             .map_err(doing("reading what a slot held"))
     }
+}
 
-    pub async fn mark_put_back(&self, id: i64) -> Result<()> {
+impl Tx {
+    /// Keeps what a slot held, before it is written.
+    ///
+    /// # Errors
+    /// Where the database refuses.
+    pub async fn add_placement(&mut self, new: &NewPlacement<'_>) -> Result<i64> {
+        sqlx::query_scalar("insert into placements (site_id, slot_id, before_text, after_text, ours, who) values ($1, $2, $3, $4, $5, $6) returning id")
+            .bind(new.site)
+            .bind(new.slot)
+            .bind(crate::text::clean(new.before))
+            .bind(crate::text::clean(new.after))
+            .bind(crate::text::clean(new.ours))
+            .bind(new.who)
+            .fetch_one(&mut *self.inner)
+            .await
+            .map_err(doing("keeping what a slot held"))
+    }
+
+    pub async fn mark_put_back(&mut self, id: i64) -> Result<()> {
         sqlx::query("update placements set put_back_at = now() where id = $1")
             .bind(id)
-            .execute(&self.pool)
+            .execute(&mut *self.inner)
             .await
             .map(|_| ())
             .map_err(doing("noting what was put back"))

@@ -1,6 +1,6 @@
 //! Suppliers, platforms and consent managers as profile texts, and settings with one value each.
 
-use crate::{Result, Store, StoreError, doing};
+use crate::{Result, Store, StoreError, Tx, doing};
 use newtfern_core::consent::Region;
 use newtfern_core::design::Layer;
 use newtfern_core::platform::Platform;
@@ -17,40 +17,11 @@ fn corrupt(what: &'static str) -> impl Fn(String) -> StoreError {
     move |why| StoreError::Corrupt { what, why }
 }
 
+/// Checks of each kind that stay for each site where nothing else is set (common practice: what a month
+/// of daily looks leaves).
+pub const USUAL_CHECKS: i64 = 30;
+
 impl Store {
-    pub async fn put_supplier(&self, supplier: &Supplier, text: &str) -> Result<()> {
-        sqlx::query("insert into suppliers (id, name, profile) values ($1, $2, $3) on conflict (id) do update set name = $2, profile = $3")
-            .bind(&supplier.id)
-            .bind(&supplier.name)
-            .bind(text)
-            .execute(&self.pool)
-            .await
-            .map(|_| ())
-            .map_err(doing("keeping a supplier profile"))
-    }
-
-    pub async fn put_platform(&self, platform: &Platform, text: &str) -> Result<()> {
-        sqlx::query("insert into platforms (id, name, profile) values ($1, $2, $3) on conflict (id) do update set name = $2, profile = $3")
-            .bind(&platform.id)
-            .bind(&platform.name)
-            .bind(text)
-            .execute(&self.pool)
-            .await
-            .map(|_| ())
-            .map_err(doing("keeping a platform profile"))
-    }
-
-    pub async fn put_consent(&self, manager: &ConsentManager, text: &str) -> Result<()> {
-        sqlx::query("insert into consent_managers (id, name, profile) values ($1, $2, $3) on conflict (id) do update set name = $2, profile = $3")
-            .bind(&manager.id)
-            .bind(&manager.name)
-            .bind(text)
-            .execute(&self.pool)
-            .await
-            .map(|_| ())
-            .map_err(doing("keeping a consent profile"))
-    }
-
     async fn text(&self, sql: &'static str, id: &str) -> Result<Option<String>> {
         sqlx::query_scalar(sql)
             .bind(id)
@@ -111,16 +82,6 @@ impl Store {
             .map_err(doing("listing consent managers"))
     }
 
-    pub async fn set_supplier_token(&self, id: &str, sealed: &[u8]) -> Result<()> {
-        sqlx::query("update suppliers set token_sealed = $2 where id = $1")
-            .bind(id)
-            .bind(sealed)
-            .execute(&self.pool)
-            .await
-            .map(|_| ())
-            .map_err(doing("keeping a token"))
-    }
-
     pub async fn supplier_token(&self, id: &str) -> Result<Option<Vec<u8>>> {
         let found: Option<Option<Vec<u8>>> =
             sqlx::query_scalar("select token_sealed from suppliers where id = $1")
@@ -139,14 +100,13 @@ impl Store {
             .map_err(doing("reading a setting"))
     }
 
-    pub async fn set_setting(&self, name: &str, value: &Value) -> Result<()> {
-        sqlx::query("insert into settings (name, value) values ($1, $2) on conflict (name) do update set value = $2")
-            .bind(name)
-            .bind(value)
-            .execute(&self.pool)
-            .await
-            .map(|_| ())
-            .map_err(doing("keeping a setting"))
+    /// How many checks of each kind stay for each site.
+    ///
+    /// # Errors
+    /// Where the database refuses.
+    pub async fn keep_checks(&self) -> Result<i64> {
+        let kept = self.setting("keep_checks").await?;
+        Ok(kept.and_then(|v| v.as_i64()).unwrap_or(USUAL_CHECKS))
     }
 
     pub async fn house_style(&self) -> Result<Layer> {
@@ -167,27 +127,74 @@ impl Store {
     }
 }
 
-/// The regional rules for a country. The profiles ship with the program.
-pub fn region_of(country: &str) -> Region {
+/// The region profiles that ship with the program.
+pub fn regions() -> Vec<Region> {
     let texts = [
         include_str!("../../../profiles/regions/opt-in.toml"),
         include_str!("../../../profiles/regions/none.toml"),
     ];
-    #[derive(serde::Deserialize)]
-    struct WithCountries {
-        countries: Vec<String>,
+    texts
+        .iter()
+        .filter_map(|t| Region::from_toml(t).ok())
+        .collect()
+}
+
+/// The rules for visitors of a country; the strictest where it is unknown.
+pub fn region_of(country: &str) -> Region {
+    Region::for_country(&regions(), country)
+}
+
+impl Tx {
+    pub async fn put_supplier(&mut self, supplier: &Supplier, text: &str) -> Result<()> {
+        sqlx::query("insert into suppliers (id, name, profile) values ($1, $2, $3) on conflict (id) do update set name = $2, profile = $3")
+            .bind(&supplier.id)
+            .bind(&supplier.name)
+            .bind(text)
+            .execute(&mut *self.inner)
+            .await
+            .map(|_| ())
+            .map_err(doing("keeping a supplier profile"))
     }
-    for text in texts {
-        let countries = toml::from_str::<WithCountries>(text)
-            .map(|w| w.countries)
-            .unwrap_or_default();
-        // An unknown country is judged by the strictest rules.
-        if (country.is_empty() || countries.iter().any(|c| c == country) || countries.is_empty())
-            && let Ok(region) = Region::from_toml(text)
-        {
-            return region;
-        }
+
+    pub async fn put_platform(&mut self, platform: &Platform, text: &str) -> Result<()> {
+        sqlx::query("insert into platforms (id, name, profile) values ($1, $2, $3) on conflict (id) do update set name = $2, profile = $3")
+            .bind(&platform.id)
+            .bind(&platform.name)
+            .bind(text)
+            .execute(&mut *self.inner)
+            .await
+            .map(|_| ())
+            .map_err(doing("keeping a platform profile"))
     }
-    Region::from_toml(texts[0])
-        .unwrap_or_else(|e| unreachable!("the shipped region profile is valid: {e}"))
+
+    pub async fn put_consent(&mut self, manager: &ConsentManager, text: &str) -> Result<()> {
+        sqlx::query("insert into consent_managers (id, name, profile) values ($1, $2, $3) on conflict (id) do update set name = $2, profile = $3")
+            .bind(&manager.id)
+            .bind(&manager.name)
+            .bind(text)
+            .execute(&mut *self.inner)
+            .await
+            .map(|_| ())
+            .map_err(doing("keeping a consent profile"))
+    }
+
+    pub async fn set_supplier_token(&mut self, id: &str, sealed: &[u8]) -> Result<()> {
+        sqlx::query("update suppliers set token_sealed = $2 where id = $1")
+            .bind(id)
+            .bind(sealed)
+            .execute(&mut *self.inner)
+            .await
+            .map(|_| ())
+            .map_err(doing("keeping a token"))
+    }
+
+    pub async fn set_setting(&mut self, name: &str, value: &Value) -> Result<()> {
+        sqlx::query("insert into settings (name, value) values ($1, $2) on conflict (name) do update set value = $2")
+            .bind(name)
+            .bind(value)
+            .execute(&mut *self.inner)
+            .await
+            .map(|_| ())
+            .map_err(doing("keeping a setting"))
+    }
 }

@@ -1,171 +1,261 @@
-//! The queue: claim, renew, finish. A table with `for update skip locked` rather than a queue crate,
-//! because finishing a job and storing its observations and standings must be one transaction on one
-//! lease; a crate that acknowledges by itself would store twice or lose after a kill between the two.
+//! The queue: claim, renew, finish. A job is claimed with a lease; only the holder of the lease may
+//! finish it, in the same transaction that stores its result. So a killed worker loses nothing (the
+//! lease runs out and the job is claimed again) and nothing is stored twice (the late worker no longer
+//! holds the lease). Why this and no queue crate: ARCHITECTURE.md, "Decisions".
 
-use crate::standings::{NewStanding, write};
-use crate::{Result, Store, doing, fresh_token};
-use newtfern_core::observation::Observation;
+use crate::text::clean;
+use crate::{Result, Store, StoreError, Tx, doing, fresh_token};
+use newtfern_core::job::JobKind;
 use serde_json::{Value, json};
 
-/// A worker that does not report for this long has died.
-pub const LEASE_S: f64 = 60.0;
+/// A worker that does not report for this long has died, in seconds.
+pub const LEASE_S: f64 = 30.0;
 /// After so many deaths on the same job, the job itself is at fault.
 const MOST_ATTEMPTS: i32 = 3;
 
-#[derive(Debug, Clone, sqlx::FromRow)]
+/// Who waits for a job; less is sooner.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum Urgency {
+    /// A person looks at the page and waits.
+    Person,
+    /// A round.
+    Round,
+    /// Nobody.
+    Idle,
+}
+
+impl Urgency {
+    fn number(self) -> i16 {
+        match self {
+            Urgency::Person => 0,
+            Urgency::Round => 50,
+            Urgency::Idle => 90,
+        }
+    }
+}
+
+/// Id, round, site, kind, lease.
+type Claimed = (i64, i64, i64, String, String);
+
+/// A job that was claimed.
+#[derive(Debug, Clone)]
 pub struct Job {
     pub id: i64,
     pub round_id: i64,
     pub site_id: i64,
-    pub kind: String,
-    pub spec: Value,
+    pub kind: JobKind,
     pub lease: String,
 }
 
-/// What a finished job leaves behind, stored together or not at all.
-#[derive(Debug, Default)]
-pub struct Done {
-    pub outcome: String,
-    pub result: Option<Value>,
-    pub visits: Vec<Observation>,
-    pub standings: Vec<NewStanding>,
-}
-
 impl Store {
-    /// Takes the next job that waits or whose worker has died. Weigh-ins come alone: none is given
-    /// while another runs, and `alone` asks for only those.
-    pub async fn claim(&self, kinds: &[&str]) -> Result<Option<Job>> {
-        self.give_up().await?;
-        sqlx::query_as(
-            "update jobs set state = 'running', attempts = attempts + 1, lease = $1, lease_until = now() + make_interval(secs => $2)
-             where id = (select id from jobs where kind = any($3) and (state = 'waiting' or (state = 'running' and lease_until < now())) order by id for update skip locked limit 1)
-             returning id, round_id, site_id, kind, spec, lease",
-        )
-        .bind(fresh_token())
-        .bind(LEASE_S)
-        .bind(kinds)
-        .fetch_optional(&self.pool)
-        .await
-        .map_err(doing("claiming a job"))
+    /// Takes the next job that waits: what a person waits for first, then rounds in turn.
+    ///
+    /// # Errors
+    /// Where the database refuses, or a job is of a kind that this program does not know.
+    pub async fn claim(&self) -> Result<Option<Job>> {
+        self.take_back().await?;
+        for _ in 0..3 {
+            let found: sqlx::Result<Option<Claimed>> =
+                sqlx::query_as(include_str!("sql/claim.sql"))
+                    .bind(fresh_token())
+                    .bind(LEASE_S)
+                    .fetch_optional(&self.pool)
+                    .await;
+            match found {
+                Ok(None) => return Ok(None),
+                Ok(Some((id, round_id, site_id, kind, lease))) => {
+                    let known = JobKind::from_key(&kind).ok_or(StoreError::Corrupt {
+                        what: "job",
+                        why: format!("its kind {kind} is not known: is this program older?"),
+                    })?;
+                    return Ok(Some(Job {
+                        id,
+                        round_id,
+                        site_id,
+                        kind: known,
+                        lease,
+                    }));
+                }
+                // Another worker took a job of the same site and kind at the same moment.
+                Err(sqlx::Error::Database(e)) if e.is_unique_violation() => continue,
+                Err(source) => return Err(doing("claiming a job")(source)),
+            }
+        }
+        Ok(None)
     }
 
-    async fn give_up(&self) -> Result<()> {
-        sqlx::query("update jobs set state = 'failed', finished_at = now(), outcome = 'given up: its worker died ' || attempts || ' times' where state = 'running' and lease_until < now() and attempts >= $1").bind(MOST_ATTEMPTS).execute(&self.pool).await.map(|_| ()).map_err(doing("giving up a job"))
+    /// Jobs whose worker has died wait again; after several deaths they are given up.
+    async fn take_back(&self) -> Result<()> {
+        sqlx::query(include_str!("sql/take_back.sql"))
+            .bind(MOST_ATTEMPTS)
+            .execute(&self.pool)
+            .await
+            .map(|_| ())
+            .map_err(doing("taking back a job"))
     }
 
     /// Renews the lease and reports progress. False when the job is no longer this worker's, or its
     /// round was cancelled: then stop.
+    ///
+    /// # Errors
+    /// Where the database refuses.
     pub async fn renew(&self, job: &Job, progress: Option<(i32, i32)>) -> Result<bool> {
-        let (done, of) = progress.unwrap_or((-1, -1));
-        let live: Option<bool> = sqlx::query_scalar("update jobs set lease_until = now() + make_interval(secs => $3), progress_done = case when $4 < 0 then progress_done else $4 end, progress_of = case when $5 < 0 then progress_of else $5 end where id = $1 and lease = $2 and state = 'running' returning (select cancelled_at is null from rounds where id = jobs.round_id)")
+        let live: Option<bool> = sqlx::query_scalar(include_str!("sql/renew.sql"))
             .bind(job.id)
             .bind(&job.lease)
             .bind(LEASE_S)
-            .bind(done)
-            .bind(of)
+            .bind(progress.map(|p| p.0))
+            .bind(progress.map(|p| p.1))
             .fetch_optional(&self.pool)
             .await
             .map_err(doing("renewing a lease"))?;
         if progress.is_some() {
-            self.tell(job).await?;
+            let mut tx = self.begin().await?;
+            tx.tell("progress", about(job)).await?;
+            tx.commit().await?;
         }
         Ok(live.unwrap_or(false))
     }
 
-    async fn tell(&self, job: &Job) -> Result<()> {
-        sqlx::query("select pg_notify('newtfern_events', $1)")
-            .bind(json!({"round": job.round_id, "site": job.site_id}).to_string())
+    /// Is the job still this worker's, and its round not cancelled?
+    ///
+    /// # Errors
+    /// Where the database refuses.
+    pub async fn is_wanted(&self, job: &Job) -> Result<bool> {
+        let found: Option<bool> = sqlx::query_scalar("select r.cancelled_at is null from jobs j join rounds r on r.id = j.round_id where j.id = $1 and j.lease = $2 and j.state = 'running'")
+            .bind(job.id)
+            .bind(&job.lease)
+            .fetch_optional(&self.pool)
+            .await
+            .map_err(doing("asking after a job"))?;
+        Ok(found.unwrap_or(false))
+    }
+
+    /// Gives a job back, as if it had not been tried: the worker stops.
+    ///
+    /// # Errors
+    /// Where the database refuses.
+    pub async fn give_back(&self, job: &Job) -> Result<()> {
+        sqlx::query("update jobs set state = 'waiting', attempts = attempts - 1, lease = null, lease_until = null where id = $1 and lease = $2 and state = 'running'")
+            .bind(job.id)
+            .bind(&job.lease)
             .execute(&self.pool)
             .await
             .map(|_| ())
-            .map_err(doing("telling of progress"))
+            .map_err(doing("giving a job back"))
     }
 
-    /// Stores everything in one transaction, if the lease still holds. False: another worker has it.
-    pub async fn finish(&self, job: &Job, done: &Done) -> Result<bool> {
-        let mut tx = self.pool.begin().await.map_err(doing("finishing a job"))?;
-        let held = sqlx::query("update jobs set state = 'done', finished_at = now(), outcome = $3, result = $4, lease = null where id = $1 and lease = $2 and state = 'running'")
-            .bind(job.id)
-            .bind(&job.lease)
-            .bind(&done.outcome)
-            .bind(&done.result)
-            .execute(&mut *tx)
+    /// How many jobs wait before this one.
+    ///
+    /// # Errors
+    /// Where the database refuses.
+    pub async fn ahead_of(&self, job: i64) -> Result<i64> {
+        sqlx::query_scalar("select count(*) from jobs w, jobs j where j.id = $1 and w.state = 'waiting' and (w.priority, w.turn, w.id) < (j.priority, j.turn, j.id)")
+            .bind(job)
+            .fetch_one(&self.pool)
             .await
-            .map_err(doing("finishing a job"))?
-            .rows_affected();
-        if held == 0 {
-            return Ok(false);
-        }
-        for seen in &done.visits {
-            sqlx::query("insert into observations (job_id, site_id, viewport, consent, seen) values ($1, $2, $3, $4, $5)")
-                .bind(job.id)
-                .bind(job.site_id)
-                .bind(seen.condition.viewport.word())
-                .bind(seen.condition.consent.word())
-                .bind(postgres_json(seen))
-                .execute(&mut *tx)
-                .await
-                .map_err(doing("storing an observation"))?;
-        }
-        for standing in &done.standings {
-            write(&mut *tx, job.site_id, standing).await?;
-        }
-        sqlx::query("select pg_notify('newtfern_events', $1)")
-            .bind(json!({"round": job.round_id, "site": job.site_id, "done": true}).to_string())
-            .execute(&mut *tx)
-            .await
-            .map_err(doing("finishing a job"))?;
-        tx.commit().await.map_err(doing("finishing a job"))?;
-        Ok(true)
-    }
-
-    pub async fn fail(&self, job: &Job, why: &str, cancelled: bool) -> Result<()> {
-        sqlx::query("update jobs set state = $4, finished_at = now(), outcome = $3, lease = null where id = $1 and lease = $2")
-            .bind(job.id)
-            .bind(&job.lease)
-            .bind(why.chars().take(500).collect::<String>())
-            .bind(if cancelled { "cancelled" } else { "failed" })
-            .execute(&self.pool)
-            .await
-            .map_err(doing("failing a job"))?;
-        self.tell(job).await
-    }
-
-    /// The last finished check of a site: its observations.
-    pub async fn last_visits(&self, site: i64) -> Result<Vec<Observation>> {
-        let rows: Vec<sqlx::types::Json<Observation>> =
-            sqlx::query_scalar("select seen from observations where job_id = (select max(job_id) from observations where site_id = $1) order by viewport, consent desc")
-                .bind(site)
-                .fetch_all(&self.pool)
-                .await
-                .map_err(doing("reading observations"))?;
-        Ok(rows.into_iter().map(|j| j.0).collect())
-    }
-
-    /// The result of the last finished job of a kind.
-    pub async fn last_result(&self, site: i64, kind: &str) -> Result<Option<Value>> {
-        let found: Option<Option<Value>> = sqlx::query_scalar("select result from jobs where site_id = $1 and kind = $2 and state = 'done' order by id desc limit 1")
-            .bind(site)
-            .bind(kind)
-            .fetch_optional(&self.pool)
-            .await
-            .map_err(doing("reading a result"))?;
-        Ok(found.flatten())
-    }
-
-    /// Sites whose last check is stored, for judging again without a visit.
-    pub async fn observed_sites(&self) -> Result<Vec<i64>> {
-        sqlx::query_scalar("select distinct site_id from observations order by 1")
-            .fetch_all(&self.pool)
-            .await
-            .map_err(doing("listing observed sites"))
+            .map_err(doing("counting waiting jobs"))
     }
 }
 
-/// PostgreSQL's text has no NUL, and a page can hold one.
-fn postgres_json(seen: &Observation) -> Value {
-    let text = serde_json::to_string(seen)
-        .unwrap_or_default()
-        .replace("\\u0000", "\\ufffd");
-    serde_json::from_str(&text).unwrap_or(Value::Null)
+fn about(job: &Job) -> Value {
+    json!({"round": job.round_id, "site": job.site_id, "job": job.id})
+}
+
+impl Tx {
+    /// Ends a job as done, if its lease still holds. False: another worker has it, and nothing of this
+    /// transaction may be kept.
+    ///
+    /// # Errors
+    /// Where the database refuses.
+    pub async fn finish_job(&mut self, job: &Job, outcome: &str) -> Result<bool> {
+        let held = sqlx::query("update jobs set state = 'done', finished_at = now(), outcome = $3, lease = null where id = $1 and lease = $2 and state = 'running'")
+            .bind(job.id)
+            .bind(&job.lease)
+            .bind(clean(outcome))
+            .execute(&mut *self.inner)
+            .await
+            .map_err(doing("finishing a job"))?
+            .rows_affected();
+        let mut body = about(job);
+        body["done"] = json!(true);
+        self.tell("progress", body).await?;
+        Ok(held > 0)
+    }
+
+    /// Ends a job as failed or cancelled, with the reason, if its lease still holds.
+    ///
+    /// # Errors
+    /// Where the database refuses.
+    pub async fn fail_job(&mut self, job: &Job, why: &str, cancelled: bool) -> Result<()> {
+        let why: String = clean(why).chars().take(500).collect();
+        sqlx::query("update jobs set state = $4, finished_at = now(), outcome = $3, lease = null where id = $1 and lease = $2 and state = 'running'")
+            .bind(job.id)
+            .bind(&job.lease)
+            .bind(why)
+            .bind(if cancelled { "cancelled" } else { "failed" })
+            .execute(&mut *self.inner)
+            .await
+            .map_err(doing("failing a job"))?;
+        let mut body = about(job);
+        body["done"] = json!(true);
+        self.tell("progress", body).await
+    }
+
+    /// Starts a round: one job a site, each once. Workers are told.
+    ///
+    /// # Errors
+    /// Where the database refuses.
+    pub async fn start_round(
+        &mut self,
+        kind: JobKind,
+        title: &str,
+        who: &str,
+        sites: &[i64],
+        urgency: Urgency,
+    ) -> Result<i64> {
+        let round: i64 = sqlx::query_scalar(
+            "insert into rounds (kind, title, who) values ($1, $2, $3) returning id",
+        )
+        .bind(kind.key())
+        .bind(clean(title))
+        .bind(clean(who))
+        .fetch_one(&mut *self.inner)
+        .await
+        .map_err(doing("starting a round"))?;
+        sqlx::query(include_str!("sql/add_jobs.sql"))
+            .bind(round)
+            .bind(kind.key())
+            .bind(sites)
+            .bind(urgency.number())
+            .execute(&mut *self.inner)
+            .await
+            .map_err(doing("starting a round"))?;
+        sqlx::query("select pg_notify('newtfern_jobs', $1)")
+            .bind(round.to_string())
+            .execute(&mut *self.inner)
+            .await
+            .map_err(doing("starting a round"))?;
+        self.tell("round", json!({"round": round})).await?;
+        Ok(round)
+    }
+
+    /// Jobs that wait are cancelled; those under way hear of it within seconds.
+    ///
+    /// # Errors
+    /// Where the database refuses.
+    pub async fn cancel_round(&mut self, id: i64) -> Result<()> {
+        for sql in [
+            "update rounds set cancelled_at = now() where id = $1 and cancelled_at is null",
+            "update jobs set state = 'cancelled', finished_at = now(), outcome = 'cancelled' where round_id = $1 and state = 'waiting'",
+        ] {
+            sqlx::query(sql)
+                .bind(id)
+                .execute(&mut *self.inner)
+                .await
+                .map_err(doing("cancelling a round"))?;
+        }
+        self.tell("progress", json!({"round": id, "done": true}))
+            .await
+    }
 }

@@ -2,7 +2,6 @@
 
 use crate::audit::like;
 use crate::{Result, Store, doing};
-use serde_json::Value;
 use time::OffsetDateTime;
 
 #[derive(Debug, Clone, sqlx::FromRow)]
@@ -42,49 +41,26 @@ pub struct JobRow {
     pub client_name: String,
     pub state: String,
     pub outcome: String,
+    /// How the site stands in all, worst first: 1 failing to 6 not applicable.
+    pub worst: i16,
     pub progress_done: i32,
     pub progress_of: i32,
 }
 
 const ROUND: &str = "select r.id, r.kind, r.title, r.who, r.created_at, r.cancelled_at, count(j.id) as total, count(*) filter (where j.state = 'done') as done, count(*) filter (where j.state = 'failed') as failed, count(*) filter (where j.state = 'running') as running, count(*) filter (where j.state = 'waiting') as waiting from rounds r left join jobs j on j.round_id = r.id";
 
-impl Store {
-    /// Starts a round: one job a site. Workers are told.
-    pub async fn start_round(
-        &self,
-        kind: &str,
-        title: &str,
-        who: &str,
-        sites: &[i64],
-        spec: &Value,
-    ) -> Result<i64> {
-        let mut tx = self.pool.begin().await.map_err(doing("starting a round"))?;
-        let round: i64 = sqlx::query_scalar(
-            "insert into rounds (kind, title, who) values ($1, $2, $3) returning id",
-        )
-        .bind(kind)
-        .bind(title)
-        .bind(who)
-        .fetch_one(&mut *tx)
-        .await
-        .map_err(doing("starting a round"))?;
-        sqlx::query("insert into jobs (round_id, site_id, kind, spec) select $1, s.id, $2, $3 from unnest($4::bigint[]) with ordinality as wanted (id, n) join sites s on s.id = wanted.id order by wanted.n")
-            .bind(round)
-            .bind(kind)
-            .bind(spec)
-            .bind(sites)
-            .execute(&mut *tx)
-            .await
-            .map_err(doing("starting a round"))?;
-        sqlx::query("select pg_notify('newtfern_jobs', $1)")
-            .bind(round.to_string())
-            .execute(&mut *tx)
-            .await
-            .map_err(doing("starting a round"))?;
-        tx.commit().await.map_err(doing("starting a round"))?;
-        Ok(round)
-    }
+/// A job that has not ended.
+#[derive(Debug, Clone, sqlx::FromRow)]
+pub struct Pending {
+    pub id: i64,
+    pub round_id: i64,
+    pub kind: String,
+    pub state: String,
+    pub progress_done: i32,
+    pub progress_of: i32,
+}
 
+impl Store {
     pub async fn round(&self, id: i64) -> Result<Option<Round>> {
         let sql = format!("{ROUND} where r.id = $1 group by r.id");
         sqlx::query_as(sqlx::AssertSqlSafe(sql))
@@ -117,15 +93,45 @@ impl Store {
         Ok((rows, total))
     }
 
-    /// The round under way: one with a job running, else the first that waits.
+    /// The round under way: one with a job running, else the first that waits. Nothing is counted that
+    /// is not shown.
+    ///
+    /// # Errors
+    /// Where the database refuses.
     pub async fn active_round(&self) -> Result<Option<Round>> {
         let sql = format!(
-            "{ROUND} where r.id = (select round_id from jobs where state in ('waiting', 'running') order by state = 'running' desc, round_id limit 1) group by r.id"
+            "{ROUND} where r.id = (select round_id from jobs where state in ('waiting', 'running') order by state = 'running' desc, priority, round_id limit 1) group by r.id"
         );
         sqlx::query_as(sqlx::AssertSqlSafe(sql))
             .fetch_optional(&self.pool)
             .await
             .map_err(doing("reading the round under way"))
+    }
+
+    /// The last job of a site that has not ended, with its round: what its bench shows.
+    ///
+    /// # Errors
+    /// Where the database refuses.
+    pub async fn job_under_way(&self, site: i64) -> Result<Option<Pending>> {
+        sqlx::query_as("select id, round_id, kind, state, progress_done, progress_of from jobs where site_id = $1 and state in ('waiting', 'running') order by priority, id desc limit 1")
+            .bind(site)
+            .fetch_optional(&self.pool)
+            .await
+            .map_err(doing("reading what is under way"))
+    }
+
+    /// The last job of a kind of a site that failed, if nothing of the kind came after it.
+    ///
+    /// # Errors
+    /// Where the database refuses.
+    pub async fn last_failure(&self, site: i64) -> Result<Option<String>> {
+        let last: Option<(String, String, String)> = sqlx::query_as("select state, kind, outcome from jobs where site_id = $1 and state in ('done', 'failed') order by finished_at desc limit 1")
+            .bind(site)
+            .fetch_optional(&self.pool)
+            .await
+            .map_err(doing("reading the last job"))?;
+        let failed = last.filter(|(state, ..)| state == "failed");
+        Ok(failed.map(|(_, kind, why)| format!("{kind}: {why}")))
     }
 
     /// Sites whose job failed in this round, in the order of the jobs.
@@ -140,39 +146,12 @@ impl Store {
     }
 
     pub async fn round_jobs(&self, round: i64, offset: i64, limit: i64) -> Result<Vec<JobRow>> {
-        sqlx::query_as("select j.id, j.site_id, s.name as site_name, c.name as client_name, j.state, j.outcome, j.progress_done, j.progress_of from jobs j join sites s on s.id = j.site_id join clients c on c.id = s.client_id where j.round_id = $1 order by array_position(array['running', 'failed', 'done', 'waiting', 'cancelled'], j.state), j.finished_at desc nulls last, j.id offset $2 limit $3")
+        sqlx::query_as("select j.id, j.site_id, s.name as site_name, c.name as client_name, j.state, j.outcome, s.worst, j.progress_done, j.progress_of from jobs j join sites s on s.id = j.site_id join clients c on c.id = s.client_id where j.round_id = $1 order by array_position(array['running', 'failed', 'done', 'waiting', 'cancelled'], j.state), j.finished_at desc nulls last, j.id offset $2 limit $3")
             .bind(round)
             .bind(offset)
             .bind(limit)
             .fetch_all(&self.pool)
             .await
             .map_err(doing("listing jobs"))
-    }
-
-    /// Jobs that wait are cancelled; those under way end by themselves when they next report.
-    pub async fn cancel_round(&self, id: i64) -> Result<()> {
-        let mut tx = self
-            .pool
-            .begin()
-            .await
-            .map_err(doing("cancelling a round"))?;
-        sqlx::query(
-            "update rounds set cancelled_at = now() where id = $1 and cancelled_at is null",
-        )
-        .bind(id)
-        .execute(&mut *tx)
-        .await
-        .map_err(doing("cancelling a round"))?;
-        sqlx::query("update jobs set state = 'cancelled', finished_at = now(), outcome = 'cancelled' where round_id = $1 and state = 'waiting'")
-            .bind(id)
-            .execute(&mut *tx)
-            .await
-            .map_err(doing("cancelling a round"))?;
-        sqlx::query("select pg_notify('newtfern_events', $1)")
-            .bind(serde_json::json!({"round": id}).to_string())
-            .execute(&mut *tx)
-            .await
-            .map_err(doing("cancelling a round"))?;
-        tx.commit().await.map_err(doing("cancelling a round"))
     }
 }

@@ -1,5 +1,6 @@
 //! Secrets at rest (tokens of platforms and consoles), sealed with ChaCha20-Poly1305 under the
-//! installation's key, which lives in a file beside the data and not in the database.
+//! installation's key, which lives in a file beside the data and not in the database. Each is bound to
+//! its row: copied to another, it does not open.
 
 use crate::{Result, StoreError};
 use ring::aead::{Aad, CHACHA20_POLY1305, LessSafeKey, NONCE_LEN, Nonce, UnboundKey};
@@ -36,22 +37,34 @@ impl Sealer {
             .map_err(|_| StoreError::Seal)
     }
 
-    pub fn seal(&self, text: &str) -> Result<Vec<u8>> {
+    /// Seals a text for one row: `place` names it, and nothing sealed opens at another.
+    ///
+    /// # Errors
+    /// Where the cipher refuses.
+    pub fn seal(&self, place: &str, text: &str) -> Result<Vec<u8>> {
         let nonce: [u8; NONCE_LEN] = rand::random();
         let mut body = text.as_bytes().to_vec();
         self.cipher()?
-            .seal_in_place_append_tag(Nonce::assume_unique_for_key(nonce), Aad::empty(), &mut body)
+            .seal_in_place_append_tag(
+                Nonce::assume_unique_for_key(nonce),
+                Aad::from(place),
+                &mut body,
+            )
             .map_err(|_| StoreError::Seal)?;
         Ok([nonce.as_slice(), &body].concat())
     }
 
-    pub fn open(&self, sealed: &[u8]) -> Result<String> {
+    /// Opens what was sealed for this place.
+    ///
+    /// # Errors
+    /// [`StoreError::Seal`], where it was sealed with another key or for another place.
+    pub fn open(&self, place: &str, sealed: &[u8]) -> Result<String> {
         let (nonce, body) = sealed.split_at_checked(NONCE_LEN).ok_or(StoreError::Seal)?;
         let mut body = body.to_vec();
         let nonce = Nonce::try_assume_unique_for_key(nonce).map_err(|_| StoreError::Seal)?;
         let plain = self
             .cipher()?
-            .open_in_place(nonce, Aad::empty(), &mut body)
+            .open_in_place(nonce, Aad::from(place), &mut body)
             .map_err(|_| StoreError::Seal)?;
         String::from_utf8(plain.to_vec()).map_err(|_| StoreError::Seal)
     }
@@ -67,13 +80,14 @@ mod tests {
         let one = Sealer::from_file(&folder.path().join("a")).unwrap();
         let again = Sealer::from_file(&folder.path().join("a")).unwrap();
         let other = Sealer::from_file(&folder.path().join("b")).unwrap();
-        let sealed = one.seal("token").unwrap();
-        assert_ne!(sealed, one.seal("token").unwrap());
-        assert_eq!(again.open(&sealed).unwrap(), "token");
+        let sealed = one.seal("site 1", "token").unwrap();
+        assert_ne!(sealed, one.seal("site 1", "token").unwrap());
+        assert_eq!(again.open("site 1", &sealed).unwrap(), "token");
         assert!(
-            other.open(&sealed).is_err()
-                && one.open(&sealed[1..]).is_err()
-                && one.open(&[]).is_err()
+            other.open("site 1", &sealed).is_err()
+                && one.open("site 1", &sealed[1..]).is_err()
+                && one.open("site 1", &[]).is_err()
+                && one.open("site 2", &sealed).is_err()
         );
     }
 }

@@ -1,0 +1,16 @@
+with batches as (
+    select next_family as family, min(next_state) as state, next_act as act, count(*) as sites, min(worst) as worst,
+           bool_or(next_state = 'failing') as failing
+    from sites where next_act is not null
+    group by next_family, next_act
+), paged as (
+    select * from batches order by failing desc, sites desc, family, act offset $1 limit $2
+)
+select p.family, case when p.failing then 'failing' else p.state end as state, p.act, p.sites,
+    (select jsonb_agg(jsonb_build_array(f.id, f.name, f.client, f.why))
+     from (select s.id, s.name, c.name as client, s.next_why as why
+           from sites s join clients c on c.id = s.client_id
+           where s.next_family = p.family and s.next_act = p.act
+           order by c.name, s.id limit $3) f) as first
+from paged p
+order by p.failing desc, p.sites desc, p.family, p.act

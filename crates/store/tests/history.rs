@@ -1,0 +1,261 @@
+//! Checks, findings and standings against real PostgreSQL: what is kept, what replaces what, what grows
+//! old and what goes.
+#![allow(clippy::unwrap_used)]
+
+mod common;
+
+use common::{assessed, check, count, keep, run, stands, with_sites};
+use newtfern_core::code::Code;
+use newtfern_core::echo::Seen;
+use newtfern_core::family::{Assessed, Detail, Family, STALE_AFTER_S, Standing};
+use newtfern_core::finding::{Evidence, Finding};
+use newtfern_core::observation::Viewport;
+use newtfern_store::checks::Drawing;
+use newtfern_store::sites::{Filter, Order};
+use time::{Duration, OffsetDateTime};
+
+fn broken(code: Code, summary: &str) -> Finding {
+    Finding::broken(code, summary, "Mend it.").with(Evidence::fact("seen \u{0} so"))
+}
+
+fn failing(family: Family, finding: Finding) -> Assessed {
+    Assessed {
+        findings: vec![finding],
+        ..assessed(family, Standing::Failing, "fails")
+    }
+}
+
+#[tokio::test]
+async fn a_look_that_is_older_replaces_nothing() {
+    let (store, sites) = with_sites(1).await;
+    let now = OffsetDateTime::now_utc();
+    let newer = vec![assessed(Family::Load, Standing::Passing, "newer")];
+    keep(&store, &check(sites[0], now, newer)).await;
+    // A slow worker comes back late with what it saw before.
+    let older = vec![
+        assessed(Family::Load, Standing::Failing, "older"),
+        assessed(Family::Brand, Standing::Passing, "first look"),
+    ];
+    keep(&store, &check(sites[0], now - Duration::minutes(5), older)).await;
+    assert_eq!(
+        stands(&store, sites[0], Family::Load).await,
+        (Standing::Passing, "newer".into())
+    );
+    assert_eq!(
+        stands(&store, sites[0], Family::Brand).await.0,
+        Standing::Passing
+    );
+    assert_eq!(
+        store.checks(sites[0], 0, 9).await.unwrap().len(),
+        2,
+        "both are in the history"
+    );
+}
+
+#[tokio::test]
+async fn findings_visits_and_drawings_come_back_as_they_were_kept() {
+    let (store, sites) = with_sites(1).await;
+    let mut echo = assessed(Family::Echo, Standing::Passing, "answered");
+    echo.detail = Some(Detail::Echo(Seen {
+        text: "Hello\u{0}".into(),
+        ..Seen::default()
+    }));
+    let load = failing(Family::Load, broken(Code::ShownHidden, "It is hidden."));
+    let now = OffsetDateTime::now_utc();
+    keep(&store, &check(sites[0], now, vec![load, echo])).await;
+    let found = store.findings(sites[0]).await.unwrap();
+    let finding = &found[&Family::Load][0];
+    assert_eq!(
+        (finding.code, finding.remedy.as_str()),
+        (Code::ShownHidden, "Mend it.")
+    );
+    assert_eq!(finding.evidence.len(), 1);
+    let last = store.last_check(sites[0], "check").await.unwrap().unwrap();
+    let (visits, _) = store.evidence_of(&last).await.unwrap();
+    assert_eq!(visits[0].condition.viewport, Viewport::Phone);
+    // What a page sends may hold what a database cannot.
+    assert_eq!(visits[0].final_html, "a\u{fffd}b");
+    let drawings = store.drawings(&sites, Some(Family::Echo)).await.unwrap();
+    match &drawings[&(sites[0], Family::Echo)] {
+        Drawing::Known(detail) => {
+            assert!(matches!(detail.as_ref(), Detail::Echo(s) if s.text == "Hello\u{fffd}"))
+        }
+        Drawing::Older => panic!("it was kept just now"),
+    }
+    run(&store, "update drawings set version = 1").await;
+    let drawings = store.drawings(&sites, None).await.unwrap();
+    assert!(matches!(
+        drawings[&(sites[0], Family::Echo)],
+        Drawing::Older
+    ));
+}
+
+#[tokio::test]
+async fn results_grow_old_and_what_they_rest_on_can_change() {
+    let (store, sites) = with_sites(2).await;
+    let now = OffsetDateTime::now_utc();
+    let old = now - Duration::seconds(STALE_AFTER_S + 60);
+    let load = || vec![assessed(Family::Load, Standing::Passing, "holds")];
+    keep(&store, &check(sites[0], old, load())).await;
+    keep(&store, &check(sites[1], now, load())).await;
+    assert_eq!(store.age(STALE_AFTER_S).await.unwrap(), 1);
+    assert_eq!(
+        stands(&store, sites[0], Family::Load).await,
+        (Standing::Stale, "Seen long ago: holds".into())
+    );
+    assert_eq!(
+        stands(&store, sites[1], Family::Load).await.0,
+        Standing::Passing
+    );
+    assert_eq!(store.age(STALE_AFTER_S).await.unwrap(), 0, "once is enough");
+    let mut tx = store.begin().await.unwrap();
+    tx.make_stale(&sites, &[Family::Load, Family::Echo], "The key changed.")
+        .await
+        .unwrap();
+    tx.commit().await.unwrap();
+    assert_eq!(
+        stands(&store, sites[1], Family::Load).await,
+        (Standing::Stale, "The key changed.".into())
+    );
+    assert_eq!(
+        stands(&store, sites[1], Family::Echo).await.0,
+        Standing::NotYet,
+        "never looked at"
+    );
+}
+
+#[tokio::test]
+async fn counts_filters_and_order_tell_the_same() {
+    let (store, sites) = with_sites(4).await;
+    let now = OffsetDateTime::now_utc();
+    let load = failing(Family::Load, broken(Code::ShownHidden, "It is hidden."));
+    keep(&store, &check(sites[1], now, vec![load])).await;
+    let passing = vec![assessed(Family::Load, Standing::Passing, "holds")];
+    keep(&store, &check(sites[2], now, passing)).await;
+    for tidied in [false, true] {
+        if tidied {
+            store.tidy().await.unwrap();
+        }
+        let counts = store.counts().await.unwrap();
+        let of = |family, standing| counts.get(&(family, standing)).copied().unwrap_or(0);
+        assert_eq!(of(Some(Family::Load), Standing::Failing), 1);
+        assert_eq!(of(Some(Family::Load), Standing::Passing), 1);
+        assert_eq!(of(Some(Family::Load), Standing::NotYet), 2);
+        // A site's own state is the worst of its families.
+        assert_eq!(
+            (of(None, Standing::Failing), of(None, Standing::NotYet)),
+            (1, 3)
+        );
+    }
+    let ids = async |filter: Filter| store.site_ids(&filter).await.unwrap();
+    let state = |state| Filter {
+        state: Some(state),
+        ..Filter::default()
+    };
+    assert_eq!(ids(state((None, Standing::Failing))).await, [sites[1]]);
+    assert_eq!(
+        ids(state((Some(Family::Load), Standing::Passing))).await,
+        [sites[2]]
+    );
+    let words = |search: &str| Filter {
+        search: search.into(),
+        ..Filter::default()
+    };
+    // Words are searched as they stand, without wildcards, and codes are found.
+    assert!(ids(words("mill_.ex")).await.is_empty());
+    assert_eq!(ids(words("MILL3.ex")).await, [sites[3]]);
+    assert_eq!(ids(words("shown.hidden mill")).await, [sites[1]]);
+    let worst = Filter {
+        order: Order::Worst,
+        ..Filter::default()
+    };
+    let (rows, total) = store.sites(&worst, 0, 2).await.unwrap();
+    assert_eq!(
+        (rows[0].id, rows[0].state(), total),
+        (sites[1], Standing::Failing, 4)
+    );
+    let family = Filter {
+        order: Order::WorstIn(Family::Load),
+        ..Filter::default()
+    };
+    let (rows, _) = store.sites(&family, 0, 9).await.unwrap();
+    assert_eq!((rows[0].id, rows[3].id), (sites[1], sites[2]));
+    // A site that goes takes its counts along.
+    let mut tx = store.begin().await.unwrap();
+    tx.remove_site(sites[1]).await.unwrap();
+    tx.commit().await.unwrap();
+    let counts = store.counts().await.unwrap();
+    assert_eq!(
+        counts.get(&(None, Standing::Failing)).copied().unwrap_or(0),
+        0
+    );
+}
+
+#[tokio::test]
+async fn old_checks_go_with_their_pictures_but_not_what_is_rested_on() {
+    let (store, sites) = with_sites(1).await;
+    let start = OffsetDateTime::now_utc();
+    let mut ids = Vec::new();
+    for i in 0..5i64 {
+        let families = match i {
+            0 => vec![assessed(Family::Brand, Standing::Passing, "rested on")],
+            _ => vec![assessed(Family::Load, Standing::Passing, "holds")],
+        };
+        let mut new = check(sites[0], start + Duration::seconds(i), families);
+        new.blobs = vec![format!("pictures/{i}.png"), "pictures/shared.png".into()];
+        ids.push(keep(&store, &new).await);
+    }
+    sqlx::query("update checks set pinned = true where id = $1")
+        .bind(ids[1])
+        .execute(&store.pool)
+        .await
+        .unwrap();
+    let gone = store.prune(2).await.unwrap();
+    assert_eq!(
+        gone,
+        ["pictures/2.png"],
+        "the shared picture is still another's"
+    );
+    let left: Vec<i64> = store
+        .checks(sites[0], 0, 9)
+        .await
+        .unwrap()
+        .iter()
+        .map(|c| c.id)
+        .collect();
+    assert_eq!(left, [ids[4], ids[3], ids[1], ids[0]]);
+    assert_eq!(count(&store, "select count(*) from observations").await, 4);
+    assert_eq!(stands(&store, sites[0], Family::Brand).await.1, "rested on");
+}
+
+#[tokio::test]
+async fn the_worklist_batches_sites_by_what_is_next() {
+    let (store, sites) = with_sites(5).await;
+    let now = OffsetDateTime::now_utc();
+    for (i, site) in sites.iter().enumerate() {
+        let mut families: Vec<Assessed> = Family::ALL
+            .into_iter()
+            .map(|f| assessed(f, Standing::Passing, ""))
+            .collect();
+        match i {
+            0 => families[2] = failing(Family::Load, broken(Code::ShownHidden, "It is hidden.")),
+            1 | 2 => families[4] = assessed(Family::Weigh, Standing::NotYet, ""),
+            _ => {}
+        }
+        keep(&store, &check(*site, now, families)).await;
+    }
+    let found = store.worklist(1, 0, 9).await.unwrap();
+    let batches = found.batches;
+    assert_eq!((found.kinds, found.sites, batches.len()), (2, 3, 2));
+    assert_eq!(
+        (batches[0].family.as_str(), batches[0].state.as_str()),
+        ("load", "failing")
+    );
+    assert_eq!((batches[1].family.as_str(), batches[1].sites), ("weigh", 2));
+    assert_eq!(batches[1].first.0.len(), 1, "no more than asked for");
+    let next = Filter {
+        next: Some((Family::Weigh, batches[1].act.clone())),
+        ..Filter::default()
+    };
+    assert_eq!(store.site_ids(&next).await.unwrap(), sites[1..3]);
+}
