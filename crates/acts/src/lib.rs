@@ -1,0 +1,165 @@
+//! Every act of a person, a worker or a program, one method each: rights, one transaction, the audit
+//! row and an outbox row. Pages, workers and the command line change nothing but through here; what
+//! they read, they read from the store, which this room hands on.
+
+mod checks;
+mod clients;
+mod design;
+mod handovers;
+mod import;
+pub mod outside;
+mod people;
+mod placing;
+mod rounds;
+mod settings;
+mod sites;
+mod subject;
+
+use newtfern_core::placing::PlacingError;
+use newtfern_core::site::FieldError;
+pub use newtfern_store as store;
+use newtfern_store::blobs::Blobs;
+use newtfern_store::people::Role;
+use newtfern_store::seal::Sealer;
+use newtfern_store::{Store, StoreError, Tx};
+use std::sync::Arc;
+
+pub use checks::Seen;
+pub use import::{Imported, RowOutcome};
+pub use outside::{Looked, Outside, SlotError, SlotText};
+pub use people::{hash_password, verify_password};
+pub use placing::{PlacePage, SlotView};
+pub use sites::Added;
+pub use subject::{Subject, off_thread};
+
+/// Who acts.
+#[derive(Debug, Clone)]
+pub struct Actor {
+    /// As the audit trail names them.
+    pub name: String,
+    /// What they may do.
+    pub role: Role,
+}
+
+impl Actor {
+    /// A program of ours.
+    pub fn program(name: &str) -> Actor {
+        Actor {
+            name: name.to_string(),
+            role: Role::Administrator,
+        }
+    }
+
+    fn may(&self, least: Role) -> Result<()> {
+        if self.role >= least {
+            return Ok(());
+        }
+        Err(ActError::Forbidden(match least {
+            Role::Administrator => "Only an administrator can change this.",
+            _ => "You may look, not change. Ask an administrator for the role of a technician.",
+        }))
+    }
+}
+
+/// Why an act was not done; nothing of it is kept then.
+#[derive(Debug, thiserror::Error)]
+pub enum ActError {
+    #[error("{0}")]
+    Forbidden(&'static str),
+    #[error("there is no such {0}: it may have been removed")]
+    NotFound(&'static str),
+    /// The person can mend it.
+    #[error("{0}")]
+    Bad(String),
+    /// The same, each at its field.
+    #[error("{}", .0.iter().map(FieldError::to_string).collect::<Vec<_>>().join("; "))]
+    Fields(Vec<FieldError>),
+    #[error(transparent)]
+    Placing(#[from] PlacingError),
+    #[error(transparent)]
+    Slot(#[from] SlotError),
+    #[error(transparent)]
+    Store(#[from] StoreError),
+    /// The job was taken over by another worker; its result here is dropped.
+    #[error("the job was taken over by another worker")]
+    TakenOver,
+}
+
+/// The result of an act.
+pub type Result<T> = std::result::Result<T, ActError>;
+
+/// The room.
+#[derive(Clone)]
+pub struct Acts {
+    /// For reading.
+    pub store: Store,
+    /// Pictures and files.
+    pub blobs: Blobs,
+    sealer: Sealer,
+    outside: Arc<dyn Outside>,
+}
+
+impl Acts {
+    /// Opens the room.
+    pub fn new(store: Store, blobs: Blobs, sealer: Sealer, outside: Arc<dyn Outside>) -> Acts {
+        Acts {
+            store,
+            blobs,
+            sealer,
+            outside,
+        }
+    }
+
+    /// What can be asked of the outside.
+    pub fn outside(&self) -> &dyn Outside {
+        &*self.outside
+    }
+
+    /// Opens a secret that was sealed for a row.
+    fn open_secret(&self, place: &str, sealed: Option<Vec<u8>>) -> Result<Option<String>> {
+        Ok(match sealed {
+            Some(sealed) => Some(self.sealer.open(place, &sealed)?),
+            None => None,
+        })
+    }
+
+    /// The token of a site's platform interface.
+    ///
+    /// # Errors
+    /// Where it cannot be opened.
+    pub async fn site_token(&self, site: i64) -> Result<Option<String>> {
+        let sealed = self.store.site_token(site).await?;
+        self.open_secret(&site_place(site), sealed)
+    }
+
+    /// The token of a supplier's console.
+    ///
+    /// # Errors
+    /// Where it cannot be opened.
+    pub async fn supplier_token(&self, id: &str) -> Result<Option<String>> {
+        let sealed = self.store.supplier_token(id).await?;
+        self.open_secret(&supplier_place(id), sealed)
+    }
+}
+
+fn site_place(id: i64) -> String {
+    format!("site {id} token")
+}
+
+fn supplier_place(id: &str) -> String {
+    format!("supplier {id} token")
+}
+
+/// The audit row and the outbox row of an act.
+async fn record(
+    tx: &mut Tx,
+    actor: &Actor,
+    act: &str,
+    subject: &str,
+    detail: serde_json::Value,
+) -> Result<()> {
+    tx.note(&actor.name, act, subject, detail).await?;
+    tx.tell("act", serde_json::json!({"act": act, "subject": subject}))
+        .await?;
+    Ok(())
+}

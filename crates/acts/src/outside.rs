@@ -1,0 +1,47 @@
+//! What the pages need of the outside. The binary gives the real thing; tests may give another.
+
+use async_trait::async_trait;
+use newtfern_core::platform::Platform;
+use url::Url;
+
+/// The result of looking at an address.
+#[derive(Debug, Clone, Default)]
+pub struct Looked {
+    pub url: String,
+    pub final_url: String,
+    pub title: String,
+    pub platform: Option<String>,
+    pub problem: Option<String>,
+    pub remarks: Vec<String>,
+}
+
+/// What a slot holds, with the version to give back when writing.
+#[derive(Debug, Clone)]
+pub struct SlotText {
+    pub text: String,
+    pub version: Option<u64>,
+}
+
+#[derive(Debug, Clone, thiserror::Error)]
+pub enum SlotError {
+    #[error("the platform's interface cannot be reached: {0}")]
+    Unreachable(String),
+    #[error("the platform refuses the token: enter the token of this site's interface")]
+    Token,
+    #[error("the slot was changed by somebody else meanwhile: look at it again")]
+    Conflict,
+    #[error("the platform answers with status {0}")]
+    Status(u16),
+}
+
+#[async_trait]
+pub trait Outside: Send + Sync {
+    async fn look(&self, typed: &str, platforms: &[Platform], allow_private: bool) -> Looked;
+    async fn read_slot(&self, address: &Url, token: &str) -> Result<SlotText, SlotError>;
+    async fn write_slot(
+        &self,
+        address: &Url,
+        token: &str,
+        text: &SlotText,
+    ) -> Result<(), SlotError>;
+}

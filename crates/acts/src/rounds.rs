@@ -1,0 +1,91 @@
+//! Rounds: started for many sites or for one, cancelled, tried again.
+
+use crate::{ActError, Actor, Acts, Result, record};
+use newtfern_core::job::JobKind;
+use newtfern_store::people::Role;
+use newtfern_store::queue::Urgency;
+use serde_json::json;
+
+fn of_sites(n: usize) -> String {
+    match n {
+        1 => "1 site".into(),
+        n => format!("{n} sites"),
+    }
+}
+
+impl Acts {
+    /// Starts a round. What a person asks for one site goes before all rounds.
+    ///
+    /// # Errors
+    /// [`ActError::Bad`] where no site was named.
+    pub async fn start_round(&self, actor: &Actor, kind: JobKind, sites: &[i64]) -> Result<i64> {
+        let urgency = match sites.len() {
+            1 => Urgency::Person,
+            _ => Urgency::Round,
+        };
+        self.start(actor, kind, sites, urgency).await
+    }
+
+    /// Starts work that nobody waits for.
+    ///
+    /// # Errors
+    /// As [`Acts::start_round`].
+    pub async fn start_idle(&self, actor: &Actor, kind: JobKind, sites: &[i64]) -> Result<i64> {
+        self.start(actor, kind, sites, Urgency::Idle).await
+    }
+
+    async fn start(
+        &self,
+        actor: &Actor,
+        kind: JobKind,
+        sites: &[i64],
+        urgency: Urgency,
+    ) -> Result<i64> {
+        actor.may(Role::Technician)?;
+        if sites.is_empty() {
+            let why = "No site is ticked: tick the rows that this is for.";
+            return Err(ActError::Bad(why.into()));
+        }
+        let title = format!("{}: {}", kind.title(), of_sites(sites.len()));
+        let mut tx = self.store.begin().await?;
+        let round = tx.start_round(kind, &title, &actor.name, sites, urgency);
+        let round = round.await?;
+        let detail = json!({"kind": kind.key(), "sites": sites.len()});
+        let subject = format!("round {round}");
+        record(&mut tx, actor, "started a round", &subject, detail).await?;
+        tx.commit().await?;
+        Ok(round)
+    }
+
+    /// A new round for the sites whose jobs failed in this one.
+    ///
+    /// # Errors
+    /// [`ActError::Bad`] where nothing failed.
+    pub async fn try_again(&self, actor: &Actor, round: i64) -> Result<i64> {
+        actor.may(Role::Technician)?;
+        let before = self.store.round(round).await?;
+        let before = before.ok_or(ActError::NotFound("round"))?;
+        let kind = JobKind::from_key(&before.kind).ok_or(ActError::NotFound("kind of job"))?;
+        let sites = self.store.failed_sites(round).await?;
+        if sites.is_empty() {
+            return Err(ActError::Bad("Nothing failed in this round.".into()));
+        }
+        self.start(actor, kind, &sites, Urgency::Round).await
+    }
+
+    /// Cancels a round: what waits at once, what runs within seconds.
+    ///
+    /// # Errors
+    /// Where there is no such round.
+    pub async fn cancel_round(&self, actor: &Actor, round: i64) -> Result<()> {
+        actor.may(Role::Technician)?;
+        if self.store.round(round).await?.is_none() {
+            return Err(ActError::NotFound("round"));
+        }
+        let mut tx = self.store.begin().await?;
+        tx.cancel_round(round).await?;
+        let subject = format!("round {round}");
+        record(&mut tx, actor, "cancelled a round", &subject, json!({})).await?;
+        Ok(tx.commit().await?)
+    }
+}

@@ -1,0 +1,102 @@
+//! Suppliers and the network rule.
+
+use crate::{ActError, Actor, Acts, Result, record, supplier_place};
+use newtfern_core::family::Family;
+use newtfern_core::profile::Supplier;
+use newtfern_store::people::Role;
+use newtfern_store::sites::Filter;
+use serde_json::json;
+
+/// Checks of a kind that a site's history may keep.
+const KEPT: std::ops::RangeInclusive<i64> = 2..=1000;
+
+impl Acts {
+    /// May visits go to loopback and private addresses? How many checks stay for each site?
+    ///
+    /// # Errors
+    /// [`ActError::Bad`] where the number is none to keep.
+    pub async fn set_house_rules(
+        &self,
+        actor: &Actor,
+        allow_private: bool,
+        keep_checks: Option<i64>,
+    ) -> Result<()> {
+        actor.may(Role::Administrator)?;
+        let keep = keep_checks.filter(|n| KEPT.contains(n)).ok_or_else(|| {
+            let (from, to) = (KEPT.start(), KEPT.end());
+            ActError::Bad(format!(
+                "The history keeps a number of checks from {from} to {to}."
+            ))
+        })?;
+        let mut tx = self.store.begin().await?;
+        tx.set_setting("allow_private", &json!(allow_private))
+            .await?;
+        tx.set_setting("keep_checks", &json!(keep)).await?;
+        let detail = json!({"private addresses": allow_private, "checks kept": keep});
+        record(&mut tx, actor, "changed the house rules", "", detail).await?;
+        Ok(tx.commit().await?)
+    }
+
+    /// Keeps a supplier profile. What was judged by the one before is stale.
+    ///
+    /// # Errors
+    /// [`ActError::Bad`] where the text is no profile.
+    pub async fn put_supplier(
+        &self,
+        actor: &Actor,
+        text: &str,
+        token: Option<&str>,
+    ) -> Result<Supplier> {
+        actor.may(Role::Administrator)?;
+        let supplier = Supplier::from_toml(text)
+            .map_err(|e| ActError::Bad(format!("The profile was not kept: {e}")))?;
+        let changed = self.store.supplier_text(&supplier.id).await?;
+        let changed = changed.is_some_and(|before| before != text);
+        let all = self.store.sites(&Filter::default(), 0, 100_000).await?.0;
+        let uses = |s: &newtfern_store::sites::Site| s.supplier_id.as_ref() == Some(&supplier.id);
+        let sites: Vec<i64> = all.iter().filter(|s| uses(s)).map(|s| s.id).collect();
+        let mut tx = self.store.begin().await?;
+        tx.put_supplier(&supplier, text).await?;
+        if let Some(token) = token {
+            let place = supplier_place(&supplier.id);
+            tx.set_supplier_token(&supplier.id, &self.sealer.seal(&place, token)?)
+                .await?;
+        }
+        if changed {
+            let why = "The supplier's profile changed since it was looked at.";
+            let judged = [
+                Family::Place,
+                Family::Load,
+                Family::Echo,
+                Family::Weigh,
+                Family::Consent,
+                Family::Brand,
+            ];
+            tx.make_stale(&sites, &judged, why).await?;
+        }
+        let act = "changed a supplier profile";
+        record(&mut tx, actor, act, &supplier.id, json!({})).await?;
+        tx.commit().await?;
+        Ok(supplier)
+    }
+
+    /// Keeps the token of a site's platform interface.
+    ///
+    /// # Errors
+    /// Where it cannot be sealed.
+    pub async fn set_site_token(&self, actor: &Actor, site: i64, token: &str) -> Result<()> {
+        actor.may(Role::Technician)?;
+        let sealed = self.sealer.seal(&crate::site_place(site), token)?;
+        let mut tx = self.store.begin().await?;
+        tx.set_site_token(site, &sealed).await?;
+        record(
+            &mut tx,
+            actor,
+            "changed a token",
+            &format!("site {site}"),
+            json!({}),
+        )
+        .await?;
+        Ok(tx.commit().await?)
+    }
+}

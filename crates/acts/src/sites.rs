@@ -1,0 +1,218 @@
+//! Adding, changing and removing a site.
+
+use crate::{ActError, Actor, Acts, Result, record, site_place};
+use newtfern_core::address;
+use newtfern_core::family::Family;
+use newtfern_core::job::JobKind;
+use newtfern_core::profile::Supplier;
+use newtfern_core::site::{FieldError, Known, SiteField, SiteFields};
+use newtfern_store::StoreError;
+use newtfern_store::people::Role;
+use newtfern_store::queue::Urgency;
+use serde_json::json;
+
+/// A site that was added.
+pub struct Added {
+    /// Its id.
+    pub id: i64,
+}
+
+/// A field's mistake.
+fn at(field: SiteField, why: impl Into<String>) -> ActError {
+    ActError::Fields(vec![FieldError {
+        field,
+        why: why.into(),
+    }])
+}
+
+/// Families that rest on a field of a site.
+fn resting_on(field: SiteField) -> &'static [Family] {
+    use Family::{Brand, Consent, Echo, HandOver, Load, Place, Watch, Weigh};
+    match field {
+        SiteField::Supplier | SiteField::Key => {
+            &[Place, Load, Echo, Weigh, Consent, Brand, HandOver, Watch]
+        }
+        SiteField::Address => &[Place, Load, Echo, Weigh, Consent, Brand, HandOver, Watch],
+        SiteField::Consent => &[Load, Consent, HandOver],
+        SiteField::Country => &[Consent, HandOver],
+        SiteField::Platform | SiteField::Slot => &[Place],
+        SiteField::Budget => &[Weigh],
+        SiteField::Name | SiteField::Languages | SiteField::TimeZone | SiteField::Contact => &[],
+    }
+}
+
+/// What a site may name, owned, so that forms and files can be read against it.
+pub struct Choices {
+    pub(crate) platforms: Vec<String>,
+    pub(crate) suppliers: Vec<Supplier>,
+    pub(crate) consents: Vec<String>,
+}
+
+impl Choices {
+    /// Calls `read` with what is known.
+    pub(crate) fn known<T>(&self, read: impl FnOnce(Known) -> T) -> T {
+        let platforms: Vec<&str> = self.platforms.iter().map(String::as_str).collect();
+        let consents: Vec<&str> = self.consents.iter().map(String::as_str).collect();
+        let suppliers: Vec<&Supplier> = self.suppliers.iter().collect();
+        read(Known {
+            platforms: &platforms,
+            suppliers: &suppliers,
+            consents: &consents,
+        })
+    }
+}
+
+impl Acts {
+    pub(crate) async fn choices(&self) -> Result<Choices> {
+        let platforms = self.store.platforms().await?;
+        let managers = self.store.consent_managers().await?;
+        Ok(Choices {
+            platforms: platforms.into_iter().map(|p| p.id).collect(),
+            suppliers: self.store.all_suppliers().await?,
+            consents: managers.into_iter().map(|m| m.id).collect(),
+        })
+    }
+
+    /// Reads a form against what the house knows; mistakes come with what was typed.
+    ///
+    /// # Errors
+    /// Where the database refuses.
+    pub async fn read_site(
+        &self,
+        typed: &(dyn Fn(SiteField) -> String + Sync),
+    ) -> Result<(SiteFields, Vec<FieldError>)> {
+        let choices = self.choices().await?;
+        Ok(choices.known(|known| SiteFields::read(typed, known)))
+    }
+
+    /// Adds a site, after looking at its address. `anyway` adds one that does not answer; the network
+    /// rule holds all the same.
+    ///
+    /// # Errors
+    /// [`ActError::Fields`] with what to mend where.
+    pub async fn add_site(
+        &self,
+        actor: &Actor,
+        client: i64,
+        mut fields: SiteFields,
+        anyway: bool,
+    ) -> Result<Added> {
+        actor.may(Role::Technician)?;
+        if self.store.client(client).await?.is_none() {
+            let why = "Choose the client that the site belongs to.";
+            return Err(ActError::Bad(why.into()));
+        }
+        let allow_private = self.store.allow_private().await?;
+        let url = address::parse(&fields.url).map_err(|e| at(SiteField::Address, e.to_string()))?;
+        if !allow_private && let Err(error) = address::refuse_private(&url) {
+            let why = format!("{error}: only an administrator can allow those (Settings, network)");
+            return Err(at(SiteField::Address, why));
+        }
+        let platforms = self.store.platforms().await?;
+        let looked = self.outside.look(&fields.url, &platforms, allow_private);
+        let looked = looked.await;
+        if let Some(problem) = looked.problem.filter(|_| !anyway) {
+            return Err(at(SiteField::Address, problem));
+        }
+        fields.platform_id = fields.platform_id.or(looked.platform);
+        if fields.name.is_empty() {
+            let title: String = looked.title.chars().take(120).collect();
+            fields.name = match title.trim() {
+                "" => url.host_str().unwrap_or("Site").to_string(),
+                title => title.to_string(),
+            };
+        }
+        let mut tx = self.store.begin().await?;
+        let id = match tx.add_site(client, &fields).await {
+            Err(StoreError::Taken { .. }) => {
+                let why = "a site with this address is there already";
+                return Err(at(SiteField::Address, why));
+            }
+            other => other?,
+        };
+        let title = "Pictures for the design: 1 site";
+        tx.start_round(JobKind::Preview, title, &actor.name, &[id], Urgency::Idle)
+            .await?;
+        record(
+            &mut tx,
+            actor,
+            "added a site",
+            &fields.url,
+            json!({"id": id}),
+        )
+        .await?;
+        tx.commit().await?;
+        self.judge_design(id).await?;
+        Ok(Added { id })
+    }
+
+    /// Changes a site. What rested on a changed field is stale from now on.
+    ///
+    /// # Errors
+    /// [`ActError::Fields`] with what to mend where.
+    pub async fn change_site(
+        &self,
+        actor: &Actor,
+        id: i64,
+        fields: &SiteFields,
+        token: Option<&str>,
+    ) -> Result<()> {
+        actor.may(Role::Technician)?;
+        let before = self
+            .store
+            .site(id)
+            .await?
+            .ok_or(ActError::NotFound("site"))?;
+        if fields.name.trim().is_empty() {
+            return Err(at(SiteField::Name, "give the site a name"));
+        }
+        let mut changed = serde_json::Map::new();
+        let mut stale: Vec<Family> = Vec::new();
+        for field in SiteField::ALL {
+            let (was, is) = (before.fields().get(*field), fields.get(*field));
+            if was != is {
+                changed.insert(field.heading().into(), json!({"before": was, "after": is}));
+                stale.extend(resting_on(*field));
+            }
+        }
+        let mut tx = self.store.begin().await?;
+        tx.set_site(id, fields).await?;
+        if let Some(token) = token {
+            let sealed = self.sealer.seal(&site_place(id), token)?;
+            tx.set_site_token(id, &sealed).await?;
+            changed.insert("token".into(), json!("changed"));
+        }
+        if !stale.is_empty() {
+            let why = "The site's settings changed since it was looked at.";
+            tx.make_stale(&[id], &stale, why).await?;
+        }
+        let detail = serde_json::Value::Object(changed);
+        record(&mut tx, actor, "changed a site", &before.url, detail).await?;
+        tx.commit().await?;
+        self.judge_design(id).await
+    }
+
+    /// Removes a site; its name is asked for, so that it is not done by a slip.
+    ///
+    /// # Errors
+    /// [`ActError::Bad`] where the name is another.
+    pub async fn remove_site(&self, actor: &Actor, id: i64, name: &str) -> Result<()> {
+        actor.may(Role::Technician)?;
+        let site = self
+            .store
+            .site(id)
+            .await?
+            .ok_or(ActError::NotFound("site"))?;
+        if name != site.name {
+            return Err(ActError::Bad(format!(
+                "To remove the site, type its name, {}. Nothing was removed.",
+                site.name
+            )));
+        }
+        let mut tx = self.store.begin().await?;
+        tx.remove_site(id).await?;
+        let detail = json!({"name": site.name, "key": site.key});
+        record(&mut tx, actor, "removed a site", &site.url, detail).await?;
+        Ok(tx.commit().await?)
+    }
+}

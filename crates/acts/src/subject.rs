@@ -1,0 +1,120 @@
+//! A site with everything that judging it needs.
+
+use crate::{ActError, Acts, Result};
+use newtfern_core::assess::{Expectation, Judged, check};
+use newtfern_core::chain::Aside;
+use newtfern_core::code::Code;
+use newtfern_core::colour::Rgb;
+use newtfern_core::consent::Region;
+use newtfern_core::design::Design;
+use newtfern_core::observation::Observation;
+use newtfern_core::profile::{ConsentManager, Supplier};
+use newtfern_store::clients::Client;
+use newtfern_store::profiles::region_of;
+use newtfern_store::sites::Site;
+use std::collections::BTreeSet;
+use url::Url;
+
+/// What should be on a site, read at one time.
+pub struct Subject {
+    pub site: Site,
+    pub client: Client,
+    pub url: Url,
+    pub supplier: Supplier,
+    pub rivals: Vec<Supplier>,
+    pub consent: Option<ConsentManager>,
+    pub design: Design,
+    pub brand: Option<Rgb>,
+    pub region: Region,
+}
+
+/// Parsing and judging take the processor: done without holding up what else runs on this thread.
+pub fn off_thread<T>(work: impl FnOnce() -> T) -> T {
+    use tokio::runtime::{Handle, RuntimeFlavor};
+    match Handle::try_current().map(|h| h.runtime_flavor()) {
+        Ok(RuntimeFlavor::MultiThread) => tokio::task::block_in_place(work),
+        _ => work(),
+    }
+}
+
+impl Acts {
+    /// A site and its client.
+    ///
+    /// # Errors
+    /// Where one is gone.
+    pub async fn site_and_client(&self, id: i64) -> Result<(Site, Client)> {
+        let site = self.store.site(id).await?;
+        let site = site.ok_or(ActError::NotFound("site"))?;
+        let client = self.store.client(site.client_id).await?;
+        Ok((site, client.ok_or(ActError::NotFound("client"))?))
+    }
+
+    /// A site's design, from all its layers.
+    ///
+    /// # Errors
+    /// Where a layer cannot be read.
+    pub async fn design_of(&self, site: &Site, client: &Client) -> Result<(Design, Option<Rgb>)> {
+        let sheet = client.sheet()?;
+        let house = self.store.house_style().await?;
+        let design = Design::resolve(&house, &sheet.layer(), site.layer());
+        Ok((design, sheet.primary))
+    }
+
+    /// Everything that judging a site needs.
+    ///
+    /// # Errors
+    /// Where no supplier is chosen, or something it names is gone.
+    pub async fn subject(&self, id: i64) -> Result<Subject> {
+        let (site, client) = self.site_and_client(id).await?;
+        let wanted = site.supplier_id.clone().ok_or_else(|| {
+            let why = "No supplier is chosen for this site: choose one in its settings.";
+            ActError::Bad(why.into())
+        })?;
+        let mut all = self.store.all_suppliers().await?;
+        let at = all.iter().position(|s| s.id == wanted);
+        let supplier = all.remove(at.ok_or(ActError::NotFound("supplier's profile"))?);
+        let consent = match &site.consent_id {
+            Some(id) => self.store.consent_manager(id).await?,
+            None => None,
+        };
+        let (design, brand) = self.design_of(&site, &client).await?;
+        let url = Url::parse(&site.url)
+            .map_err(|e| ActError::Bad(format!("The site's address cannot be read: {e}.")))?;
+        Ok(Subject {
+            region: region_of(&site.country),
+            rivals: all,
+            url,
+            supplier,
+            consent,
+            design,
+            brand,
+            site,
+            client,
+        })
+    }
+}
+
+impl Subject {
+    /// What should be.
+    pub fn expectation(&self) -> Expectation<'_> {
+        Expectation {
+            supplier: &self.supplier,
+            rivals: &self.rivals,
+            key: &self.site.key,
+            consent: self.consent.as_ref(),
+            design: &self.design,
+            brand: self.brand,
+            region: &self.region,
+        }
+    }
+
+    /// Judges visits; `before` are the codes of the look before.
+    pub fn judge(
+        &self,
+        visits: &[Observation],
+        asides: &[Aside],
+        before: Option<&BTreeSet<Code>>,
+    ) -> Judged {
+        off_thread(|| check(&self.expectation(), visits, asides, before))
+    }
+}
