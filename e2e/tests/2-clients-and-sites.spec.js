@@ -37,11 +37,11 @@ test("an address is looked at at once, and what was typed is kept when it is ref
   await page.getByLabel("Key").fill("gustkites-live");
   await expect(page.locator(".hint")).toContainText("only http: and https:");
   await page.getByRole("button", { name: "Add the site" }).click();
-  await expect(page.getByRole("alert")).toContainText("only http: and https:");
+  await expect(page.locator(".wrong")).toContainText("only http: and https:");
   await expect(page.getByLabel("Key")).toHaveValue("gustkites-live");
   await page.getByLabel("Address").fill("http://nowhere.test/");
   await page.getByRole("button", { name: "Add the site" }).click();
-  await expect(page.getByRole("alert")).toContainText("does not resolve");
+  await expect(page.locator(".wrong")).toContainText("does not resolve");
 });
 
 test("a site that answers is added with its platform guessed and its name from the page", async ({ page }) => {
@@ -60,7 +60,7 @@ test("a site that answers is added with its platform guessed and its name from t
   await page.getByLabel("Client").selectOption({ label: "Gust Kite Workshop" });
   await page.getByLabel("Address").fill(known + "/prices");
   await page.getByRole("button", { name: "Add the site" }).click();
-  await expect(page.getByRole("alert")).toContainText("already");
+  await expect(page.locator(".wrong")).toContainText("already");
 });
 
 test("a spreadsheet comes in with a result a row, and goes out again", async ({ page }) => {

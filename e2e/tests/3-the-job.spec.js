@@ -30,8 +30,12 @@ test("design: values say where they come from, numbers follow, a wrong value is 
 test("verify: a site without the snippet is told so", async ({ page }) => {
   await signIn(page);
   const url = await bench(page, "Members");
-  await page.getByRole("button", { name: "Verify", exact: true }).first().click();
+  await page.getByRole("button", { name: "Verify now" }).first().click();
+  // What was asked for is seen to be under way, and can be cancelled.
+  await expect(page.locator(".pending")).toContainText("Verify:");
+  await expect(page.locator(".pending").getByRole("button", { name: "Cancel" })).toBeVisible();
   await section(page, url, "load", "failing");
+  await expect(page.locator("#history")).toContainText("placed.absent");
   await expect(page.locator("#place")).toContainText("placed.absent");
   await expect(page.locator(".shots img").first()).toBeVisible();
   expect(await page.locator(".shots img").first().evaluate((i) => i.naturalWidth)).toBeGreaterThan(300);
@@ -58,12 +62,12 @@ test("place: pushing adds the code, keeps others' code, twice changes nothing, a
 test("verify again: the chain holds, consent waits, the looks are compared", async ({ page }) => {
   await signIn(page);
   const url = await bench(page, "Members");
-  await page.getByRole("button", { name: "Verify", exact: true }).first().click();
+  await page.getByRole("button", { name: "Verify now" }).first().click();
   await section(page, url, "load", "passing");
   await expect(page.locator("#load")).toContainText("allowed.consent-waits");
   await expect(page.locator("#consent .statewords")).toHaveText("passing");
   await expect(page.locator("#brand .statewords")).toHaveText("passing");
-  await expect(page.locator("#brand img.crop")).toBeVisible();
+  await expect(page.locator("#brand img.crop")).toHaveCount(2);
 });
 
 test("echo: a message through the live widget and its answer back", async ({ page }) => {
@@ -78,7 +82,7 @@ test("echo: a message through the live widget and its answer back", async ({ pag
 test("hand over: a sheet on the web and as PDF, a link that works without an account and can be withdrawn", async ({ page, browser }) => {
   await signIn(page);
   const url = await bench(page, "Members");
-  await page.getByRole("button", { name: "Make a sheet" }).click();
+  await page.getByRole("button", { name: "Make the sheet" }).first().click();
   await section(page, url, "hand_over", "undecided");
   const pdf = await page.request.get(address() + (await page.getByRole("link", { name: "PDF" }).getAttribute("href")));
   expect((await pdf.body()).subarray(0, 5).toString()).toBe("%PDF-");
@@ -95,6 +99,19 @@ test("hand over: a sheet on the web and as PDF, a link that works without an acc
   await page.getByRole("button", { name: "Withdraw the link" }).click();
   await stranger.goto(link);
   await expect(stranger.locator("h1")).toContainText("does not work");
+});
+
+test("ticks stay from page to page and from lens to lens, until they are acted on", async ({ page }) => {
+  await signIn(page);
+  await page.goto(address() + "/lens/estate?q=reedwater");
+  await page.locator('td input[name="site"]').first().check();
+  await page.goto(address() + "/lens/brand?q=harrowdown");
+  await page.locator('td input[name="site"]').first().check();
+  await expect(page.locator(".bulkbar")).toContainText("2 ticked, 1 on other pages");
+  await page.getByRole("button", { name: "Verify", exact: true }).click();
+  await expect(page.locator("h1")).toHaveText("Verify: 2 sites");
+  await page.goto(address() + "/lens/estate");
+  await expect(page.locator(".bulkbar")).toContainText("none ticked");
 });
 
 test("a round is watched live and can be cancelled", async ({ page }) => {

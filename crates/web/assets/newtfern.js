@@ -19,18 +19,48 @@ async function renew() {
 }
 
 document.addEventListener("alpine:init", () => {
-  // Ticked rows of a lens.
+  // Ticked rows of a lens; what is ticked stays ticked on other pages and in other lenses, until it was
+  // acted on. Kept in this tab alone.
   Alpine.data("selection", () => ({
-    words: "none ticked",
+    words: "none ticked", kept: new Set(),
+    init() {
+      if (!this.$refs.elsewhere) return;
+      try { this.kept = new Set(JSON.parse(sessionStorage.getItem("ticked") || "[]")); } catch { this.kept = new Set(); }
+      this.boxes().forEach((b) => { b.checked = this.kept.has(b.value); });
+      this.$root.addEventListener("submit", () => sessionStorage.removeItem("ticked"));
+      this.count();
+    },
     boxes() { return [...this.$root.querySelectorAll('td input[type="checkbox"]')]; },
     toggle() { this.boxes().forEach((b) => { b.checked = this.$refs.every.checked; }); this.count(); },
-    count() { const n = this.boxes().filter((b) => b.checked).length; this.words = n ? n + " ticked" : "none ticked"; },
+    clear() { this.kept.clear(); this.boxes().forEach((b) => { b.checked = false; }); this.$refs.every.checked = false; this.count(); },
+    count() {
+      const boxes = this.boxes(), here = boxes.filter((b) => b.checked).length;
+      let n = here;
+      if (this.$refs.elsewhere) {
+        boxes.forEach((b) => { if (b.checked) this.kept.add(b.value); else this.kept.delete(b.value); });
+        const ids = [...this.kept];
+        this.$refs.elsewhere.value = ids.join(",");
+        sessionStorage.setItem("ticked", JSON.stringify(ids));
+        n = ids.length;
+        this.$refs.none.hidden = n === 0;
+      }
+      this.words = n ? n + " ticked" + (n > here ? ", " + (n - here) + " on other pages" : "") : "none ticked";
+    },
   }));
 
   // A round under way: the bar follows the workers' notices.
   Alpine.data("progress", () => ({
     source: null,
     init() {
+      // A page in the background listens to nothing: browsers hold few connections to one host.
+      this.listen = () => { if (!document.hidden && !this.source) this.open(); };
+      this.leave = () => { if (this.source) { this.source.close(); this.source = null; } };
+      this.look = () => (document.hidden ? this.leave() : this.listen());
+      document.addEventListener("visibilitychange", this.look);
+      addEventListener("pagehide", this.leave);
+      this.listen();
+    },
+    open() {
       const id = Number(this.$root.dataset.round), reload = this.$root.dataset.reload === "yes";
       this.source = new EventSource("/events");
       this.source.addEventListener("progress", (e) => {
@@ -43,7 +73,11 @@ document.addEventListener("alpine:init", () => {
         if (p.finished && (reload || !document.querySelector(":focus-within input, input:checked"))) renew();
       });
     },
-    destroy() { if (this.source) this.source.close(); },
+    destroy() {
+      this.leave();
+      document.removeEventListener("visibilitychange", this.look);
+      removeEventListener("pagehide", this.leave);
+    },
   }));
 
   Alpine.data("copy", () => ({
@@ -132,6 +166,16 @@ document.addEventListener("alpine:init", () => {
       return y + 19;
     },
   }));
+});
+
+// A form kept over a sign-in in another tab is sent with that sign-in's token.
+document.addEventListener("submit", async (e) => {
+  const form = e.target, field = form.matches("[data-fresh-token]") && form.elements.csrf;
+  if (!field || field.value) return;
+  e.preventDefault();
+  const page = new DOMParser().parseFromString(await (await fetch("/rounds")).text(), "text/html");
+  const token = page.querySelector('meta[name="form-token"]');
+  if (token) { field.value = token.content; form.submit(); } else { location.assign("/sign-in"); }
 });
 
 // Search, client and state stay when the lens changes.

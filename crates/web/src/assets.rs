@@ -1,57 +1,162 @@
-//! Styles, scripts and the typeface, inside the program; nothing is fetched from elsewhere.
+//! Styles, scripts and the typeface, inside the program; nothing is fetched from elsewhere. Each is
+//! addressed by a name with its fingerprint, so that browsers keep it for good and a new version has
+//! another address.
 
 use axum::extract::Path;
-use axum::http::StatusCode;
+use axum::http::{HeaderMap, StatusCode, header};
 use axum::response::{IntoResponse, Response};
+use std::collections::HashMap;
+use std::io::Write;
+use std::sync::{LazyLock, OnceLock};
 
-const FILES: &[(&str, &str, &[u8])] = &[
-    (
-        "bulma.min.css",
-        "text/css",
-        include_bytes!("../assets/bulma.min.css"),
-    ),
-    (
-        "newtfern.css",
-        "text/css",
-        include_bytes!("../assets/newtfern.css"),
-    ),
-    (
-        "sheet.css",
-        "text/css",
-        include_bytes!("../assets/sheet.css"),
-    ),
-    (
-        "alpine-csp.min.js",
-        "text/javascript",
-        include_bytes!("../assets/alpine-csp.min.js"),
-    ),
-    (
-        "newtfern.js",
-        "text/javascript",
-        include_bytes!("../assets/newtfern.js"),
-    ),
-    (
-        "source-sans-3-latin-wght-normal.woff2",
-        "font/woff2",
-        include_bytes!("../assets/source-sans-3-latin-wght-normal.woff2"),
-    ),
-    (
-        "frond.svg",
-        "image/svg+xml",
-        include_bytes!("../assets/frond.svg"),
-    ),
-];
+#[derive(rust_embed::RustEmbed)]
+#[folder = "assets"]
+#[exclude = "LICENSE*"]
+struct Files;
 
-pub async fn asset(Path(name): Path<String>) -> Response {
-    match FILES.iter().find(|(n, _, _)| *n == name) {
-        Some((_, kind, bytes)) => (
-            [
-                ("content-type", *kind),
-                ("cache-control", "public, max-age=3600"),
-            ],
-            *bytes,
+struct Asset {
+    bytes: Vec<u8>,
+    kind: &'static str,
+    tag: String,
+    /// Made when first asked for.
+    brotli: OnceLock<Vec<u8>>,
+    gzip: OnceLock<Vec<u8>>,
+}
+
+/// By the name with its fingerprint.
+static ASSETS: LazyLock<HashMap<String, Asset>> = LazyLock::new(|| {
+    let all = Files::iter().filter_map(|name| {
+        let file = Files::get(&name)?;
+        let hash = file.metadata.sha256_hash();
+        let tag: String = hash.iter().take(6).map(|b| format!("{b:02x}")).collect();
+        let asset = Asset {
+            kind: kind_of(&name),
+            bytes: file.data.into_owned(),
+            tag: tag.clone(),
+            brotli: OnceLock::new(),
+            gzip: OnceLock::new(),
+        };
+        Some((with_tag(&name, &tag), asset))
+    });
+    all.collect()
+});
+
+/// Addresses by the plain names.
+static PATHS: LazyLock<HashMap<String, String>> = LazyLock::new(|| {
+    let plain = |full: &String, a: &Asset| full.replacen(&format!(".{}", a.tag), "", 1);
+    let all = ASSETS
+        .iter()
+        .map(|(full, a)| (plain(full, a), format!("/assets/{full}")));
+    all.collect()
+});
+
+fn with_tag(name: &str, tag: &str) -> String {
+    match name.rsplit_once('.') {
+        Some((stem, extension)) => format!("{stem}.{tag}.{extension}"),
+        None => format!("{name}.{tag}"),
+    }
+}
+
+fn kind_of(name: &str) -> &'static str {
+    match name.rsplit('.').next() {
+        Some("css") => "text/css; charset=utf-8",
+        Some("js") => "text/javascript; charset=utf-8",
+        Some("svg") => "image/svg+xml",
+        Some("woff2") => "font/woff2",
+        _ => "application/octet-stream",
+    }
+}
+
+/// The address of an asset, for templates.
+pub fn path(name: &str) -> &'static str {
+    PATHS.get(name).map_or("/assets/unknown", String::as_str)
+}
+
+impl Asset {
+    fn brotli(&self) -> &[u8] {
+        self.brotli.get_or_init(|| {
+            let mut out = Vec::new();
+            let mut writer = brotli::CompressorWriter::new(&mut out, 4096, 9, 22);
+            // Writing to memory does not fail.
+            let _ = writer.write_all(&self.bytes);
+            drop(writer);
+            out
+        })
+    }
+
+    fn gzip(&self) -> &[u8] {
+        self.gzip.get_or_init(|| {
+            let level = flate2::Compression::best();
+            let mut writer = flate2::write::GzEncoder::new(Vec::new(), level);
+            let _ = writer.write_all(&self.bytes);
+            writer.finish().unwrap_or_default()
+        })
+    }
+}
+
+/// Answers for an asset. The typeface's address in the style sheet has no fingerprint.
+pub async fn asset(Path(name): Path<String>, headers: HeaderMap) -> Response {
+    let plain = || {
+        PATHS
+            .get(&name)
+            .and_then(|p| ASSETS.get(p.trim_start_matches("/assets/")))
+    };
+    let Some(asset) = ASSETS.get(&name).or_else(plain) else {
+        return StatusCode::NOT_FOUND.into_response();
+    };
+    let fingerprinted = ASSETS.contains_key(&name);
+    let cache = match fingerprinted {
+        true => "public, max-age=31536000, immutable",
+        false => "public, max-age=86400",
+    };
+    let etag = format!("\"{}\"", asset.tag);
+    let common = [
+        (header::CONTENT_TYPE, asset.kind),
+        (header::CACHE_CONTROL, cache),
+        (header::ETAG, &etag),
+        (header::VARY, "accept-encoding"),
+    ];
+    let said = |name| {
+        headers
+            .get(name)
+            .and_then(|v| v.to_str().ok())
+            .unwrap_or_default()
+    };
+    if said(header::IF_NONE_MATCH).contains(&etag) {
+        return (StatusCode::NOT_MODIFIED, common).into_response();
+    }
+    let accepts = said(header::ACCEPT_ENCODING);
+    let text = !asset.kind.starts_with("font");
+    if text && accepts.contains("br") {
+        let encoding = [(header::CONTENT_ENCODING, "br")];
+        (common, encoding, asset.brotli().to_vec()).into_response()
+    } else if text && accepts.contains("gzip") {
+        let encoding = [(header::CONTENT_ENCODING, "gzip")];
+        (common, encoding, asset.gzip().to_vec()).into_response()
+    } else {
+        (common, asset.bytes.clone()).into_response()
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn each_asset_has_an_address_of_its_own_and_comes_back_whole() {
+        let path = path("newtfern.css");
+        assert!(path.starts_with("/assets/newtfern.") && path.len() > "/assets/newtfern.css".len());
+        let asset = &ASSETS[path.trim_start_matches("/assets/")];
+        let mut plain = Vec::new();
+        std::io::copy(&mut flate2::read::GzDecoder::new(asset.gzip()), &mut plain).unwrap();
+        assert_eq!(plain, asset.bytes);
+        let mut plain = Vec::new();
+        std::io::copy(
+            &mut brotli::Decompressor::new(asset.brotli(), 4096),
+            &mut plain,
         )
-            .into_response(),
-        None => StatusCode::NOT_FOUND.into_response(),
+        .unwrap();
+        assert_eq!(plain, asset.bytes);
+        assert_eq!(super::path("no such file"), "/assets/unknown");
     }
 }

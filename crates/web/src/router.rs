@@ -1,18 +1,51 @@
-//! All routes. Layers, outermost first: security headers on every answer; the refusal of changes from
-//! other sites; the body limit; then the handlers, which check session, role and form token themselves.
+//! All routes. Layers, outermost first: a panic is an answer of ours; compression; security headers on
+//! every answer; the log; the time limit; the refusal of changes from other sites; the frame around
+//! what is told; the body limit; then the handlers, which check session, role and form token.
 
 use crate::assets::asset;
+use crate::error::framed;
 use crate::pages::*;
 use crate::session::same_site;
 use crate::state::App;
 use axum::Router;
 use axum::extract::{DefaultBodyLimit, Request};
-use axum::http::HeaderValue;
+use axum::http::{HeaderValue, StatusCode};
 use axum::middleware::{self, Next};
 use axum::response::{Redirect, Response};
 use axum::routing::{get, post};
+use std::time::Duration;
+use tower_http::catch_panic::CatchPanicLayer;
+use tower_http::compression::CompressionLayer;
+use tower_http::timeout::TimeoutLayer;
+use tower_http::trace::TraceLayer;
 
+/// A page that takes longer has failed.
+const MOST_TIME: Duration = Duration::from_secs(60);
+
+/// The whole application as a service.
 pub fn router(app: App) -> Router {
+    let limited = TimeoutLayer::with_status_code(StatusCode::GATEWAY_TIMEOUT, MOST_TIME);
+    // A stream of events lasts as long as its page.
+    let streams = Router::new().route("/events", get(rounds::events));
+    let pages = Router::new()
+        .merge(estate_routes())
+        .merge(site_routes())
+        .merge(house_routes())
+        .fallback(|| async { crate::error::PageError::NotFound("page") })
+        .layer(limited);
+    pages
+        .merge(streams)
+        .layer(DefaultBodyLimit::max(6 << 20))
+        .layer(middleware::from_fn_with_state(app.clone(), framed))
+        .layer(middleware::from_fn(same_site))
+        .layer(TraceLayer::new_for_http())
+        .layer(middleware::from_fn(headers))
+        .layer(CompressionLayer::new())
+        .layer(CatchPanicLayer::new())
+        .with_state(app)
+}
+
+fn estate_routes() -> Router<App> {
     Router::new()
         .route("/", get(|| async { Redirect::to("/lens/estate") }))
         .route("/health", get(health::health))
@@ -25,11 +58,12 @@ pub fn router(app: App) -> Router {
         .route("/rounds/{id}", get(rounds::page))
         .route("/rounds/{id}/cancel", post(rounds::cancel))
         .route("/rounds/{id}/again", post(rounds::again))
-        .route("/events", get(rounds::events))
-        .route("/clients", get(clients::list).post(clients::add))
-        .route("/clients/{id}", get(clients::page).post(clients::change))
-        .route("/clients/{id}/logo", post(clients::logo))
-        .route("/clients/{id}/tokens.json", get(clients::tokens))
+        .route("/assets/{name}", get(asset))
+        .route("/blobs/{folder}/{name}", get(blobs::blob))
+}
+
+fn site_routes() -> Router<App> {
+    Router::new()
         .route("/sites/new", get(sites::form).post(sites::add))
         .route("/sites/look", post(sites::look))
         .route("/sites/import", get(intake::form).post(intake::submit))
@@ -40,6 +74,7 @@ pub fn router(app: App) -> Router {
             get(sites::settings).post(sites::change),
         )
         .route("/sites/{id}/remove", post(sites::remove))
+        .route("/sites/{id}/history.csv", get(history::export))
         .route("/sites/{id}/design", get(design::page).post(design::save))
         .route("/sites/{id}/design/numbers", post(design::numbers))
         .route("/sites/{id}/place", get(place::page))
@@ -55,19 +90,20 @@ pub fn router(app: App) -> Router {
             get(handover::for_client).post(handover::accept),
         )
         .route("/for-client/{token}/pdf", get(handover::pdf_for_client))
-        .route("/blobs/{folder}/{name}", get(blobs::blob))
+}
+
+fn house_routes() -> Router<App> {
+    Router::new()
+        .route("/clients", get(clients::list).post(clients::add))
+        .route("/clients/{id}", get(clients::page).post(clients::change))
+        .route("/clients/{id}/logo", post(clients::logo))
+        .route("/clients/{id}/tokens.json", get(clients::tokens))
         .route("/house-style", get(house::page).post(house::save))
         .route("/settings", get(settings::page).post(settings::save))
         .route("/settings/supplier", post(settings::supplier))
         .route("/settings/people", post(settings::add_person))
         .route("/settings/role", post(settings::set_role))
         .route("/audit", get(settings::audit))
-        .route("/assets/{name}", get(asset))
-        .fallback(|| async { crate::error::PageError::NotFound("page") })
-        .layer(DefaultBodyLimit::max(6 << 20))
-        .layer(middleware::from_fn(same_site))
-        .layer(middleware::from_fn(headers))
-        .with_state(app)
 }
 
 /// Why each part: nothing by default; our own scripts and styles, no inline; pictures also as data
@@ -88,13 +124,11 @@ async fn headers(request: Request, next: Next) -> Response {
             "permissions-policy",
             "camera=(), microphone=(), geolocation=()",
         ),
+        ("cache-control", "no-store"),
     ] {
         if !headers.contains_key(name) {
             headers.insert(name, HeaderValue::from_static(value));
         }
-    }
-    if !headers.contains_key("cache-control") {
-        headers.insert("cache-control", HeaderValue::from_static("no-store"));
     }
     response
 }

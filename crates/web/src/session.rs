@@ -1,4 +1,5 @@
-//! Who asks, and may they? Roles are checked here, on the server, for every page and every form.
+//! Who asks, and may they? Roles are checked here, on the server, for every page and every form, and by
+//! the acts once more.
 
 use crate::error::PageError;
 use crate::state::App;
@@ -9,32 +10,52 @@ use axum::http::request::Parts;
 use axum::http::{HeaderMap, Method, StatusCode};
 use axum::middleware::Next;
 use axum::response::{IntoResponse, Response};
-use newtfern_store::people::{Role, Session};
+use cookie::{Cookie, SameSite};
+use newtfern_acts::Actor;
+use newtfern_acts::store::people::{Role, Session};
 
-pub const COOKIE: &str = "newtfern";
+const COOKIE: &str = "newtfern";
+/// Only over TLS, for this host alone, for all its paths (RFC 6265bis, cookie name prefixes).
+const HOST_COOKIE: &str = "__Host-newtfern";
 
-pub fn cookie(headers: &HeaderMap) -> Option<String> {
-    headers
-        .get_all("cookie")
-        .iter()
+/// The session's token, from whichever of our cookies is there.
+pub fn token(headers: &HeaderMap) -> Option<String> {
+    let lines = headers.get_all("cookie").iter();
+    let pairs = lines
         .filter_map(|v| v.to_str().ok())
-        .flat_map(|v| v.split(';'))
-        .find_map(|pair| {
-            let (name, value) = pair.trim().split_once('=')?;
-            (name == COOKIE).then(|| value.to_string())
-        })
+        .flat_map(Cookie::split_parse);
+    let ours = |c: &Cookie| c.name() == HOST_COOKIE || c.name() == COOKIE;
+    pairs.flatten().find(ours).map(|c| c.value().to_string())
+}
+
+/// The cookie that keeps a session for so many seconds; 0 lets it go.
+pub fn session_cookie(secure: bool, token: &str, seconds: i64) -> String {
+    let name = if secure { HOST_COOKIE } else { COOKIE };
+    Cookie::build((name, token.to_string()))
+        .path("/")
+        .http_only(true)
+        .same_site(SameSite::Lax)
+        .secure(secure)
+        .max_age(cookie::time::Duration::seconds(seconds))
+        .build()
+        .to_string()
 }
 
 /// Anybody signed in.
+#[derive(Clone)]
 pub struct Reader(pub Session);
 
 impl Reader {
-    pub fn may_change(&self) -> bool {
-        self.0.person.role() >= Role::Technician
+    /// As acts name them.
+    pub fn actor(&self) -> Actor {
+        actor(&self.0)
     }
+}
 
-    pub fn is_administrator(&self) -> bool {
-        self.0.person.role() == Role::Administrator
+fn actor(session: &Session) -> Actor {
+    Actor {
+        name: session.person.name.clone(),
+        role: session.person.role(),
     }
 }
 
@@ -45,13 +66,16 @@ where
     type Rejection = PageError;
 
     async fn from_request_parts(parts: &mut Parts, state: &S) -> Result<Self, PageError> {
+        // Read once a request, by whoever asks first.
+        if let Some(known) = parts.extensions.get::<Reader>() {
+            return Ok(known.clone());
+        }
         let app = App::from_ref(state);
-        let token = cookie(&parts.headers).ok_or(PageError::SignIn)?;
-        app.store
-            .session(&token)
-            .await?
-            .map(Reader)
-            .ok_or(PageError::SignIn)
+        let token = token(&parts.headers).ok_or(PageError::SignIn)?;
+        let session = app.store().session(&token).await?;
+        let reader = session.map(Reader).ok_or(PageError::SignIn)?;
+        parts.extensions.insert(reader.clone());
+        Ok(reader)
     }
 }
 
@@ -62,22 +86,21 @@ pub struct Posted {
     pub fields: Fields,
 }
 
+/// Names and values as they were sent.
 #[derive(Debug, Clone, Default)]
 pub struct Fields(pub Vec<(String, String)>);
 
 impl Fields {
+    /// The first value of a name; empty where there is none.
     pub fn get(&self, name: &str) -> &str {
-        self.0
-            .iter()
-            .find(|(n, _)| n == name)
-            .map_or("", |(_, v)| v.as_str())
+        let found = self.0.iter().find(|(n, _)| n == name);
+        found.map_or("", |(_, v)| v.as_str())
     }
 
+    /// All values of a name.
     pub fn all<'a>(&'a self, name: &'a str) -> impl Iterator<Item = &'a str> {
-        self.0
-            .iter()
-            .filter(move |(n, _)| n == name)
-            .map(|(_, v)| v.as_str())
+        let of_name = self.0.iter().filter(move |(n, _)| n == name);
+        of_name.map(|(_, v)| v.as_str())
     }
 
     /// `None` for an empty field.
@@ -85,28 +108,28 @@ impl Fields {
         Some(self.get(name).trim().to_string()).filter(|v| !v.is_empty())
     }
 
+    /// Reads a form's body.
     pub fn parse(bytes: &[u8]) -> Fields {
         Fields(url::form_urlencoded::parse(bytes).into_owned().collect())
     }
 }
 
 impl Posted {
-    pub fn who(&self) -> &str {
-        &self.session.person.name
+    /// As acts name them.
+    pub fn actor(&self) -> Actor {
+        actor(&self.session)
     }
 
-    pub fn administrator(&self) -> Result<(), PageError> {
-        if self.session.person.role() == Role::Administrator {
-            Ok(())
-        } else {
-            Err(PageError::Forbidden(
-                "Only an administrator can change this.",
-            ))
-        }
+    /// For showing the page again.
+    pub fn reader(&self) -> Reader {
+        Reader(self.session.clone())
     }
 }
 
 /// Checks the session of a request that changes something.
+///
+/// # Errors
+/// [`PageError::Forbidden`], with what to do.
 pub fn check(session: &Session, csrf: &str) -> Result<(), PageError> {
     if session.person.role() < Role::Technician {
         return Err(PageError::Forbidden(
@@ -122,6 +145,9 @@ pub fn check(session: &Session, csrf: &str) -> Result<(), PageError> {
 }
 
 /// Reads a form with one file: the form token and the file's bytes.
+///
+/// # Errors
+/// Where the file is too large or did not arrive whole.
 pub async fn upload(form: &mut Multipart, file: &str) -> Result<(String, Vec<u8>), PageError> {
     let mut csrf = String::new();
     let mut bytes = Vec::new();
@@ -152,10 +178,18 @@ where
 
     async fn from_request(request: Request, state: &S) -> Result<Self, PageError> {
         let (mut parts, body) = request.into_parts();
-        let Reader(session) = Reader::from_request_parts(&mut parts, state).await?;
+        let reader = Reader::from_request_parts(&mut parts, state).await;
+        let to = parts.uri.path().to_string();
         let bytes = Bytes::from_request(Request::from_parts(parts, body), state)
             .await
             .map_err(|_| PageError::Bad("The form is too large.".into()))?;
+        let Reader(session) = match reader {
+            Err(PageError::SignIn) => {
+                let form = bytes.to_vec();
+                return Err(PageError::SignInWith { to, form });
+            }
+            other => other?,
+        };
         let fields = Fields::parse(&bytes);
         check(&session, fields.get("csrf"))?;
         Ok(Posted { session, fields })
@@ -174,12 +208,27 @@ pub async fn same_site(request: Request, next: Next) -> Response {
             (None, None) => false,
         };
         if foreign {
-            return (
-                StatusCode::FORBIDDEN,
-                "This request came from another site and was refused.",
-            )
-                .into_response();
+            let words = "This request came from another site and was refused.";
+            return (StatusCode::FORBIDDEN, words).into_response();
         }
     }
     next.run(request).await
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn cookies_are_read_by_either_name_and_bound_to_the_host_over_tls() {
+        let mut headers = HeaderMap::new();
+        headers.insert("cookie", "a=b; __Host-newtfern=token".parse().unwrap());
+        assert_eq!(token(&headers).as_deref(), Some("token"));
+        let safe = session_cookie(true, "t", 60);
+        assert!(safe.starts_with("__Host-newtfern=t;"), "{safe}");
+        for part in ["HttpOnly", "SameSite=Lax", "Secure", "Path=/", "Max-Age=60"] {
+            assert!(safe.contains(part), "{safe}");
+        }
+        assert!(!session_cookie(false, "t", 0).contains("Secure"));
+    }
 }

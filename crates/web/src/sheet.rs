@@ -1,16 +1,26 @@
 //! The handover sheet: what was installed, how it was proven, who to ask. One body serves the web page
 //! and the PDF; it carries its pictures with it.
 
+use crate::draw::swatch::{Swatch, swatch};
 use crate::draw::{chain, grid};
-use crate::pages::bench::{Line, weigh_lines};
+use crate::families::weigh::{Line, lines};
 use askama::Template;
-use newtfern_core::chain::Diagnosis;
 use newtfern_core::consent::Grid;
+use newtfern_core::family::{brand, load};
+use newtfern_core::finding::Finding;
 use newtfern_core::weigh::WeighIn;
 
-#[derive(Template)]
+/// A picture that the sheet carries.
+pub struct Picture {
+    pub words: String,
+    /// PNG as base64.
+    pub data: String,
+}
+
+/// Everything the sheet tells.
+#[derive(Template, Default)]
 #[template(path = "sheet.html")]
-pub struct Sheet {
+pub struct HandoverSheet {
     pub agency: String,
     pub client: String,
     pub site: String,
@@ -22,26 +32,31 @@ pub struct Sheet {
     pub outcome: String,
     pub chain: String,
     pub notes: Vec<String>,
-    /// Words and picture as base64 PNG.
-    pub pictures: Vec<(String, String)>,
+    pub pictures: Vec<Picture>,
     pub weigh: Vec<Line>,
     pub weigh_words: String,
     pub consent: String,
     pub consent_words: String,
     pub echo: String,
     pub brand: String,
-    pub colours: Vec<(String, String)>,
+    pub colours: Vec<Swatch>,
 }
 
-impl Sheet {
-    pub fn set_chain(&mut self, d: &Diagnosis) {
+impl HandoverSheet {
+    pub fn set_load(&mut self, d: &load::Detail, findings: &[Finding]) {
         self.outcome = d.outcome.words().to_string();
         self.chain = chain::svg(&d.chain, true);
-        self.notes = d.findings.iter().map(|f| f.summary.clone()).collect();
+        self.notes = findings.iter().map(|f| f.summary.clone()).collect();
+        // What was not looked at is told too: a client must not read silence as a yes.
+        let open = d
+            .not_looked_at
+            .iter()
+            .map(|n| format!("{}: {}", n.what, n.why));
+        self.notes.extend(open);
     }
 
     pub fn set_weigh(&mut self, w: &WeighIn, words: &str) {
-        self.weigh = weigh_lines(w);
+        self.weigh = lines(w);
         self.weigh_words = words.to_string();
     }
 
@@ -50,22 +65,54 @@ impl Sheet {
         self.consent_words = words.to_string();
     }
 
+    pub fn set_brand(&mut self, d: &brand::Detail, words: &str) {
+        self.brand = words.to_string();
+        let Some(c) = d.looks.first().map(|l| &l.compared) else {
+            return;
+        };
+        for (name, pair) in [("Launcher", &c.launcher), ("Header", &c.header)] {
+            if let Some(p) = pair {
+                self.colours.push(swatch(&p.seen.hex(), name));
+            }
+        }
+    }
+
+    /// The sheet's own markup.
+    ///
+    /// # Errors
+    /// Where the template fails.
     pub fn body(&self) -> Result<String, askama::Error> {
         self.render()
     }
 }
 
-/// The web page around a body. `extra` is our own markup.
-pub fn page(body: &str, extra: &str) -> String {
-    format!(
-        "<!doctype html><html lang=\"en\"><head><meta charset=\"utf-8\"><meta name=\"viewport\" content=\"width=device-width, initial-scale=1\"><meta name=\"robots\" content=\"noindex\"><title>Handover</title><link rel=\"stylesheet\" href=\"/assets/sheet.css\"></head><body><main>{body}{extra}</main></body></html>"
-    )
+#[derive(Template)]
+#[template(path = "sheet_page.html")]
+struct Page<'a> {
+    body: &'a str,
+    extra: &'a str,
+}
+
+#[derive(Template)]
+#[template(path = "sheet_paper.html")]
+struct Paper<'a> {
+    body: &'a str,
+    style: &'static str,
+}
+
+/// The web page around a body. Body and `extra` are markup of our own templates.
+///
+/// # Errors
+/// Where the template fails.
+pub fn page(body: &str, extra: &str) -> Result<String, askama::Error> {
+    Page { body, extra }.render()
 }
 
 /// The document for the printer, with its style inside.
-pub fn paper(body: &str) -> String {
-    format!(
-        "<!doctype html><html lang=\"en\"><head><meta charset=\"utf-8\"><title>Handover</title><style>{}</style></head><body><main>{body}</main></body></html>",
-        include_str!("../assets/sheet.css")
-    )
+///
+/// # Errors
+/// Where the template fails.
+pub fn paper(body: &str) -> Result<String, askama::Error> {
+    let style = include_str!("../assets/sheet.css");
+    Paper { body, style }.render()
 }

@@ -1,15 +1,17 @@
 //! What handlers share.
 
-use crate::Outside;
-use newtfern_store::Store;
-use newtfern_store::blobs::Blobs;
-use newtfern_store::seal::Sealer;
+use governor::{DefaultKeyedRateLimiter, Quota, RateLimiter};
+use newtfern_acts::Acts;
+use newtfern_acts::store::Store;
+use serde_json::Value;
 use std::collections::HashMap;
 use std::net::IpAddr;
-use std::sync::{Arc, Mutex};
-use std::time::{Duration, Instant};
+use std::num::NonZeroU32;
+use std::sync::{Arc, Mutex, PoisonError};
+use std::time::Duration;
 use tokio::sync::{broadcast, watch};
 
+/// What the program was started with.
 #[derive(Clone, Default)]
 pub struct Settings {
     /// Shown on the sign-in page of the demo.
@@ -20,64 +22,64 @@ pub struct Settings {
     pub secure_cookies: bool,
 }
 
+/// The application.
 #[derive(Clone)]
 pub struct App {
-    pub store: Store,
-    pub blobs: Blobs,
-    pub sealer: Sealer,
-    pub outside: Arc<dyn Outside>,
+    /// For changing anything.
+    pub acts: Acts,
     pub settings: Arc<Settings>,
     /// What workers report, as JSON texts.
     pub events: broadcast::Sender<String>,
     /// True when the program is about to stop.
     pub closing: watch::Sender<bool>,
-    attempts: Arc<Mutex<Attempts>>,
+    attempts: Arc<DefaultKeyedRateLimiter<(Who, u32)>>,
+    /// How often a sign-in succeeded: with each, attempts are counted anew.
+    successes: Arc<Mutex<HashMap<Who, u32>>>,
 }
 
-/// Times of sign-in attempts by address and account.
-type Attempts = HashMap<(IpAddr, String), Vec<Instant>>;
+/// An address and the account it asks for.
+type Who = (IpAddr, String);
 
-/// Sign-in attempts allowed in a window, for one address and account.
-const MOST_ATTEMPTS: usize = 8;
-const WINDOW: Duration = Duration::from_secs(300);
+fn who(from: IpAddr, email: &str) -> Who {
+    // A hostile address is not kept whole.
+    (
+        from,
+        email.trim().to_lowercase().chars().take(200).collect(),
+    )
+}
+
+/// Sign-in attempts allowed in a row, for one address and account; then one in this time.
+const MOST_ATTEMPTS: NonZeroU32 = NonZeroU32::new(8).expect("eight is not zero");
+const ONE_MORE_AFTER: Duration = Duration::from_secs(40);
 
 impl App {
-    pub fn new(
-        store: Store,
-        blobs: Blobs,
-        sealer: Sealer,
-        outside: Arc<dyn Outside>,
-        settings: Settings,
-    ) -> App {
+    /// Puts the application together.
+    pub fn new(acts: Acts, settings: Settings) -> App {
+        // The period is a constant above zero.
+        let quota = Quota::with_period(ONE_MORE_AFTER).unwrap_or(Quota::per_minute(MOST_ATTEMPTS));
         App {
-            store,
-            blobs,
-            sealer,
-            outside,
+            acts,
             settings: Arc::new(settings),
             events: broadcast::channel(256).0,
             closing: watch::Sender::new(false),
-            attempts: Arc::default(),
+            successes: Arc::default(),
+            attempts: Arc::new(RateLimiter::keyed(quota.allow_burst(MOST_ATTEMPTS))),
         }
     }
 
-    /// Passes notices of the database on to the pages that listen. Reconnects by itself.
+    /// For reading.
+    pub fn store(&self) -> &Store {
+        &self.acts.store
+    }
+
+    /// Passes notices of the database on to the pages that listen, each with the state of its round
+    /// read once. Reconnects by itself.
     pub fn follow_events(&self) {
-        let (pool, events) = (self.store.pool.clone(), self.events.clone());
+        let app = self.clone();
         tokio::spawn(async move {
             loop {
-                let listening = async {
-                    let mut listener = newtfern_store::listen(&pool).await?;
-                    loop {
-                        let text = listener.next().await?;
-                        // Nobody listening is fine.
-                        let _ = events.send(text);
-                    }
-                    #[allow(unreachable_code)]
-                    Ok::<(), newtfern_store::StoreError>(())
-                };
-                let ended = listening.await;
-                if pool.is_closed() {
+                let ended = app.listen().await;
+                if app.store().pool.is_closed() {
                     return;
                 }
                 if let Err(error) = ended {
@@ -88,30 +90,50 @@ impl App {
         });
     }
 
-    /// Counts an attempt to sign in; false when there were too many.
-    pub fn may_try(&self, from: IpAddr, email: &str) -> bool {
-        let Ok(mut attempts) = self.attempts.lock() else {
-            return true;
-        };
-        let now = Instant::now();
-        if attempts.len() > 10_000 {
-            attempts.retain(|_, times| {
-                times
-                    .last()
-                    .is_some_and(|t| now.duration_since(*t) < WINDOW)
-            });
+    async fn listen(&self) -> newtfern_acts::store::Result<()> {
+        let mut listener = newtfern_acts::store::listen(&self.store().pool).await?;
+        loop {
+            let text = listener.next().await?;
+            if self.events.receiver_count() == 0 {
+                continue;
+            }
+            let Ok(mut notice) = serde_json::from_str::<Value>(&text) else {
+                continue;
+            };
+            let Some(id) = notice["round"].as_i64() else {
+                continue;
+            };
+            if let Some(round) = self.store().round(id).await? {
+                notice["over"] = (round.total - round.waiting - round.running).into();
+                notice["total"] = round.total.into();
+                notice["percent"] = round.percent().into();
+                notice["finished"] = round.is_over().into();
+            }
+            // Nobody listening is fine.
+            let _ = self.events.send(notice.to_string());
         }
-        let times = attempts
-            .entry((from, email.trim().to_lowercase()))
-            .or_default();
-        times.retain(|t| now.duration_since(*t) < WINDOW);
-        times.push(now);
-        times.len() <= MOST_ATTEMPTS
     }
 
-    pub fn forget_attempts(&self, from: IpAddr, email: &str) {
-        if let Ok(mut attempts) = self.attempts.lock() {
-            attempts.remove(&(from, email.trim().to_lowercase()));
+    /// Counts an attempt to sign in; false when there were too many.
+    pub fn may_try(&self, from: IpAddr, email: &str) -> bool {
+        if self.attempts.len() > 10_000 {
+            self.attempts.retain_recent();
         }
+        let who = who(from, email);
+        let successes = self
+            .successes
+            .lock()
+            .unwrap_or_else(PoisonError::into_inner);
+        let count = successes.get(&who).copied().unwrap_or(0);
+        self.attempts.check_key(&(who, count)).is_ok()
+    }
+
+    /// Somebody signed in: what they mistyped before is forgotten.
+    pub fn succeeded(&self, from: IpAddr, email: &str) {
+        let mut successes = self
+            .successes
+            .lock()
+            .unwrap_or_else(PoisonError::into_inner);
+        *successes.entry(who(from, email)).or_default() += 1;
     }
 }

@@ -5,9 +5,10 @@ use crate::error::PageResult;
 use crate::session::Reader;
 use crate::state::App;
 use axum::response::Redirect;
-use newtfern_core::standing::{Family, State};
-use newtfern_store::people::Role;
-use newtfern_store::sites::Standing;
+use newtfern_acts::store::people::Role;
+use newtfern_acts::store::sites::StandingRow;
+use newtfern_core::family::{Family, Standing};
+use std::collections::HashMap;
 use time::OffsetDateTime;
 
 /// The frame of a page: the Trail with its counts, the person, the round under way.
@@ -39,8 +40,26 @@ pub struct Running {
     pub total: i64,
 }
 
+/// How many sites stand how: of all, and in each family.
+type Counts = HashMap<(Option<Family>, Standing), i64>;
+
+fn stop(counts: &Counts, family: Option<Family>, lens: &str) -> Stop {
+    let of = |state| counts.get(&(family, state)).copied().unwrap_or(0);
+    let key = family.map_or("estate", Family::key);
+    Stop {
+        key,
+        label: family.map_or("Estate", Family::label),
+        waiting: of(Standing::NotYet) + of(Standing::Undecided) + of(Standing::Stale),
+        failing: of(Standing::Failing),
+        current: lens == key,
+    }
+}
+
 impl Frame {
     /// `lens` is the current stop; empty for side pages.
+    ///
+    /// # Errors
+    /// Where the database refuses.
     pub async fn new(
         app: &App,
         reader: &Reader,
@@ -48,39 +67,11 @@ impl Frame {
         lens: &str,
         side: &'static str,
     ) -> PageResult<Frame> {
-        let counts = app.store.counts().await?;
-        let count = |family: Family, states: &[State]| {
-            states
-                .iter()
-                .map(|s| counts.get(&(family, *s)).copied().unwrap_or(0))
-                .sum::<i64>()
-        };
-        let mut trail = vec![Stop {
-            key: "estate",
-            label: "Estate",
-            waiting: 0,
-            failing: 0,
-            current: lens == "estate",
-        }];
-        for family in Family::ALL {
-            trail.push(Stop {
-                key: family.key(),
-                label: family.label(),
-                waiting: count(family, &[State::NotYet, State::Undecided, State::Stale]),
-                failing: count(family, &[State::Failing]),
-                current: lens == family.key(),
-            });
-        }
-        // The estate counts sites: how many still need something in loading, the heart of the job.
-        trail[0].waiting = trail
-            .iter()
-            .find(|s| s.key == "load")
-            .map_or(0, |s| s.waiting);
-        trail[0].failing = trail
-            .iter()
-            .find(|s| s.key == "load")
-            .map_or(0, |s| s.failing);
-        let round = app.store.active_round().await?.map(|r| Running {
+        let counts = app.store().counts().await?;
+        // The estate counts sites by their worst family; the others by their own.
+        let families = std::iter::once(None).chain(Family::ALL.map(Some));
+        let trail = families.map(|f| stop(&counts, f, lens)).collect();
+        let round = app.store().active_round().await?.map(|r| Running {
             id: r.id,
             percent: r.percent(),
             over: r.total - r.waiting - r.running,
@@ -101,13 +92,10 @@ impl Frame {
     }
 }
 
-pub fn frond_of(standings: &[Standing]) -> String {
-    frond::svg(
-        &standings
-            .iter()
-            .map(|s| (s.family(), s.state()))
-            .collect::<Vec<_>>(),
-    )
+/// A site's frond.
+pub fn frond_of(standings: &[StandingRow]) -> String {
+    let pairs: Vec<_> = standings.iter().map(|s| (s.family(), s.state())).collect();
+    frond::svg(&pairs)
 }
 
 /// "4 min ago", "yesterday", or the date.

@@ -1,62 +1,88 @@
-//! The chain of eight links.
+//! The chain of eight links: rings that hold, a broken one, a question where it is undecided, and dots
+//! for what was not reached.
 
-use super::escape;
+use super::drawn;
+use askama::Template;
 use newtfern_core::chain::{ChainLink, LinkState};
 
-/// Rings that hold, a broken one, and dots for what was not reached. `large` adds the links' names.
+struct Ring {
+    x: f64,
+    state: LinkState,
+    name: &'static str,
+    /// Class of the tie from the ring before.
+    tie: Option<&'static str>,
+    tie_from: f64,
+    tie_to: f64,
+    dash_from: f64,
+    broken: String,
+}
+
+#[derive(Template)]
+#[template(path = "draw/chain.html")]
+struct Picture {
+    words: String,
+    width: f64,
+    height: f64,
+    y: f64,
+    w: f64,
+    h: f64,
+    dot: f64,
+    dash: f64,
+    query_y: f64,
+    large: bool,
+    links: Vec<Ring>,
+}
+
+/// Draws a chain; `large` adds the links' names.
 pub fn svg(chain: &[ChainLink], large: bool) -> String {
-    let words: Vec<String> = chain
-        .iter()
-        .map(|l| format!("{} {}", l.link.word(), l.state.word()))
-        .collect();
-    let words = escape(&words.join(", "));
-    let step = if large { 92.0 } else { 21.0 };
-    let (height, y) = if large { (58.0, 20.0) } else { (24.0, 12.0) };
-    let width = step * 8.0;
-    let k = if large { 1.7 } else { 1.0 };
-    let mut out = format!(
-        r#"<svg class="chain" viewBox="0 0 {width} {height}" width="{width}" height="{height}" role="img" aria-label="{words}"><title>{words}</title>"#
-    );
-    for (i, link) in chain.iter().enumerate() {
+    let said = |l: &ChainLink| format!("{} {}", l.link.word(), l.state.word());
+    let words: Vec<String> = chain.iter().map(said).collect();
+    let (step, height, y, k) = match large {
+        true => (92.0, 58.0, 20.0, 1.7),
+        false => (21.0, 24.0, 12.0, 1.0),
+    };
+    let (w, h) = (7.0 * k, 4.6 * k);
+    let ring = |(i, link): (usize, &ChainLink)| {
         let x = step * (i as f64 + 0.5);
-        let (w, h) = (7.0 * k, 4.6 * k);
-        if i > 0 {
-            let whole = link.state == LinkState::Holds || link.state == LinkState::Broken;
-            let class = if whole { "tie" } else { "tie faint" };
-            out.push_str(&format!(
-                r#"<path class="{class}" d="M{} {y}H{}"/>"#,
-                x - step + w,
-                x - w
-            ));
+        let whole = matches!(link.state, LinkState::Holds | LinkState::Broken);
+        let tie = if whole { "tie" } else { "tie faint" };
+        Ring {
+            x,
+            state: link.state,
+            name: link.link.word(),
+            tie: (i > 0).then_some(tie),
+            tie_from: x - step + w,
+            tie_to: x - w,
+            dash_from: x - 4.0 * k,
+            broken: broken(x, y, w, h, k),
         }
-        match link.state {
-            LinkState::Holds => out.push_str(&format!(r#"<ellipse class="ring ok" cx="{x}" cy="{y}" rx="{w}" ry="{h}"/>"#)),
-            LinkState::Broken => out.push_str(&format!(
-                r#"<path class="ring bad" d="M{} {y}a{w} {h} 0 0 1 {} -{h}M{} {}l-{} {}M{} {y}a{w} {h} 0 0 1 -{} {h}"/>"#,
-                x - w,
-                w - 1.5 * k,
-                x + 2.0 * k,
-                y - h - 1.5 * k,
-                4.0 * k,
-                2.0 * h + 3.0 * k,
-                x + w,
-                w - 1.5 * k
-            )),
-            LinkState::NotReached => out.push_str(&format!(r#"<circle class="ring faint" cx="{x}" cy="{y}" r="{}"/>"#, 1.8 * k)),
-            LinkState::NotApplicable => out.push_str(&format!(r#"<path class="ring na" d="M{} {y}h{}"/>"#, x - 4.0 * k, 8.0 * k)),
-        }
-        if large {
-            let class = if link.state == LinkState::Broken {
-                "name bad"
-            } else {
-                "name"
-            };
-            out.push_str(&format!(
-                r#"<text class="{class}" x="{x}" y="50" text-anchor="middle">{}</text>"#,
-                link.link.word()
-            ));
-        }
-    }
-    out.push_str("</svg>");
-    out
+    };
+    drawn(&Picture {
+        words: words.join(", "),
+        width: step * 8.0,
+        height,
+        y,
+        w,
+        h,
+        dot: 1.8 * k,
+        dash: 8.0 * k,
+        query_y: y + 3.5 * k,
+        large,
+        links: chain.iter().enumerate().map(ring).collect(),
+    })
+}
+
+/// Two halves of a ring with a gash between them.
+fn broken(x: f64, y: f64, w: f64, h: f64, k: f64) -> String {
+    format!(
+        "M{} {y}a{w} {h} 0 0 1 {} -{h}M{} {}l-{} {}M{} {y}a{w} {h} 0 0 1 -{} {h}",
+        x - w,
+        w - 1.5 * k,
+        x + 2.0 * k,
+        y - h - 1.5 * k,
+        4.0 * k,
+        2.0 * h + 3.0 * k,
+        x + w,
+        w - 1.5 * k
+    )
 }

@@ -1,82 +1,107 @@
 //! The consent grid: states down, signals across. A hollow dot is silence, a square a signal that may
 //! be, a triangle one that may not.
 
-use super::escape;
-use newtfern_core::consent::{Grid, Signal};
+use super::drawn;
+use askama::Template;
+use newtfern_core::consent::{Cell, Grid, Signal};
 use newtfern_core::observation::ConsentAct;
 
+enum Shape {
+    Allowed,
+    Wrong,
+    Silent,
+    NotVisited,
+}
+
+struct Head {
+    x: i32,
+    word: &'static str,
+}
+
+struct Drawn {
+    x: i32,
+    shape: Shape,
+}
+
+struct Row {
+    y: i32,
+    text_y: i32,
+    word: &'static str,
+    cells: Vec<Drawn>,
+}
+
+#[derive(Template)]
+#[template(path = "draw/grid.html")]
+struct Picture {
+    words: String,
+    height: usize,
+    heads: Vec<Head>,
+    rows: Vec<Row>,
+}
+
+const STATES: [ConsentAct; 5] = [
+    ConsentAct::Untouched,
+    ConsentAct::Refused,
+    ConsentAct::Granted,
+    ConsentAct::Withdrawn,
+    ConsentAct::Gpc,
+];
+
+fn x_of(i: usize) -> i32 {
+    98 + 54 * i as i32
+}
+
+fn shape(cell: Option<&Cell>) -> Shape {
+    match cell {
+        None => Shape::NotVisited,
+        Some(c) if c.count == 0 => Shape::Silent,
+        Some(c) if c.wrong() > 0 => Shape::Wrong,
+        Some(_) => Shape::Allowed,
+    }
+}
+
+/// Draws a grid.
 pub fn svg(grid: &Grid) -> String {
-    let states: Vec<ConsentAct> = [
-        ConsentAct::Untouched,
-        ConsentAct::Refused,
-        ConsentAct::Granted,
-    ]
-    .into_iter()
-    .filter(|s| grid.cells.iter().any(|c| c.state == *s))
-    .collect();
-    let words: Vec<String> = grid
-        .cells
-        .iter()
-        .map(|c| {
-            format!(
-                "{} {}: {}{}",
-                c.state.word(),
-                c.signal.words(),
-                c.count,
-                if c.allowed || c.count == 0 {
-                    ""
-                } else {
-                    ", not allowed"
-                }
-            )
-        })
-        .collect();
-    let words = escape(&words.join("; "));
-    let height = 16 + 17 * states.len();
-    let mut out = format!(
-        r#"<svg class="consentgrid" viewBox="0 0 240 {height}" width="240" height="{height}" role="img" aria-label="{words}"><title>{words}</title>"#
-    );
-    for (i, signal) in Signal::ALL.into_iter().enumerate() {
-        out.push_str(&format!(
-            r#"<text class="small" x="{}" y="11" text-anchor="middle">{}</text>"#,
-            98 + 56 * i,
-            signal.words()
-        ));
-    }
-    for (row, state) in states.iter().enumerate() {
-        let y = 25 + 17 * row;
-        out.push_str(&format!(
-            r#"<text class="small" x="0" y="{}">{}</text>"#,
-            y + 4,
-            state.word()
-        ));
-        for (i, signal) in Signal::ALL.into_iter().enumerate() {
-            let x = 98 + 56 * i as i32;
-            let y = y as i32;
-            match grid
-                .cells
-                .iter()
-                .find(|c| c.state == *state && c.signal == signal)
-            {
-                Some(c) if c.count > 0 && c.allowed => out.push_str(&format!(
-                    r#"<rect class="cell ok" x="{}" y="{}" width="9" height="9"/>"#,
-                    x - 5,
-                    y - 5
-                )),
-                Some(c) if c.count > 0 => out.push_str(&format!(
-                    r#"<path class="cell bad" d="M{x} {}l6 11h-12z"/>"#,
-                    y - 6
-                )),
-                Some(_) => out.push_str(&format!(
-                    r#"<circle class="cell none" cx="{x}" cy="{y}" r="3"/>"#
-                )),
-                None => out.push_str(&format!(
-                    r#"<path class="cell none" d="M{} {y}h6"/>"#,
-                    x - 3
-                )),
-            }
+    let visited = |s: &ConsentAct| grid.cells.iter().any(|c| c.state == *s);
+    let states: Vec<ConsentAct> = STATES.into_iter().filter(visited).collect();
+    let said = |c: &Cell| {
+        let wrong = if c.wrong() > 0 { ", not allowed" } else { "" };
+        format!(
+            "{} {}: {}{wrong}",
+            c.state.word(),
+            c.signal.words(),
+            c.count
+        )
+    };
+    let words: Vec<String> = grid.cells.iter().map(said).collect();
+    let signals = || Signal::ALL.into_iter().enumerate();
+    let row = |(i, state): (usize, &ConsentAct)| {
+        let y = 25 + 17 * i as i32;
+        let cell = |signal| {
+            let mut cells = grid.cells.iter();
+            cells.find(|c| c.state == *state && c.signal == signal)
+        };
+        Row {
+            y,
+            text_y: y + 4,
+            word: state.word(),
+            cells: signals()
+                .map(|(i, signal)| Drawn {
+                    x: x_of(i),
+                    shape: shape(cell(signal)),
+                })
+                .collect(),
         }
-    }
-    out.push_str("</svg>");
-    out
+    };
+    drawn(&Picture {
+        words: words.join("; "),
+        height: 16 + 17 * states.len(),
+        heads: signals()
+            .map(|(i, s)| Head {
+                x: x_of(i),
+                word: s.words(),
+            })
+            .collect(),
+        rows: states.iter().enumerate().map(row).collect(),
+    })
 }

@@ -1,70 +1,80 @@
 //! An interval against the budget line, on a scale that is the same for every row.
 
-use super::escape;
+use super::drawn;
+use askama::Template;
 
+/// An interval with its middle, ms.
 pub struct Bar {
     pub low: f64,
     pub mid: f64,
     pub high: f64,
 }
 
+/// The scale's ends, ms.
+#[derive(Clone, Copy)]
+pub struct Scale {
+    pub from: f64,
+    pub to: f64,
+}
+
+/// What a widget costs by itself.
+pub const OWN: Scale = Scale {
+    from: 0.0,
+    to: 200.0,
+};
+/// What a page loses, or by chance seems to gain.
+pub const PAGE: Scale = Scale {
+    from: -100.0,
+    to: 200.0,
+};
+
 const WIDTH: f64 = 260.0;
 
-/// `from` and `to` are the scale's ends in ms; what lies outside is drawn at the edge with an arrow.
+#[derive(Template)]
+#[template(path = "draw/interval.html")]
+struct Picture<'a> {
+    words: &'a str,
+    ticks: Vec<String>,
+    floor: Option<(String, String)>,
+    zero: Option<String>,
+    class: &'static str,
+    low: String,
+    high: String,
+    end: String,
+    mid: String,
+    beyond: bool,
+    budget: Option<String>,
+}
+
+/// Draws a bar; what lies outside the scale is drawn at the edge with an arrow. `floor` is what chance
+/// alone does.
 pub fn svg(
     bar: &Bar,
     budget: Option<f64>,
     floor: Option<(f64, f64)>,
-    from: f64,
-    to: f64,
+    scale: Scale,
     words: &str,
 ) -> String {
+    let Scale { from, to } = scale;
     let x = |v: f64| 6.0 + (v.clamp(from, to) - from) / (to - from) * (WIDTH - 12.0);
-    let words = escape(words);
-    let mut out = format!(
-        r#"<svg class="interval" viewBox="0 0 {WIDTH} 30" width="{WIDTH}" height="30" role="img" aria-label="{words}"><title>{words}</title><path class="axis" d="M6 24H{}"/>"#,
-        WIDTH - 6.0
-    );
-    for i in 0..=4 {
-        let v = from + (to - from) * f64::from(i) / 4.0;
-        out.push_str(&format!(r#"<path class="axis" d="M{0:.1} 22v4"/>"#, x(v)));
-    }
-    if let Some((a, b)) = floor {
-        out.push_str(&format!(
-            r#"<rect class="floor" x="{:.1}" y="3" width="{:.1}" height="18"/>"#,
-            x(a),
-            (x(b) - x(a)).max(1.0)
-        ));
-    }
-    if from < 0.0 && to > 0.0 {
-        out.push_str(&format!(r#"<path class="zero" d="M{:.1} 2v22"/>"#, x(0.0)));
-    }
-    let over = budget.is_some_and(|b| bar.low > b);
+    let at = |v: f64| format!("{:.1}", x(v));
     let class = match budget {
-        Some(_) if over => "bad",
+        Some(b) if bar.low > b => "bad",
         Some(b) if bar.high <= b => "ok",
         _ => "open",
     };
-    out.push_str(&format!(
-        r#"<path class="range {class}" d="M{:.1} 12H{:.1}"/><path class="end {class}" d="M{:.1} 8v8M{:.1} 8v8"/>"#,
-        x(bar.low),
-        x(bar.high).max(x(bar.low) + 1.0),
-        x(bar.low),
-        x(bar.high)
-    ));
-    out.push_str(&format!(
-        r#"<rect class="mid {class}" x="{:.1}" y="7.5" width="5" height="9"/>"#,
-        x(bar.mid) - 2.5
-    ));
-    if bar.high > to {
-        out.push_str(&format!(
-            r#"<path class="end {class}" d="M{0:.1} 7l5 5l-5 5"/>"#,
-            WIDTH - 8.0
-        ));
-    }
-    if let Some(b) = budget {
-        out.push_str(&format!(r#"<path class="budget" d="M{0:.1} 1v24"/>"#, x(b)));
-    }
-    out.push_str("</svg>");
-    out
+    let step = (to - from) / 4.0;
+    drawn(&Picture {
+        words,
+        ticks: (0..=4).map(|i| at(from + step * f64::from(i))).collect(),
+        floor: floor.map(|(a, b)| (at(a), format!("{:.1}", (x(b) - x(a)).max(1.0)))),
+        zero: (from < 0.0 && to > 0.0).then(|| at(0.0)),
+        class,
+        low: at(bar.low),
+        high: at(bar.high),
+        end: format!("{:.1}", x(bar.high).max(x(bar.low) + 1.0)),
+        mid: format!("{:.1}", x(bar.mid) - 2.5),
+        beyond: bar.high > to,
+        budget: budget.map(at),
+    })
 }

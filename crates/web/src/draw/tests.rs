@@ -2,7 +2,7 @@
 
 use super::{chain, grid, interval};
 use newtfern_core::chain::{ChainLink, LinkState};
-use newtfern_core::consent::{Cell, Grid, Signal};
+use newtfern_core::consent::{Cell, Example, Grid, Signal};
 use newtfern_core::finding::Link;
 use newtfern_core::observation::ConsentAct;
 use proptest::prelude::*;
@@ -59,13 +59,13 @@ fn the_bars_colour_is_the_verdict() {
         (bar(50.0, 50.0, 50.0), "range ok"),
     ] {
         assert!(
-            interval::svg(&b, Some(50.0), None, 0.0, 200.0, "").contains(class),
+            interval::svg(&b, Some(50.0), None, interval::OWN, "").contains(class),
             "{class}"
         );
     }
     // Without a budget there is no verdict.
     assert!(
-        interval::svg(&bar(60.0, 70.0, 80.0), None, None, 0.0, 200.0, "").contains("range open")
+        interval::svg(&bar(60.0, 70.0, 80.0), None, None, interval::OWN, "").contains("range open")
     );
 }
 
@@ -73,14 +73,14 @@ fn the_bars_colour_is_the_verdict() {
 fn every_row_has_the_same_scale() {
     let at = |v: f64| {
         x_of(
-            &interval::svg(&bar(v, v, v), Some(50.0), None, 0.0, 200.0, ""),
+            &interval::svg(&bar(v, v, v), Some(50.0), None, interval::OWN, ""),
             "range",
         )
     };
     assert_eq!((at(0.0), at(100.0), at(200.0)), (6.0, 130.0, 254.0));
     let budget = |b: f64| {
         x_of(
-            &interval::svg(&bar(1.0, 2.0, 3.0), Some(b), None, 0.0, 200.0, ""),
+            &interval::svg(&bar(1.0, 2.0, 3.0), Some(b), None, interval::OWN, ""),
             "\"budget\"",
         )
     };
@@ -88,7 +88,16 @@ fn every_row_has_the_same_scale() {
     // The zero line stands on the same scale where values can be negative.
     assert_eq!(
         x_of(
-            &interval::svg(&bar(-5.0, 1.0, 9.0), None, None, -100.0, 100.0, ""),
+            &interval::svg(
+                &bar(-5.0, 1.0, 9.0),
+                None,
+                None,
+                interval::Scale {
+                    from: -100.0,
+                    to: 100.0
+                },
+                ""
+            ),
             "zero"
         ),
         130.0
@@ -101,8 +110,7 @@ fn what_lies_beyond_the_scale_is_drawn_at_its_end_with_an_arrow() {
         &bar(150.0, 400.0, 900.0),
         Some(50.0),
         Some((-3.0, 3.0)),
-        0.0,
-        200.0,
+        interval::OWN,
         "900 ms",
     );
     assert_sound(&beyond);
@@ -111,13 +119,15 @@ fn what_lies_beyond_the_scale_is_drawn_at_its_end_with_an_arrow() {
         "{beyond}"
     );
     assert!(
-        !interval::svg(&bar(1.0, 2.0, 3.0), Some(50.0), None, 0.0, 200.0, "").contains("l5 5l-5 5")
+        !interval::svg(&bar(1.0, 2.0, 3.0), Some(50.0), None, interval::OWN, "")
+            .contains("l5 5l-5 5")
     );
 }
 
 #[test]
 fn a_chain_says_each_link_in_words_and_breaks_where_it_broke() {
     let states = |link: Link| match link {
+        Link::Allowed => LinkState::Undecided,
         l if l < Link::Fetched => LinkState::Holds,
         Link::Fetched => LinkState::Broken,
         _ => LinkState::NotReached,
@@ -138,11 +148,13 @@ fn a_chain_says_each_link_in_words_and_breaks_where_it_broke() {
                 svg.matches("ring bad").count(),
                 svg.matches("ring faint").count()
             ),
-            (3, 1, 4)
+            (2, 1, 4)
         );
-        assert!(svg.contains("<title>delivered holds, placed holds, allowed holds, fetched broken, ran not reached"), "{svg}");
+        assert!(svg.contains("<title>delivered holds, placed holds, allowed undecided, fetched broken, ran not reached"), "{svg}");
     }
-    assert_eq!(chain::svg(&links, true).matches("<text").count(), 8);
+    // Eight names, and the question mark of the link that could not be told.
+    assert_eq!(chain::svg(&links, true).matches("<text").count(), 9);
+    assert_eq!(chain::svg(&links, false).matches(">?</text>").count(), 1);
 }
 
 #[test]
@@ -151,9 +163,15 @@ fn the_grid_tells_silence_from_what_may_be_and_what_may_not() {
         state,
         signal,
         count,
+        before: 0,
         allowed,
+        allowed_before: false,
         first_ms: Some(12.0),
-        examples: vec!["<b>&\"".into()],
+        examples: vec![Example {
+            what: "<b>&\"".into(),
+            at_ms: 12.0,
+            before: false,
+        }],
     };
     let cells = vec![
         cell(ConsentAct::Untouched, Signal::ALL[0], 3, false),
@@ -163,6 +181,8 @@ fn the_grid_tells_silence_from_what_may_be_and_what_may_not() {
     let svg = grid::svg(&Grid {
         cells,
         region: "opt-in".into(),
+        region_id: "opt-in".into(),
+        not_made: vec![],
         up: vec![],
         managed: true,
     });
@@ -192,7 +212,7 @@ proptest! {
     fn any_interval_is_drawn_soundly(a in -1e6..1e6f64, b in -1e6..1e6f64, c in -1e6..1e6f64, budget in proptest::option::of(0.0..1e4f64), words in ".{0,20}") {
         let mut v = [a, b, c];
         v.sort_by(f64::total_cmp);
-        let svg = interval::svg(&bar(v[0], v[1], v[2]), budget, Some((v[0] / 2.0, v[2] / 2.0)), -100.0, 200.0, &words);
+        let svg = interval::svg(&bar(v[0], v[1], v[2]), budget, Some((v[0] / 2.0, v[2] / 2.0)), interval::PAGE, &words);
         assert_sound(&svg.replace("&gt;", ""));
         prop_assert!((6.0..=254.0).contains(&x_of(&svg, "range")));
     }

@@ -5,7 +5,7 @@ use crate::session::Reader;
 use crate::state::App;
 use axum::extract::{Path, State};
 use axum::response::{IntoResponse, Response};
-use newtfern_store::blobs::media_type;
+use newtfern_acts::store::blobs::media_type;
 
 pub async fn blob(
     State(app): State<App>,
@@ -13,11 +13,8 @@ pub async fn blob(
     Path((folder, name)): Path<(String, String)>,
 ) -> PageResult {
     let key = format!("{folder}/{name}");
-    let bytes = app
-        .blobs
-        .get(&key)
-        .await?
-        .ok_or(PageError::NotFound("picture"))?;
+    let bytes = app.acts.blobs.get(&key).await?;
+    let bytes = bytes.ok_or(PageError::NotFound("picture"))?;
     Ok(answer(&key, bytes.to_vec()))
 }
 

@@ -1,23 +1,21 @@
 //! Clients and their brand sheets.
 
-use super::{form_again, render};
+use super::{file, form_again, render};
+use crate::draw::swatch::{Swatch, swatch};
 use crate::error::{PageError, PageResult};
-use crate::pages::lens::{Swatch, swatch};
 use crate::session::{Fields, Posted, Reader, check, upload};
 use crate::state::App;
 use crate::view::{Frame, PAGE_SIZE, Pager, short};
 use askama::Template;
 use axum::extract::{Multipart, Path, Query, State};
-use axum::http::header;
 use axum::response::{IntoResponse, Redirect};
-use newtfern_core::brand::Sheet;
+use newtfern_acts::ActError;
+use newtfern_acts::store::clients::Client;
+use newtfern_acts::store::sites::Filter;
+use newtfern_core::brand::BrandSheet;
 use newtfern_core::colour::Rgb;
-use newtfern_core::intake::MOST_NAME;
-use newtfern_store::StoreError;
-use newtfern_store::clients::Client;
-use newtfern_store::sites::Filter;
+use newtfern_core::site::MOST_NAME;
 use serde::Deserialize;
-use serde_json::json;
 
 #[derive(Default, Deserialize)]
 pub struct Asked {
@@ -46,7 +44,9 @@ struct Page {
     /// As stored, or as typed where that cannot be kept.
     typed: Fields,
     problem: String,
+    /// The first of its sites, and how many there are.
     sites: Vec<(i64, String, String)>,
+    total: i64,
 }
 
 pub async fn list(
@@ -70,7 +70,7 @@ async fn list_page(
 ) -> PageResult<List> {
     let number = asked.page.unwrap_or(1);
     let (clients, total) = app
-        .store
+        .store()
         .clients(&asked.q, Pager::offset(number), PAGE_SIZE)
         .await?;
     let clients = clients
@@ -97,7 +97,7 @@ async fn list_page(
 }
 
 /// The client's name and brand sheet from the form, or what is wrong with them.
-fn read(f: &Fields) -> Result<(String, Sheet), String> {
+fn read(f: &Fields) -> Result<(String, BrandSheet), String> {
     let name = f.some("name").ok_or("Give the client a name.")?;
     if name.chars().count() > MOST_NAME {
         return Err(format!("The name is longer than {MOST_NAME} characters."));
@@ -107,7 +107,7 @@ fn read(f: &Fields) -> Result<(String, Sheet), String> {
     if !tokens.trim().is_empty() {
         return Ok((
             name,
-            Sheet::from_tokens(tokens)
+            BrandSheet::from_tokens(tokens)
                 .map_err(|e| format!("The design tokens cannot be used: {e}."))?,
         ));
     }
@@ -116,7 +116,7 @@ fn read(f: &Fields) -> Result<(String, Sheet), String> {
             .map(|v| Rgb::parse(&v).map_err(|e| format!("{label}: {e}.")))
             .transpose()
     };
-    let sheet = Sheet {
+    let sheet = BrandSheet {
         primary: colour("primary", "Primary colour")?,
         secondary: colour("secondary", "Secondary colour")?,
         public_name: f.some("public_name").unwrap_or_else(|| name.clone()),
@@ -125,51 +125,39 @@ fn read(f: &Fields) -> Result<(String, Sheet), String> {
     Ok((name, sheet))
 }
 
-/// What a refusal of the store means to the person at the form; other errors stay errors.
-fn taken<T>(result: newtfern_store::Result<T>, name: &str) -> PageResult<Result<T, String>> {
-    match result {
-        Ok(value) => Ok(Ok(value)),
-        Err(StoreError::Taken { .. }) => Ok(Err(format!(
-            "A client named \u{201c}{name}\u{201d} is there already."
-        ))),
+/// Adds a client.
+///
+/// # Errors
+/// Where the database refuses; mistakes come back with the form.
+pub async fn add(State(app): State<App>, posted: Posted) -> PageResult {
+    let added = match read(&posted.fields) {
+        Ok((name, sheet)) => app.acts.add_client(&posted.actor(), &name, &sheet).await,
+        Err(problem) => Err(ActError::Bad(problem)),
+    };
+    match added {
+        Ok(id) => Ok(Redirect::to(&format!("/clients/{id}")).into_response()),
+        Err(ActError::Bad(problem)) => {
+            let reader = posted.reader();
+            let asked = Asked::default();
+            form_again(&list_page(&app, &reader, asked, posted.fields, problem).await?)
+        }
         Err(other) => Err(other.into()),
     }
 }
 
-pub async fn add(State(app): State<App>, posted: Posted) -> PageResult {
-    let added = match read(&posted.fields) {
-        Ok((name, sheet)) => {
-            taken(app.store.add_client(&name, &sheet).await, &name)?.map(|id| (id, name))
-        }
-        Err(problem) => Err(problem),
-    };
-    let (id, name) = match added {
-        Ok(added) => added,
-        Err(problem) => {
-            return form_again(
-                &list_page(
-                    &app,
-                    &Reader(posted.session),
-                    Asked::default(),
-                    posted.fields,
-                    problem,
-                )
-                .await?,
-            );
-        }
-    };
-    app.store
-        .note(posted.who(), "added a client", &name, json!({"id": id}))
-        .await?;
-    Ok(Redirect::to(&format!("/clients/{id}")).into_response())
-}
-
-pub async fn page(State(app): State<App>, reader: Reader, Path(id): Path<i64>) -> PageResult {
-    let client = app
-        .store
+async fn client_of(app: &App, id: i64) -> PageResult<Client> {
+    app.store()
         .client(id)
         .await?
-        .ok_or(PageError::NotFound("client"))?;
+        .ok_or(PageError::NotFound("client"))
+}
+
+/// Shows a client.
+///
+/// # Errors
+/// Where there is no such client.
+pub async fn page(State(app): State<App>, reader: Reader, Path(id): Path<i64>) -> PageResult {
+    let client = client_of(&app, id).await?;
     let sheet = client.sheet()?;
     let hex = |colour: Option<Rgb>| colour.map(Rgb::hex).unwrap_or_default();
     let stored = [
@@ -179,17 +167,12 @@ pub async fn page(State(app): State<App>, reader: Reader, Path(id): Path<i64>) -
         ("primary", hex(sheet.primary)),
         ("secondary", hex(sheet.secondary)),
     ];
-    render(
-        &sheet_page(
-            &app,
-            &reader,
-            client,
-            Fields(stored.map(|(n, v)| (n.to_string(), v)).into()),
-            String::new(),
-        )
-        .await?,
-    )
+    let typed = Fields(stored.map(|(n, v)| (n.to_string(), v)).into());
+    render(&sheet_page(&app, &reader, client, typed, String::new()).await?)
 }
+
+/// Sites shown beside a brand sheet; the estate shows all.
+const SHOWN: i64 = 30;
 
 async fn sheet_page(
     app: &App,
@@ -198,65 +181,44 @@ async fn sheet_page(
     typed: Fields,
     problem: String,
 ) -> PageResult<Page> {
-    let (sites, _) = app
-        .store
-        .sites(
-            &Filter {
-                client: Some(client.id),
-                ..Filter::default()
-            },
-            0,
-            200,
-        )
-        .await?;
+    let filter = Filter {
+        client: Some(client.id),
+        ..Filter::default()
+    };
+    let (sites, total) = app.store().sites(&filter, 0, SHOWN).await?;
+    let line = |s: newtfern_acts::store::sites::Site| (s.id, s.name.clone(), short(&s.url));
     Ok(Page {
         frame: Frame::new(app, reader, &client.name, "", "clients").await?,
-        sites: sites
-            .into_iter()
-            .map(|s| (s.id, s.name, short(&s.url)))
-            .collect(),
+        sites: sites.into_iter().map(line).collect(),
+        total,
         typed,
         problem,
         client,
     })
 }
 
+/// Changes a client and its brand sheet.
+///
+/// # Errors
+/// Where there is no such client; mistakes come back with the form.
 pub async fn change(State(app): State<App>, Path(id): Path<i64>, posted: Posted) -> PageResult {
-    let before = app
-        .store
-        .client(id)
-        .await?
-        .ok_or(PageError::NotFound("client"))?;
+    let client = client_of(&app, id).await?;
     let kept = match read(&posted.fields) {
         Ok((name, sheet)) => {
-            taken(app.store.set_sheet(id, &name, &sheet).await, &name)?.map(|()| (name, sheet))
+            app.acts
+                .change_sheet(&posted.actor(), id, &name, &sheet)
+                .await
         }
-        Err(problem) => Err(problem),
+        Err(problem) => Err(ActError::Bad(problem)),
     };
-    let (name, sheet) = match kept {
-        Ok(kept) => kept,
-        Err(problem) => {
-            return form_again(
-                &sheet_page(
-                    &app,
-                    &Reader(posted.session),
-                    before,
-                    posted.fields,
-                    problem,
-                )
-                .await?,
-            );
+    match kept {
+        Ok(()) => Ok(Redirect::to(&format!("/clients/{id}")).into_response()),
+        Err(ActError::Bad(problem)) => {
+            let reader = posted.reader();
+            form_again(&sheet_page(&app, &reader, client, posted.fields, problem).await?)
         }
-    };
-    app.store
-        .note(
-            posted.who(),
-            "changed a brand sheet",
-            &name,
-            json!({"before": before.sheet, "after": sheet}),
-        )
-        .await?;
-    Ok(Redirect::to(&format!("/clients/{id}")).into_response())
+        Err(other) => Err(other.into()),
+    }
 }
 
 /// What a logo may be: told by its first bytes, not by its name.
@@ -274,52 +236,34 @@ fn logo_kind(bytes: &[u8]) -> Option<(&'static str, &'static str)> {
     }
 }
 
+/// Keeps a logo.
+///
+/// # Errors
+/// Where the file is no picture.
 pub async fn logo(
     State(app): State<App>,
     reader: Reader,
     Path(id): Path<i64>,
     mut form: Multipart,
 ) -> PageResult {
-    let client = app
-        .store
-        .client(id)
-        .await?
-        .ok_or(PageError::NotFound("client"))?;
     let (csrf, bytes) = upload(&mut form, "logo").await?;
     check(&reader.0, &csrf)?;
     let (extension, media_type) = logo_kind(&bytes)
         .ok_or_else(|| PageError::Bad("The logo must be a PNG, JPEG or SVG picture.".into()))?;
-    let key = app.blobs.put(bytes, extension).await?;
-    app.store.set_logo(id, &key, media_type).await?;
-    app.store
-        .note(
-            &reader.0.person.name,
-            "changed a logo",
-            &client.name,
-            json!({"blob": key}),
-        )
+    app.acts
+        .set_logo(&reader.actor(), id, bytes, extension, media_type)
         .await?;
     Ok(Redirect::to(&format!("/clients/{id}")).into_response())
 }
 
+/// The brand sheet as design tokens.
+///
+/// # Errors
+/// Where there is no such client.
 pub async fn tokens(State(app): State<App>, _: Reader, Path(id): Path<i64>) -> PageResult {
-    let client = app
-        .store
-        .client(id)
-        .await?
-        .ok_or(PageError::NotFound("client"))?;
+    let client = client_of(&app, id).await?;
     let text = serde_json::to_string_pretty(&client.sheet()?.to_tokens()).unwrap_or_default();
-    Ok((
-        [
-            (header::CONTENT_TYPE, "application/json"),
-            (
-                header::CONTENT_DISPOSITION,
-                "attachment; filename=\"brand.tokens.json\"",
-            ),
-        ],
-        text,
-    )
-        .into_response())
+    Ok(file("application/json", "brand.tokens.json", text))
 }
 
 #[cfg(test)]

@@ -3,162 +3,161 @@
 use super::blobs::answer;
 use crate::error::{PageError, PageResult, message};
 use crate::session::{Fields, Posted, Reader};
+use crate::sheet;
 use crate::state::App;
 use crate::view::moment;
+use askama::Template;
 use axum::body::Bytes;
 use axum::extract::{Path, State};
 use axum::http::StatusCode;
-use axum::response::{Html, IntoResponse, Redirect};
-use newtfern_store::handovers::Handover;
-use serde_json::json;
-use time::{Duration, OffsetDateTime};
+use axum::response::{Html, IntoResponse, Redirect, Response};
+use newtfern_acts::ActError;
+use newtfern_acts::store::handovers::Handover;
 
-/// How long a client's link works.
-const LINK_DAYS: i64 = 30;
+/// What stands under a sheet for us.
+#[derive(Template)]
+#[template(path = "handover/ours.html")]
+struct Ours {
+    site: i64,
+    sheet: i64,
+}
 
+/// What stands under a sheet for the client.
+#[derive(Template)]
+#[template(path = "handover/client.html")]
+struct ForClient<'a> {
+    token: &'a str,
+    confirmed: Option<(String, String)>,
+    problem: &'a str,
+}
+
+/// A new link, shown once.
+#[derive(Template)]
+#[template(path = "handover/link.html")]
+struct Link {
+    address: String,
+    until: String,
+    site: i64,
+}
+
+async fn sheet_of(app: &App, id: i64) -> PageResult<Handover> {
+    let found = app.store().handover(id).await?;
+    found.ok_or(PageError::NotFound("handover sheet"))
+}
+
+/// Shows a sheet to us.
+///
+/// # Errors
+/// Where there is no such sheet.
 pub async fn preview(State(app): State<App>, _: Reader, Path(id): Path<i64>) -> PageResult {
-    let h = app
-        .store
-        .handover(id)
-        .await?
-        .ok_or(PageError::NotFound("handover sheet"))?;
-    Ok(Html(crate::sheet::page(&h.html, &format!("<p class=\"bar\"><a href=\"/sites/{}\">Back to the bench</a> <a href=\"/handovers/{}/pdf\">PDF</a></p>", h.site_id, h.id)))
-        .into_response())
+    let h = sheet_of(&app, id).await?;
+    let under = Ours {
+        site: h.site_id,
+        sheet: h.id,
+    };
+    Ok(Html(sheet::page(&h.html, &under.render()?)?).into_response())
 }
 
 async fn pdf_of(app: &App, h: &Handover) -> PageResult {
     let key = h.pdf.as_deref().ok_or(PageError::NotFound("PDF"))?;
-    let bytes = app
-        .blobs
-        .get(key)
-        .await?
-        .ok_or(PageError::NotFound("PDF"))?;
+    let bytes = app.acts.blobs.get(key).await?;
+    let bytes = bytes.ok_or(PageError::NotFound("PDF"))?;
     Ok(answer(key, bytes.to_vec()))
 }
 
+/// The PDF, for us.
+///
+/// # Errors
+/// Where there is none.
 pub async fn pdf(State(app): State<App>, _: Reader, Path(id): Path<i64>) -> PageResult {
-    let h = app
-        .store
-        .handover(id)
-        .await?
-        .ok_or(PageError::NotFound("handover sheet"))?;
-    pdf_of(&app, &h).await
+    pdf_of(&app, &sheet_of(&app, id).await?).await
 }
 
 /// Makes the link anew and shows it once; only its hash is kept.
+///
+/// # Errors
+/// Where there is no such sheet.
 pub async fn link(State(app): State<App>, Path(id): Path<i64>, posted: Posted) -> PageResult {
-    let h = app
-        .store
-        .handover(id)
-        .await?
-        .ok_or(PageError::NotFound("handover sheet"))?;
-    let until = OffsetDateTime::now_utc() + Duration::days(LINK_DAYS);
-    let token = app.store.renew_link(id, until).await?;
-    app.store
-        .note(
-            posted.who(),
-            "made a client's link",
-            &format!("sheet {id}"),
-            json!({"until": moment(until)}),
-        )
-        .await?;
-    let address = format!("{}/for-client/{token}", app.settings.public_address);
-    let body = format!(
-        "<h1>The client's link</h1><p>It works without an account until {} and is shown only now. Copy it and send it to the client.</p><p><input class=\"wide\" id=\"client-link\" readonly aria-label=\"Link\" value=\"{address}\"></p><p class=\"bar\"><a href=\"{address}\">Look at it as the client does</a> <a href=\"/sites/{}\">Back to the bench</a></p>",
-        moment(until),
-        h.site_id
-    );
-    Ok(Html(crate::sheet::page(&body, "")).into_response())
+    let h = sheet_of(&app, id).await?;
+    let (token, until) = app.acts.renew_link(&posted.actor(), id).await?;
+    let shown = Link {
+        address: format!("{}/for-client/{token}", app.settings.public_address),
+        until: moment(until),
+        site: h.site_id,
+    };
+    Ok(Html(sheet::page(&shown.render()?, "")?).into_response())
 }
 
+/// Withdraws the link.
+///
+/// # Errors
+/// Where there is no such sheet.
 pub async fn withdraw(State(app): State<App>, Path(id): Path<i64>, posted: Posted) -> PageResult {
-    let h = app
-        .store
-        .handover(id)
-        .await?
-        .ok_or(PageError::NotFound("handover sheet"))?;
-    app.store.withdraw_handover(id).await?;
-    app.store
-        .note(
-            posted.who(),
-            "withdrew a client's link",
-            &format!("sheet {id}"),
-            json!({}),
-        )
-        .await?;
-    Ok(Redirect::to(&format!("/sites/{}#hand_over", h.site_id)).into_response())
+    let site = app.acts.withdraw_link(&posted.actor(), id).await?;
+    Ok(Redirect::to(&format!("/sites/{site}#hand_over")).into_response())
 }
 
 /// One answer for unknown, expired and withdrawn links: it tells a stranger nothing.
-fn gone() -> axum::response::Response {
-    (StatusCode::NOT_FOUND, Html(message("This link does not work", "It has expired, was withdrawn, or was not copied whole. Ask your agency for a new one."))).into_response()
+fn gone() -> Response {
+    let words =
+        "It has expired, was withdrawn, or was not copied whole. Ask your agency for a new one.";
+    let page = message("This link does not work", words);
+    (StatusCode::NOT_FOUND, Html(page)).into_response()
 }
 
+fn shown(h: &Handover, token: &str, problem: &str) -> PageResult {
+    let under = ForClient {
+        token,
+        confirmed: h.accepted_at.map(|at| (h.accepted_by.clone(), moment(at))),
+        problem,
+    };
+    // The address is the key: it goes to nobody.
+    let policy = [("referrer-policy", "no-referrer")];
+    let page = Html(sheet::page(&h.html, &under.render()?)?);
+    let status = match problem {
+        "" => StatusCode::OK,
+        _ => StatusCode::UNPROCESSABLE_ENTITY,
+    };
+    Ok((status, policy, page).into_response())
+}
+
+/// Shows a sheet to the client.
+///
+/// # Errors
+/// Where the database refuses.
 pub async fn for_client(State(app): State<App>, Path(token): Path<String>) -> PageResult {
-    let Some(h) = app.store.handover_by_token(&token).await? else {
-        return Ok(gone());
-    };
-    let yes = match h.accepted_at {
-        Some(at) => format!(
-            "<p class=\"yes\" role=\"status\">Confirmed by {} on {}.</p>",
-            crate::draw::escape(&h.accepted_by),
-            moment(at)
-        ),
-        None => format!(
-            "<form class=\"yes\" method=\"post\" action=\"/for-client/{token}\"><label for=\"by\">Your name</label> <input id=\"by\" name=\"by\" required maxlength=\"120\"> <button>Yes, I have seen it and it works</button></form>"
-        ),
-    };
-    Ok((
-        [("referrer-policy", "no-referrer")],
-        Html(crate::sheet::page(
-            &h.html,
-            &format!(
-                "{yes}<p class=\"bar\"><a href=\"/for-client/{token}/pdf\">Save as PDF</a></p>"
-            ),
-        )),
-    )
-        .into_response())
+    match app.store().handover_by_token(&token).await? {
+        Some(h) => shown(&h, &token, ""),
+        None => Ok(gone()),
+    }
 }
 
+/// The client's yes.
+///
+/// # Errors
+/// Where the database refuses.
 pub async fn accept(State(app): State<App>, Path(token): Path<String>, body: Bytes) -> PageResult {
-    let Some(h) = app.store.handover_by_token(&token).await? else {
+    let Some(h) = app.store().handover_by_token(&token).await? else {
         return Ok(gone());
     };
-    let by: String = Fields::parse(&body)
-        .get("by")
-        .trim()
-        .chars()
-        .take(120)
-        .collect();
-    if by.is_empty() {
-        return Err(PageError::Bad(
-            "Write your name, so that the agency knows who confirmed.".into(),
-        ));
+    match app
+        .acts
+        .accept(&token, Fields::parse(&body).get("by"))
+        .await
+    {
+        Ok(()) => Ok(Redirect::to(&format!("/for-client/{token}")).into_response()),
+        Err(ActError::Bad(problem)) => shown(&h, &token, &problem),
+        Err(other) => Err(other.into()),
     }
-    if app.store.accept_handover(h.id, &by).await? {
-        let standing = newtfern_store::standings::NewStanding {
-            family: newtfern_core::standing::Family::HandOver,
-            state: newtfern_core::standing::State::Passing,
-            summary: format!("Confirmed by {by}."),
-            remedy: String::new(),
-            detail: json!({"sheet": h.id}),
-        };
-        app.store.set_standing(h.site_id, &standing).await?;
-        app.store
-            .note(
-                &by,
-                "confirmed a handover",
-                &format!("sheet {}", h.id),
-                json!({}),
-            )
-            .await?;
-    }
-    Ok(Redirect::to(&format!("/for-client/{token}")).into_response())
 }
 
+/// The PDF, for the client.
+///
+/// # Errors
+/// Where there is none.
 pub async fn pdf_for_client(State(app): State<App>, Path(token): Path<String>) -> PageResult {
-    let Some(h) = app.store.handover_by_token(&token).await? else {
-        return Ok(gone());
-    };
-    pdf_of(&app, &h).await
+    match app.store().handover_by_token(&token).await? {
+        Some(h) => pdf_of(&app, &h).await,
+        None => Ok(gone()),
+    }
 }

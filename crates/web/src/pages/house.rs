@@ -9,74 +9,60 @@ use askama::Template;
 use axum::extract::State;
 use axum::response::{IntoResponse, Redirect};
 use newtfern_core::design::{CORNERS, Design, DesignError, Field, Layer};
-use serde_json::json;
 
 #[derive(Template)]
 #[template(path = "house.html")]
 struct Page {
     frame: Frame,
+    /// Key, label, value.
     lines: Vec<(&'static str, &'static str, String)>,
     corners: [&'static str; 4],
     problem: String,
 }
 
-pub async fn page(State(app): State<App>, reader: Reader) -> PageResult {
-    let design = Design::resolve(
-        &app.store.house_style().await?,
-        &Layer::new(),
-        &Layer::new(),
-    );
-    let lines = design
-        .values
-        .iter()
-        .map(|v| (v.field.key(), v.field.label(), v.value.clone()))
-        .collect();
-    render(&Page {
-        frame: Frame::new(&app, &reader, "House style", "", "settings").await?,
+async fn page_of(
+    app: &App,
+    reader: &Reader,
+    value: &(dyn Fn(Field) -> String + Sync),
+    problem: String,
+) -> PageResult<Page> {
+    let line = |f: &Field| (f.key(), f.label(), value(*f));
+    let lines = Field::ALL.iter().map(line).collect();
+    Ok(Page {
+        frame: Frame::new(app, reader, "House style", "", "settings").await?,
         lines,
         corners: CORNERS,
-        problem: String::new(),
+        problem,
     })
 }
 
+/// Shows it.
+///
+/// # Errors
+/// Where the database refuses.
+pub async fn page(State(app): State<App>, reader: Reader) -> PageResult {
+    let (house, none) = (app.store().house_style().await?, Layer::new());
+    let design = Design::resolve(&house, &none, &none);
+    let value = |f| design.get(f).to_string();
+    render(&page_of(&app, &reader, &value, String::new()).await?)
+}
+
+/// Keeps it.
+///
+/// # Errors
+/// Where the database refuses; mistakes come back with the form.
 pub async fn save(State(app): State<App>, posted: Posted) -> PageResult {
-    let typed = |field: &Field| posted.fields.get(field.key());
-    let read: Result<Layer, DesignError> = Field::ALL
-        .iter()
-        .map(|field| Ok((*field, field.accept(typed(field))?)))
-        .collect();
-    let layer = match read {
-        Ok(layer) => layer,
-        Err(error) => {
-            let lines = Field::ALL
-                .iter()
-                .map(|f| (f.key(), f.label(), typed(f).to_string()))
-                .collect();
-            let frame = Frame::new(
-                &app,
-                &Reader(posted.session.clone()),
-                "House style",
-                "",
-                "settings",
-            )
-            .await?;
-            return form_again(&Page {
-                frame,
-                lines,
-                corners: CORNERS,
-                problem: format!("{error}."),
-            });
+    let typed = |field: Field| posted.fields.get(field.key()).to_string();
+    let accept = |field: &Field| Ok((*field, field.accept(&typed(*field))?));
+    let read: Result<Layer, DesignError> = Field::ALL.iter().map(accept).collect();
+    match read {
+        Ok(layer) => {
+            app.acts.change_house_style(&posted.actor(), &layer).await?;
+            Ok(Redirect::to("/house-style").into_response())
         }
-    };
-    let before = app.store.house_style().await?;
-    app.store.set_setting("house_style", &json!(layer)).await?;
-    app.store
-        .note(
-            posted.who(),
-            "changed the house style",
-            "",
-            json!({"before": before, "after": layer}),
-        )
-        .await?;
-    Ok(Redirect::to("/house-style").into_response())
+        Err(error) => {
+            let problem = format!("{error}.");
+            form_again(&page_of(&app, &posted.reader(), &typed, problem).await?)
+        }
+    }
 }

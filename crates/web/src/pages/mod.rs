@@ -6,6 +6,7 @@ pub mod clients;
 pub mod design;
 pub mod handover;
 pub mod health;
+pub mod history;
 pub mod house;
 pub mod intake;
 pub mod lens;
@@ -16,10 +17,12 @@ pub mod sign_in;
 pub mod sites;
 pub mod worklist;
 
-use crate::error::PageError;
+use crate::error::{PageError, PageResult};
+use crate::state::App;
 use askama::Template;
-use axum::http::StatusCode;
+use axum::http::{StatusCode, header};
 use axum::response::{Html, IntoResponse, Response};
+use newtfern_acts::store::sites::Site;
 
 pub(crate) fn render(page: &impl Template) -> Result<Response, PageError> {
     Ok(Html(page.render()?).into_response())
@@ -28,4 +31,21 @@ pub(crate) fn render(page: &impl Template) -> Result<Response, PageError> {
 /// A form again, with what was typed and what is wrong with it.
 pub(crate) fn form_again(page: &impl Template) -> Result<Response, PageError> {
     Ok((StatusCode::UNPROCESSABLE_ENTITY, render(page)?).into_response())
+}
+
+pub(crate) async fn site_of(app: &App, id: i64) -> PageResult<Site> {
+    app.store()
+        .site(id)
+        .await?
+        .ok_or(PageError::NotFound("site"))
+}
+
+/// A file to keep.
+pub(crate) fn file(media_type: &'static str, name: &str, text: String) -> Response {
+    let disposition = format!("attachment; filename=\"{name}\"");
+    let headers = [
+        (header::CONTENT_TYPE, media_type.to_string()),
+        (header::CONTENT_DISPOSITION, disposition),
+    ];
+    (headers, text).into_response()
 }

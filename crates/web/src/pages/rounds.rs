@@ -1,9 +1,10 @@
 //! Rounds: started in bulk or for one site, watched live, cancelled.
 
 use super::render;
+use crate::draw::frond;
 use crate::error::{PageError, PageResult};
 use crate::pages::lens::Asked;
-use crate::session::{Posted, Reader};
+use crate::session::{Fields, Posted, Reader};
 use crate::state::App;
 use crate::view::{Frame, PAGE_SIZE, Pager, moment};
 use askama::Template;
@@ -11,10 +12,13 @@ use axum::extract::{Path, Query, State};
 use axum::response::sse::{Event, KeepAlive, Sse};
 use axum::response::{IntoResponse, Redirect};
 use futures_util::stream::{self, Stream};
-use newtfern_core::standing::{Family, State as Standing};
-use newtfern_store::rounds::{JobRow, Round};
+use newtfern_acts::store::rounds::{JobRow, Round};
+use newtfern_acts::store::sites::{Filter, standing_of_rank};
+use newtfern_core::family::Family;
+use newtfern_core::job::JobKind;
 use std::convert::Infallible;
 use std::time::Duration;
+use tokio::sync::broadcast::error::RecvError;
 
 #[derive(Template)]
 #[template(path = "rounds.html")]
@@ -31,7 +35,8 @@ struct Page {
     frame: Frame,
     round: Round,
     when: String,
-    jobs: Vec<JobRow>,
+    /// Each with the mark of the site's state now.
+    jobs: Vec<(JobRow, String)>,
     pager: Pager,
 }
 
@@ -42,31 +47,36 @@ pub struct Paged {
     page: Option<i64>,
 }
 
+/// All rounds, newest first.
+///
+/// # Errors
+/// Where the database refuses.
 pub async fn list(State(app): State<App>, reader: Reader, Query(q): Query<Paged>) -> PageResult {
     let page = q.page.unwrap_or(1);
     let (rounds, total) = app
-        .store
+        .store()
         .rounds(&q.q, Pager::offset(page), PAGE_SIZE)
         .await?;
     let pager = Pager::new(page, total, &[("q", &q.q)]);
     if let Some(back) = pager.back("/rounds") {
         return Ok(back.into_response());
     }
-    let rounds = rounds
-        .into_iter()
-        .map(|r| {
-            let when = moment(r.created_at);
-            (r, when)
-        })
-        .collect();
+    let dated = |r: Round| {
+        let when = moment(r.created_at);
+        (r, when)
+    };
     render(&List {
         frame: Frame::new(&app, &reader, "Rounds", "", "rounds").await?,
-        rounds,
+        rounds: rounds.into_iter().map(dated).collect(),
         pager,
         q: q.q,
     })
 }
 
+/// One round, its jobs.
+///
+/// # Errors
+/// Where there is no such round.
 pub async fn page(
     State(app): State<App>,
     reader: Reader,
@@ -74,7 +84,7 @@ pub async fn page(
     Query(q): Query<Paged>,
 ) -> PageResult {
     let round = app
-        .store
+        .store()
         .round(id)
         .await?
         .ok_or(PageError::NotFound("round"))?;
@@ -84,136 +94,100 @@ pub async fn page(
         return Ok(back.into_response());
     }
     let jobs = app
-        .store
+        .store()
         .round_jobs(id, Pager::offset(number), PAGE_SIZE)
         .await?;
-    let when = moment(round.created_at);
+    let marked = |j: JobRow| {
+        let mark = frond::mark(standing_of_rank(j.worst));
+        (j, mark)
+    };
     render(&Page {
         frame: Frame::new(&app, &reader, &round.title, "", "rounds").await?,
+        when: moment(round.created_at),
         round,
-        when,
-        jobs,
+        jobs: jobs.into_iter().map(marked).collect(),
         pager,
     })
 }
 
-/// What can be asked of workers, with the round's title.
-fn title_of(kind: &str) -> Option<&'static str> {
-    Some(match kind {
-        "check" => "Verify",
-        "weigh" => "Weigh",
-        "echo" => "Test messages",
-        "preview" => "Pictures for the design",
-        "sheet" => "Handover sheets",
-        _ => return None,
-    })
+fn kind_of(fields: &Fields) -> PageResult<JobKind> {
+    let kind = JobKind::from_key(fields.get("kind"));
+    kind.ok_or_else(|| PageError::Bad("There is no such act.".into()))
 }
 
-/// The kind of round that moves a family on from a state, where a worker can do it at all. A sheet that
-/// waits for the client's yes needs a person.
-pub fn kind_for(family: Family, state: Standing) -> Option<&'static str> {
-    match (family, state) {
-        (Family::Place | Family::Load | Family::Consent | Family::Brand | Family::Watch, _) => {
-            Some("check")
-        }
-        (Family::Echo, _) => Some("echo"),
-        (Family::Weigh, _) => Some("weigh"),
-        (Family::HandOver, Standing::Undecided) | (Family::Design, _) => None,
-        (Family::HandOver, _) => Some("sheet"),
-    }
-}
-
-async fn start(app: &App, posted: &Posted, kind: &str, sites: &[i64]) -> PageResult<i64> {
-    let title = title_of(kind).ok_or_else(|| PageError::Bad("There is no such act.".into()))?;
-    if sites.is_empty() {
-        return Err(PageError::Bad(
-            "No site was chosen: tick some rows, or choose all that were found.".into(),
-        ));
-    }
-    let title = match sites.len() {
-        1 => format!("{title}: 1 site"),
-        n => format!("{title}: {n} sites"),
-    };
-    let round = app
-        .store
-        .start_round(kind, &title, posted.who(), sites, &serde_json::json!({}))
-        .await?;
-    app.store
-        .note(
-            posted.who(),
-            "started a round",
-            &title,
-            serde_json::json!({"round": round}),
-        )
-        .await?;
-    Ok(round)
-}
-
-/// Acts on ticked sites, on all sites of ticked clients, or on all that the lens's filter finds.
-pub async fn bulk(State(app): State<App>, posted: Posted) -> PageResult {
-    let f = &posted.fields;
+/// The sites that a bulk form means: those of ticked clients, a whole batch of the worklist, all that
+/// a lens's filter finds, or the ticked rows.
+async fn meant(app: &App, f: &Fields) -> PageResult<Vec<i64>> {
     let clients: Vec<i64> = f.all("of").filter_map(|c| c.parse().ok()).collect();
-    let sites: Vec<i64> = if !clients.is_empty() {
-        app.store.site_ids_of(&clients).await?
-    } else if f.get("all") == "yes" {
+    if !clients.is_empty() {
+        return Ok(app.store().site_ids_of(&clients).await?);
+    }
+    if let (Some(family), Some(act)) = (Family::from_key(f.get("next_family")), f.some("next_act"))
+    {
+        let filter = Filter {
+            next: Some((family, act)),
+            ..Filter::default()
+        };
+        return Ok(app.store().site_ids(&filter).await?);
+    }
+    if f.get("all") == "yes" {
         let asked = Asked {
             q: f.get("q").into(),
             client: f.get("client").into(),
             state: f.get("state").into(),
             ..Asked::default()
         };
-        app.store
-            .site_ids(&asked.filter(Family::from_key(f.get("lens"))))
-            .await?
-    } else {
-        f.all("site")
-            .flat_map(|s| s.split(','))
-            .filter_map(|s| s.parse().ok())
-            .collect()
-    };
-    let round = start(&app, &posted, f.get("kind"), &sites).await?;
+        let filter = asked.filter(Family::from_key(f.get("lens")));
+        return Ok(app.store().site_ids(&filter).await?);
+    }
+    // Rows ticked on other pages come as one list beside those of this page.
+    let ids = f
+        .all("site")
+        .chain(f.all("sites"))
+        .flat_map(|s| s.split(','));
+    let mut ids: Vec<i64> = ids.filter_map(|s| s.parse().ok()).collect();
+    ids.sort_unstable();
+    ids.dedup();
+    Ok(ids)
+}
+
+/// Acts on many sites.
+///
+/// # Errors
+/// Where no site was chosen.
+pub async fn bulk(State(app): State<App>, posted: Posted) -> PageResult {
+    let kind = kind_of(&posted.fields)?;
+    let sites = meant(&app, &posted.fields).await?;
+    let round = app.acts.start_round(&posted.actor(), kind, &sites).await?;
     Ok(Redirect::to(&format!("/rounds/{round}")).into_response())
 }
 
 /// An act on one site, from its bench.
+///
+/// # Errors
+/// Where there is no such site or act.
 pub async fn act(State(app): State<App>, Path(id): Path<i64>, posted: Posted) -> PageResult {
-    app.store
-        .site(id)
-        .await?
-        .ok_or(PageError::NotFound("site"))?;
-    let round = start(&app, &posted, posted.fields.get("kind"), &[id]).await?;
+    super::bench::known(&app, id).await?;
+    let kind = kind_of(&posted.fields)?;
+    let round = app.acts.start_round(&posted.actor(), kind, &[id]).await?;
     Ok(Redirect::to(&format!("/sites/{id}?round={round}")).into_response())
 }
 
 /// A new round for the sites whose jobs failed in this one.
+///
+/// # Errors
+/// Where nothing failed.
 pub async fn again(State(app): State<App>, Path(id): Path<i64>, posted: Posted) -> PageResult {
-    let round = app
-        .store
-        .round(id)
-        .await?
-        .ok_or(PageError::NotFound("round"))?;
-    let sites = app.store.failed_sites(id).await?;
-    if sites.is_empty() {
-        return Err(PageError::Bad("Nothing failed in this round.".into()));
-    }
-    let anew = start(&app, &posted, &round.kind, &sites).await?;
+    let anew = app.acts.try_again(&posted.actor(), id).await?;
     Ok(Redirect::to(&format!("/rounds/{anew}")).into_response())
 }
 
+/// Cancels what is left.
+///
+/// # Errors
+/// Where there is no such round.
 pub async fn cancel(State(app): State<App>, Path(id): Path<i64>, posted: Posted) -> PageResult {
-    app.store
-        .round(id)
-        .await?
-        .ok_or(PageError::NotFound("round"))?;
-    app.store.cancel_round(id).await?;
-    app.store
-        .note(
-            posted.who(),
-            "cancelled a round",
-            &id.to_string(),
-            serde_json::json!({}),
-        )
-        .await?;
+    app.acts.cancel_round(&posted.actor(), id).await?;
     Ok(Redirect::to(&format!("/rounds/{id}")).into_response())
 }
 
@@ -223,38 +197,22 @@ pub async fn events(
     _: Reader,
 ) -> Sse<impl Stream<Item = Result<Event, Infallible>>> {
     let heard = (app.events.subscribe(), app.closing.subscribe());
-    let stream = stream::unfold(
-        (app, heard),
-        |(app, (mut receiver, mut closing))| async move {
-            loop {
-                let notice = tokio::select! {
-                    notice = receiver.recv() => notice,
-                    _ = closing.wait_for(|c| *c) => return None,
-                };
-                let text = match notice {
-                    Ok(text) => text,
-                    // A page that fell behind reads the current state with the next notice.
-                    Err(tokio::sync::broadcast::error::RecvError::Lagged(_)) => continue,
-                    Err(_) => return None,
-                };
-                let Ok(mut notice) = serde_json::from_str::<serde_json::Value>(&text) else {
-                    continue;
-                };
-                let Some(id) = notice["round"].as_i64() else {
-                    continue;
-                };
-                if let Ok(Some(round)) = app.store.round(id).await {
-                    notice["over"] = (round.total - round.waiting - round.running).into();
-                    notice["total"] = round.total.into();
-                    notice["percent"] = round.percent().into();
-                    notice["finished"] = round.is_over().into();
+    let stream = stream::unfold(heard, |(mut receiver, mut closing)| async move {
+        loop {
+            let notice = tokio::select! {
+                notice = receiver.recv() => notice,
+                _ = closing.wait_for(|c| *c) => return None,
+            };
+            match notice {
+                Ok(text) => {
+                    let event = Event::default().event("progress").data(text);
+                    return Some((Ok(event), (receiver, closing)));
                 }
-                return Some((
-                    Ok(Event::default().event("progress").data(notice.to_string())),
-                    (app, (receiver, closing)),
-                ));
+                // A page that fell behind reads the current state with the next notice.
+                Err(RecvError::Lagged(_)) => {}
+                Err(RecvError::Closed) => return None,
             }
-        },
-    );
+        }
+    });
     Sse::new(stream).keep_alive(KeepAlive::new().interval(Duration::from_secs(15)))
 }

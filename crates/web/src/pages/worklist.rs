@@ -1,35 +1,28 @@
-//! "What needs me now": computed next actions over all sites, batched by kind.
+//! "What needs me now": next actions over all sites, batched by kind, what fails first.
 
 use super::render;
-use super::rounds::kind_for;
 use crate::draw::frond;
 use crate::error::PageResult;
 use crate::session::Reader;
 use crate::state::App;
-use crate::view::Frame;
+use crate::view::{Frame, PAGE_SIZE, Pager};
 use askama::Template;
-use axum::extract::State;
-use newtfern_core::standing::{Family, State as Standing};
-use newtfern_store::sites::{Filter, next_of};
-use std::collections::BTreeMap;
+use axum::extract::{Query, State};
+use axum::response::IntoResponse;
+use newtfern_acts::store::sites;
+use newtfern_core::family::{Family, Standing};
+use newtfern_core::job::JobKind;
 
-pub struct Batch {
-    pub family: &'static str,
-    pub family_key: &'static str,
-    pub act: String,
-    pub mark: String,
-    /// The bulk act that settles it, if there is one.
-    pub kind: Option<(&'static str, &'static str)>,
-    pub items: Vec<Item>,
-    pub more: usize,
-    pub ids: Vec<i64>,
-}
-
-pub struct Item {
-    pub id: i64,
-    pub site: String,
-    pub client: String,
-    pub why: String,
+struct Batch {
+    family: &'static str,
+    family_key: &'static str,
+    act: String,
+    mark: String,
+    /// What a worker can do for it, if anything.
+    job: Option<JobKind>,
+    items: Vec<(i64, String, String, String)>,
+    sites: i64,
+    more: i64,
 }
 
 #[derive(Template)]
@@ -37,74 +30,58 @@ pub struct Item {
 struct Page {
     frame: Frame,
     batches: Vec<Batch>,
-    total: usize,
+    kinds: i64,
+    total: i64,
+    pager: Pager,
 }
 
 /// Rows shown of one batch; the act goes to all of it.
-const SHOWN: usize = 12;
+const SHOWN: i64 = 12;
 
-pub async fn page(State(app): State<App>, reader: Reader) -> PageResult {
-    let mut batches: BTreeMap<(u8, Family, String), Batch> = BTreeMap::new();
-    let mut total = 0;
-    let mut offset = 0;
-    loop {
-        let (sites, all) = app.store.sites(&Filter::default(), offset, 500).await?;
-        let ids: Vec<i64> = sites.iter().map(|s| s.id).collect();
-        let standings = app.store.standings_of(&ids).await?;
-        for site in &sites {
-            let of = standings
-                .get(&site.id)
-                .map(Vec::as_slice)
-                .unwrap_or_default();
-            let Some(next) = next_of(of) else { continue };
-            total += 1;
-            let state = next.state;
-            let urgency = if state == Standing::Failing { 0 } else { 1 };
-            let batch = batches
-                .entry((urgency, next.family, next.act.clone()))
-                .or_insert_with(|| Batch {
-                    family: next.family.label(),
-                    family_key: next.family.key(),
-                    act: next.act.clone(),
-                    mark: frond::mark(state),
-                    kind: kind_of(next.family, state),
-                    items: Vec::new(),
-                    more: 0,
-                    ids: Vec::new(),
-                });
-            batch.ids.push(site.id);
-            if batch.items.len() < SHOWN {
-                batch.items.push(Item {
-                    id: site.id,
-                    site: site.name.clone(),
-                    client: site.client_name.clone(),
-                    why: next.why,
-                });
-            } else {
-                batch.more += 1;
-            }
-        }
-        offset += 500;
-        if offset >= all {
-            break;
-        }
+#[derive(serde::Deserialize)]
+pub struct Asked {
+    page: Option<i64>,
+}
+
+/// Shows the worklist.
+///
+/// # Errors
+/// Where the database refuses.
+pub async fn page(
+    State(app): State<App>,
+    reader: Reader,
+    Query(asked): Query<Asked>,
+) -> PageResult {
+    let number = asked.page.unwrap_or(1);
+    let found = app
+        .store()
+        .worklist(SHOWN, Pager::offset(number), PAGE_SIZE)
+        .await?;
+    let pager = Pager::new(number, found.kinds, &[]);
+    if let Some(back) = pager.back("/worklist") {
+        return Ok(back.into_response());
     }
-    let batches = batches.into_values().collect();
     render(&Page {
         frame: Frame::new(&app, &reader, "Worklist", "", "worklist").await?,
-        batches,
-        total,
+        kinds: found.kinds,
+        total: found.sites,
+        batches: found.batches.into_iter().filter_map(batch).collect(),
+        pager,
     })
 }
 
-fn kind_of(family: Family, state: Standing) -> Option<(&'static str, &'static str)> {
-    let kind = kind_for(family, state)?;
-    let label = match kind {
-        "check" if state == Standing::Failing => "Verify again",
-        "check" => "Verify",
-        "echo" => "Send test messages",
-        "weigh" => "Weigh",
-        _ => "Make sheets",
-    };
-    Some((kind, label))
+fn batch(b: sites::Batch) -> Option<Batch> {
+    let family = Family::from_key(&b.family)?;
+    let state = Standing::from_key(&b.state).unwrap_or_default();
+    let items = b.first.0;
+    Some(Batch {
+        family: family.label(),
+        family_key: family.key(),
+        act: b.act,
+        mark: frond::mark(state),
+        job: family.job_for(state),
+        sites: b.sites,
+        more: b.sites - items.len() as i64,
+        items,
+    })
 }

@@ -5,10 +5,9 @@ use newtfern_core::colour::Rgb;
 use newtfern_store::people::Role;
 use serde_json::{Value, json};
 
-async fn sheet(house: &House, id: i64) -> newtfern_core::brand::Sheet {
+async fn sheet(house: &House, id: i64) -> newtfern_core::brand::BrandSheet {
     house
-        .app
-        .store
+        .store()
         .client(id)
         .await
         .unwrap()
@@ -119,7 +118,7 @@ async fn a_refused_form_says_why_and_loses_nothing() {
         .is(422)
         .has("nope");
     assert_eq!(
-        house.app.store.client(id).await.unwrap().unwrap().name,
+        house.store().client(id).await.unwrap().unwrap().name,
         "Orrery Hill Observatory"
     );
     technician
@@ -154,7 +153,7 @@ async fn design_tokens_come_in_and_go_out() {
     let out = technician.get(&format!("/clients/{id}/tokens.json")).await;
     assert!(out.header("content-disposition").contains("attachment"));
     let back: Value = serde_json::from_slice(&out.bytes).unwrap();
-    let again = newtfern_core::brand::Sheet::from_tokens(&back.to_string()).unwrap();
+    let again = newtfern_core::brand::BrandSheet::from_tokens(&back.to_string()).unwrap();
     assert_eq!(again.primary, sheet(&house, id).await.primary);
     technician
         .post(
@@ -178,7 +177,7 @@ async fn a_logo_is_told_by_its_bytes_and_an_svg_cannot_run_script() {
     let path = format!("/clients/{id}/logo");
     let svg = b"<svg xmlns=\"http://www.w3.org/2000/svg\"><script>alert(1)</script></svg>";
     technician.upload(&path, "logo", svg).await.leads();
-    let client = house.app.store.client(id).await.unwrap().unwrap();
+    let client = house.store().client(id).await.unwrap().unwrap();
     let shown = technician
         .get(&format!("/blobs/{}", client.logo.unwrap()))
         .await;
@@ -196,8 +195,7 @@ async fn a_logo_is_told_by_its_bytes_and_an_svg_cannot_run_script() {
         .leads();
     assert_eq!(
         house
-            .app
-            .store
+            .store()
             .client(id)
             .await
             .unwrap()
@@ -224,8 +222,7 @@ async fn a_logo_is_told_by_its_bytes_and_an_svg_cannot_run_script() {
         .is(404);
     assert_eq!(
         house
-            .app
-            .store
+            .store()
             .client(id)
             .await
             .unwrap()

@@ -1,7 +1,7 @@
 //! Handover sheets and the client's link.
 
 use crate::house::{Answer, Caller, House, house};
-use newtfern_core::standing::{Family, State};
+use newtfern_core::family::{Family, Standing};
 use newtfern_store::people::Role;
 use time::{Duration, OffsetDateTime};
 
@@ -12,30 +12,35 @@ struct Sheet {
     id: i64,
 }
 
+async fn add(house: &House, site: i64, html: &str, pdf: Option<&str>, until: OffsetDateTime) {
+    let mut tx = house.store().begin().await.unwrap();
+    tx.add_handover(site, html, pdf, "Some technician", until)
+        .await
+        .unwrap();
+    tx.commit().await.unwrap();
+}
+
 async fn sheet() -> Sheet {
     let house = house().await;
     let technician = house.person(Role::Technician).await;
     let client = house.client("Hollin Rink").await;
     let site = house.site(client, 1).await;
     let pdf = house
-        .app
+        .acts()
         .blobs
         .put(b"%PDF-1.7 sheet".to_vec(), "pdf")
         .await
         .unwrap();
-    house
-        .app
-        .store
-        .add_handover(
-            site,
-            "<h1>Proof for the rink</h1>",
-            Some(&pdf),
-            "Some technician",
-            OffsetDateTime::now_utc() + Duration::days(1),
-        )
-        .await
-        .unwrap();
-    let id = house.app.store.handovers(site).await.unwrap()[0].id;
+    let until = OffsetDateTime::now_utc() + Duration::days(1);
+    add(
+        &house,
+        site,
+        "<h1>Proof for the rink</h1>",
+        Some(&pdf),
+        until,
+    )
+    .await;
+    let id = house.store().handovers(site).await.unwrap()[0].id;
     Sheet {
         house,
         technician,
@@ -55,13 +60,8 @@ impl Sheet {
         text[at..].split('"').next().unwrap().to_string()
     }
 
-    async fn state(&self) -> State {
-        self.house
-            .app
-            .store
-            .standings_of(&[self.site])
-            .await
-            .unwrap()[&self.site]
+    async fn state(&self) -> Standing {
+        self.house.store().standings_of(&[self.site]).await.unwrap()[&self.site]
             .iter()
             .find(|s| s.family() == Family::HandOver)
             .unwrap()
@@ -95,7 +95,7 @@ async fn the_link_opens_without_an_account_and_the_yes_counts_once() {
         .await
         .is(422)
         .has("Write your name");
-    assert_eq!(s.state().await, State::NotYet);
+    assert_eq!(s.state().await, Standing::NotYet);
     assert_eq!(
         client
             .post(&link, &[("by", "Mr <b>Rink</b>")])
@@ -106,14 +106,14 @@ async fn the_link_opens_without_an_account_and_the_yes_counts_once() {
     client
         .get(&link)
         .await
-        .has("Confirmed by Mr &lt;b&gt;Rink")
+        .has("Confirmed by Mr &#60;b&#62;Rink")
         .lacks("Yes, I have seen it");
-    assert_eq!(s.state().await, State::Passing);
+    assert_eq!(s.state().await, Standing::Passing);
     client.post(&link, &[("by", "Somebody else")]).await.leads();
     client
         .get(&link)
         .await
-        .has("Mr &lt;b&gt;Rink")
+        .has("Mr &#60;b&#62;Rink")
         .lacks("Somebody else");
     s.technician
         .get("/audit?q=confirmed")
@@ -155,11 +155,11 @@ async fn links_that_do_not_work_all_say_the_same() {
     let third = s.link().await;
     client.get(&third).await.is(200);
     sqlx::query("update handovers set expires_at = now() - interval '1 second'")
-        .execute(&s.house.app.store.pool)
+        .execute(&s.house.store().pool)
         .await
         .unwrap();
     assert_eq!(gone(&client.get(&third).await), unknown, "expired");
-    assert_eq!(s.state().await, State::NotYet);
+    assert_eq!(s.state().await, Standing::NotYet);
 }
 
 #[tokio::test]
@@ -176,7 +176,7 @@ async fn the_link_is_shown_once_and_only_its_hash_is_kept() {
         s.technician.get(&path).await.is(200).lacks(token);
     }
     let kept: Vec<u8> = sqlx::query_scalar("select token_hash from handovers")
-        .fetch_one(&s.house.app.store.pool)
+        .fetch_one(&s.house.store().pool)
         .await
         .unwrap();
     assert_eq!(kept, newtfern_store::token_hash(token));
@@ -200,19 +200,9 @@ async fn people_see_the_sheet_and_its_pdf_and_missing_ones_are_named() {
         .await
         .is(404)
         .has("no such handover sheet");
-    s.house
-        .app
-        .store
-        .add_handover(
-            s.site,
-            "<p>no paper</p>",
-            None,
-            "x",
-            OffsetDateTime::now_utc(),
-        )
-        .await
-        .unwrap();
-    let bare = s.house.app.store.handovers(s.site).await.unwrap()[0].id;
+    let until = OffsetDateTime::now_utc();
+    add(&s.house, s.site, "<p>no paper</p>", None, until).await;
+    let bare = s.house.store().handovers(s.site).await.unwrap()[0].id;
     viewer
         .get(&format!("/handovers/{bare}/pdf"))
         .await

@@ -6,18 +6,22 @@ use axum::Router;
 use axum::body::Body;
 use axum::extract::ConnectInfo;
 use axum::http::{HeaderMap, Method, Request, StatusCode};
+use newtfern_acts::{Acts, Looked, Outside, SlotError, SlotText};
 use newtfern_core::address;
-use newtfern_core::brand::Sheet;
+use newtfern_core::brand::BrandSheet;
 use newtfern_core::design::{Design, Field, Layer};
+use newtfern_core::family::{Assessed, Detail, Family, Standing};
 use newtfern_core::platform::Platform;
 use newtfern_core::profile::{ConsentManager, Supplier};
+use newtfern_core::site::SiteFields;
+use newtfern_store::Store;
 use newtfern_store::blobs::Blobs;
+use newtfern_store::checks::NewCheck;
 use newtfern_store::people::Role;
 use newtfern_store::scratch;
 use newtfern_store::seal::Sealer;
-use newtfern_store::sites::NewSite;
-use newtfern_web::outside::{Looked, SlotError, SlotText};
-use newtfern_web::{App, Outside, Settings};
+
+use newtfern_web::{App, Settings};
 use std::collections::HashMap;
 use std::net::SocketAddr;
 use std::sync::{Arc, Mutex};
@@ -137,25 +141,21 @@ pub async fn house_with(settings: Settings) -> House {
     let folder = tempfile::tempdir().unwrap();
     let text = newtfern_standins::supplier_profile(80);
     let supplier = Supplier::from_toml(&text).unwrap();
-    store.put_supplier(&supplier, &text).await.unwrap();
     let platform = Platform::from_toml(newtfern_standins::platform_profile()).unwrap();
-    store
-        .put_platform(&platform, newtfern_standins::platform_profile())
-        .await
-        .unwrap();
     let consent = newtfern_standins::consent_profile();
-    store
-        .put_consent(&ConsentManager::from_toml(consent).unwrap(), consent)
+    let manager = ConsentManager::from_toml(consent).unwrap();
+    let mut tx = store.begin().await.unwrap();
+    tx.put_supplier(&supplier, &text).await.unwrap();
+    tx.put_platform(&platform, newtfern_standins::platform_profile())
         .await
         .unwrap();
+    tx.put_consent(&manager, consent).await.unwrap();
+    tx.commit().await.unwrap();
     let stage = Arc::new(Stage::default());
-    let app = App::new(
-        store,
-        Blobs::folder(&folder.path().join("blobs")).unwrap(),
-        Sealer::from_file(&folder.path().join("key")).unwrap(),
-        stage.clone(),
-        settings,
-    );
+    let blobs = Blobs::folder(&folder.path().join("blobs")).unwrap();
+    let sealer = Sealer::from_file(&folder.path().join("key")).unwrap();
+    let acts = Acts::new(store, blobs, sealer, stage.clone());
+    let app = App::new(acts, settings);
     House {
         app,
         stage,
@@ -170,27 +170,38 @@ impl House {
         newtfern_web::router::router(self.app.clone())
     }
 
+    pub fn store(&self) -> &Store {
+        self.app.store()
+    }
+
+    pub fn acts(&self) -> &Acts {
+        &self.app.acts
+    }
+
+    /// Somebody who can sign in.
+    pub async fn add_person(&self, email: &str, name: &str, role: Role, hash: &str) -> i64 {
+        let mut tx = self.store().begin().await.unwrap();
+        let id = tx.add_person(email, name, role, hash).await.unwrap();
+        tx.commit().await.unwrap();
+        id
+    }
+
+    /// A session's token.
+    pub async fn session(&self, person: i64, until: OffsetDateTime) -> String {
+        let mut tx = self.store().begin().await.unwrap();
+        let token = tx.open_session(person, until).await.unwrap();
+        tx.commit().await.unwrap();
+        token
+    }
+
     /// Somebody of this role, signed in.
     pub async fn person(&self, role: Role) -> Caller {
         let name = format!("Some {}", role.word());
-        let id = self
-            .app
-            .store
-            .add_person(
-                &format!("{}@fenwick.example", role.word()),
-                &name,
-                role,
-                "no hash",
-            )
-            .await
-            .unwrap();
-        let token = self
-            .app
-            .store
-            .open_session(id, OffsetDateTime::now_utc() + Duration::hours(1))
-            .await
-            .unwrap();
-        let csrf = self.app.store.session(&token).await.unwrap().unwrap().csrf;
+        let email = format!("{}@fenwick.example", role.word());
+        let id = self.add_person(&email, &name, role, "no hash").await;
+        let until = OffsetDateTime::now_utc() + Duration::hours(1);
+        let token = self.session(id, until).await;
+        let csrf = self.store().session(&token).await.unwrap().unwrap().csrf;
         Caller {
             router: self.router(),
             cookie: Some(format!("newtfern={token}")),
@@ -209,36 +220,80 @@ impl House {
     }
 
     pub async fn client(&self, name: &str) -> i64 {
-        self.app
-            .store
-            .add_client(
-                name,
-                &Sheet {
-                    public_name: name.into(),
-                    ..Sheet::default()
-                },
-            )
-            .await
-            .unwrap()
+        let sheet = BrandSheet {
+            public_name: name.into(),
+            ..BrandSheet::default()
+        };
+        let mut tx = self.store().begin().await.unwrap();
+        let id = tx.add_client(name, &sheet).await.unwrap();
+        tx.commit().await.unwrap();
+        id
     }
 
     /// A site with supplier, key and platform, as after the first steps of the job.
     pub async fn site(&self, client: i64, n: usize) -> i64 {
-        let site = NewSite {
-            client_id: client,
+        let site = SiteFields {
             name: format!("Site {n:03}"),
             url: format!("https://site{n}.example/"),
             platform_id: Some(self.platform.id.clone()),
             supplier_id: Some(self.supplier.id.clone()),
             key: format!("kite-{n:03}"),
-            ..NewSite::default()
+            ..SiteFields::default()
         };
-        self.app.store.add_site(&site).await.unwrap()
+        let mut tx = self.store().begin().await.unwrap();
+        let id = tx.add_site(client, &site).await.unwrap();
+        tx.refresh(&[id]).await.unwrap();
+        tx.commit().await.unwrap();
+        id
+    }
+
+    /// As if it had been looked at: how a site stands in a family, and the data of its drawing.
+    pub async fn stands(
+        &self,
+        site: i64,
+        family: Family,
+        standing: Standing,
+        summary: &str,
+        detail: Option<Detail>,
+    ) {
+        let assessed = Assessed {
+            family,
+            standing,
+            summary: summary.into(),
+            remedy: String::new(),
+            findings: vec![],
+            detail,
+        };
+        self.looked(site, OffsetDateTime::now_utc(), vec![assessed])
+            .await;
+    }
+
+    /// A look at a site at a time.
+    pub async fn looked(&self, site: i64, at: OffsetDateTime, families: Vec<Assessed>) -> i64 {
+        let check = NewCheck {
+            site,
+            job: None,
+            judged_from: None,
+            kind: "check",
+            seen_at: at,
+            expectation: "test".into(),
+            rules: 1,
+            outcome: "as told".into(),
+            root: None,
+            families,
+            visits: vec![],
+            asides: serde_json::json!([]),
+            blobs: vec![],
+        };
+        let mut tx = self.store().begin().await.unwrap();
+        let id = tx.keep_check(&check).await.unwrap();
+        tx.commit().await.unwrap();
+        id
     }
 
     pub async fn count(&self, sql: &'static str) -> i64 {
         sqlx::query_scalar(sql)
-            .fetch_one(&self.app.store.pool)
+            .fetch_one(&self.store().pool)
             .await
             .unwrap()
     }

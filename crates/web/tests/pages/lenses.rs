@@ -4,10 +4,11 @@ use crate::house::{Caller, House, house};
 use axum::body::Body;
 use axum::http::Request;
 use futures_util::StreamExt;
-use newtfern_core::standing::{Family, State};
+use newtfern_core::family::{Detail, Family, STALE_AFTER_S, Standing};
+use newtfern_core::job::JobKind;
 use newtfern_store::people::Role;
-use newtfern_store::standings::NewStanding;
-use serde_json::{Value, json};
+use newtfern_store::queue::Urgency;
+use serde_json::Value;
 use std::collections::HashSet;
 use tower::ServiceExt;
 
@@ -26,9 +27,9 @@ async fn estate(n: usize, failing: usize) -> (House, Caller, Vec<i64>) {
             id,
             Family::Load,
             if i < failing {
-                State::Failing
+                Standing::Failing
             } else {
-                State::Passing
+                Standing::Passing
             },
             "As told.",
         )
@@ -39,15 +40,8 @@ async fn estate(n: usize, failing: usize) -> (House, Caller, Vec<i64>) {
     (house, technician, sites)
 }
 
-async fn set(house: &House, site: i64, family: Family, state: State, summary: &str) {
-    let standing = NewStanding {
-        family,
-        state,
-        summary: summary.into(),
-        remedy: String::new(),
-        detail: json!({}),
-    };
-    house.app.store.set_standing(site, &standing).await.unwrap();
+async fn set(house: &House, site: i64, family: Family, standing: Standing, summary: &str) {
+    house.stands(site, family, standing, summary, None).await;
 }
 
 #[tokio::test]
@@ -92,8 +86,7 @@ async fn many_sites_come_in_pages_worst_first_each_once() {
 async fn search_state_and_client_narrow_together_and_search_words_are_no_patterns() {
     let (house, technician, sites) = estate(40, 10).await;
     let ferries = house
-        .app
-        .store
+        .store()
         .client_by_name("Marlow Sound Ferries")
         .await
         .unwrap()
@@ -151,9 +144,11 @@ async fn old_results_become_stale_in_rows_filters_and_counts_alike() {
     let (house, technician, sites) = estate(4, 0).await;
     sqlx::query("update standings set at = now() - interval '400 days' where site_id = $1")
         .bind(sites[2])
-        .execute(&house.app.store.pool)
+        .execute(&house.store().pool)
         .await
         .unwrap();
+    // What a worker asks for each minute.
+    house.store().age(STALE_AFTER_S).await.unwrap();
     assert_eq!(
         technician.get("/lens/load?state=stale").await.rows(),
         [sites[2].to_string()]
@@ -170,11 +165,11 @@ async fn old_results_become_stale_in_rows_filters_and_counts_alike() {
         technician.get("/lens/load").await.rows()[0],
         sites[2].to_string()
     );
-    let counts = house.app.store.counts().await.unwrap();
+    let counts = house.store().counts().await.unwrap();
     assert_eq!(
         (
-            counts[&(Family::Load, State::Stale)],
-            counts[&(Family::Load, State::Passing)]
+            counts[&(Some(Family::Load), Standing::Stale)],
+            counts[&(Some(Family::Load), Standing::Passing)]
         ),
         (1, 3)
     );
@@ -239,7 +234,7 @@ async fn acts_that_make_no_sense_are_refused() {
         .post("/bulk", &[("kind", "check")])
         .await
         .is(422)
-        .has("No site was chosen");
+        .has("No site is ticked");
     technician
         .post(
             "/bulk",
@@ -247,7 +242,7 @@ async fn acts_that_make_no_sense_are_refused() {
         )
         .await
         .is(422)
-        .has("No site was chosen");
+        .has("No site is ticked");
     technician
         .post(
             "/bulk",
@@ -279,7 +274,7 @@ async fn a_round_is_shown_job_by_job_and_cancelled() {
         .await
         .leads()
         .to_string();
-    let job = house.app.store.claim(&["check"]).await.unwrap().unwrap();
+    let job = house.store().claim().await.unwrap().unwrap();
     technician
         .get(&path)
         .await
@@ -297,7 +292,7 @@ async fn a_round_is_shown_job_by_job_and_cancelled() {
             .await,
         2
     );
-    assert!(!house.app.store.renew(&job, None).await.unwrap());
+    assert!(!house.store().renew(&job, None).await.unwrap());
     assert!(sites.contains(&job.site_id));
     technician.get("/audit").await.has("cancelled a round");
     technician.get("/rounds").await.has("Verify: 3 sites");
@@ -320,22 +315,15 @@ async fn what_failed_in_a_round_is_tried_again_and_nothing_else() {
         .is(422)
         .has("Nothing failed");
     let mut failed = Vec::new();
-    while let Some(job) = house.app.store.claim(&["check"]).await.unwrap() {
+    while let Some(job) = house.store().claim().await.unwrap() {
         if failed.len() < 2 {
-            house
-                .app
-                .store
-                .fail(&job, "no browser was found", false)
-                .await
-                .unwrap();
+            let why = "no browser was found";
+            house.acts().fail_job(&job, why, false).await.unwrap();
             failed.push(job.site_id);
         } else {
-            house
-                .app
-                .store
-                .finish(&job, &newtfern_store::queue::Done::default())
-                .await
-                .unwrap();
+            let mut tx = house.store().begin().await.unwrap();
+            assert!(tx.finish_job(&job, "done").await.unwrap());
+            tx.commit().await.unwrap();
         }
     }
     technician
@@ -351,8 +339,7 @@ async fn what_failed_in_a_round_is_tried_again_and_nothing_else() {
     technician.get(&anew).await.has("Verify: 2 sites");
     let id: i64 = anew.rsplit('/').next().unwrap().parse().unwrap();
     let again: Vec<i64> = house
-        .app
-        .store
+        .store()
         .round_jobs(id, 0, 10)
         .await
         .unwrap()
@@ -367,8 +354,7 @@ async fn what_failed_in_a_round_is_tried_again_and_nothing_else() {
 async fn an_act_on_clients_goes_to_all_their_sites() {
     let (house, technician, _) = estate(7, 0).await;
     let clocks = house
-        .app
-        .store
+        .store()
         .client_by_name("Candlegate Clocks")
         .await
         .unwrap()
@@ -412,12 +398,14 @@ async fn progress_reaches_a_listening_page_as_an_event() {
     assert_eq!(answer.headers()["content-type"], "text/event-stream");
     let mut events = answer.into_body().into_data_stream();
 
-    let store = house.app.store.clone();
-    let round = store
-        .start_round("check", "two", "test", &sites, &json!({}))
+    let store = house.store().clone();
+    let mut tx = store.begin().await.unwrap();
+    let round = tx
+        .start_round(JobKind::Check, "two", "test", &sites, Urgency::Round)
         .await
         .unwrap();
-    let job = store.claim(&["check"]).await.unwrap().unwrap();
+    tx.commit().await.unwrap();
+    let job = store.claim().await.unwrap().unwrap();
     // The listener needs a moment to connect: report until it has heard.
     let heard = loop {
         store.renew(&job, Some((1, 4))).await.unwrap();
@@ -445,45 +433,42 @@ async fn the_worklist_batches_what_is_next_with_one_button_a_batch() {
     // Everything passes but one thing each: five to weigh, five with a failing placement, the rest done.
     for (i, site) in sites.iter().enumerate() {
         for family in Family::ALL {
-            set(&house, *site, family, State::Passing, "").await;
+            set(&house, *site, family, Standing::Passing, "").await;
         }
         match i {
-            0..5 => set(&house, *site, Family::Weigh, State::NotYet, "").await,
+            0..5 => set(&house, *site, Family::Weigh, Standing::NotYet, "").await,
             5..10 => {
                 set(
                     &house,
                     *site,
                     Family::Place,
-                    State::Failing,
+                    Standing::Failing,
                     "The snippet is not in the page.",
                 )
                 .await
             }
             // A sheet that waits for the client's yes is a person's to send: no button makes another.
             10 => {
-                let waits = NewStanding {
-                    family: Family::HandOver,
-                    state: State::Undecided,
-                    summary: "Not confirmed yet.".into(),
-                    remedy: "Send the client the link.".into(),
-                    detail: json!({}),
-                };
-                house.app.store.set_standing(*site, &waits).await.unwrap();
+                let waits = newtfern_core::family::hand_over::made(true, Default::default());
+                house
+                    .looked(*site, time::OffsetDateTime::now_utc(), vec![waits])
+                    .await;
             }
             _ => {}
         }
     }
     let page = technician.get("/worklist").await;
     page.is(200)
-        .has("Verify again, all 5")
+        .has("Verify, all 5")
         .has("Weigh, all 5")
         .has("The snippet is not in the page.");
     let text = page.text();
     assert!(
-        text.find("Verify again").unwrap() < text.find("Weigh, all 5").unwrap(),
+        text.find("Verify, all 5").unwrap() < text.find("Weigh, all 5").unwrap(),
         "failing comes first"
     );
-    page.has("Send the client the link.").lacks("Make sheets");
+    page.has("Send the client the link.")
+        .lacks("Handover sheets");
     technician
         .get(&format!("/sites/{}", sites[10]))
         .await
@@ -503,21 +488,28 @@ async fn a_bench_shows_every_family_before_and_after_its_first_result() {
         page.has(&format!("id=\"{}\"", family.key()))
             .has(family.label());
     }
-    // A result of an older shape is shown by its summary instead of failing the page.
-    let odd = NewStanding {
-        family: Family::Weigh,
-        state: State::Undecided,
-        summary: "Weighed long ago.".into(),
-        remedy: String::new(),
-        detail: json!({"weigh": {"own": 7}}),
-    };
-    house.app.store.set_standing(sites[0], &odd).await.unwrap();
-    technician.get(&path).await.is(200).has("Weighed long ago.");
+    // A result of an older shape is shown by its summary, and says so, instead of failing the page.
+    let seen = newtfern_core::echo::Seen::default();
+    let old = Detail::Echo(seen);
+    house
+        .stands(
+            sites[0],
+            Family::Echo,
+            Standing::Undecided,
+            "Sent long ago.",
+            Some(old),
+        )
+        .await;
+    sqlx::query("update drawings set version = 1")
+        .execute(&house.store().pool)
+        .await
+        .unwrap();
+    technician.get(&path).await.is(200).has("Sent long ago.");
     technician
-        .get("/lens/weigh")
+        .get("/lens/echo")
         .await
         .is(200)
-        .has("Weighed long ago.");
+        .has("Sent long ago.");
     technician
         .get("/sites/999")
         .await

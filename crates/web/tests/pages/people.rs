@@ -3,8 +3,9 @@
 use crate::house::{Answer, house, house_with, posted};
 use axum::body::Body;
 use axum::http::{Method, Request};
+use newtfern_acts::hash_password;
 use newtfern_store::people::Role;
-use newtfern_web::{Settings, hash_password};
+use newtfern_web::Settings;
 use time::{Duration, OffsetDateTime};
 
 const PAGES: [&str; 24] = [
@@ -71,11 +72,10 @@ async fn every_page_opens_for_a_viewer_and_none_for_a_stranger() {
             answer.text()
         );
         if path != "/" {
-            assert_eq!(
-                house.stranger().get(path).await.leads(),
-                "/sign-in",
-                "{path}"
-            );
+            // After the sign-in, the page that was asked for.
+            let to: String = url::form_urlencoded::byte_serialize(path.as_bytes()).collect();
+            let wanted = format!("/sign-in?to={to}");
+            assert_eq!(house.stranger().get(path).await.leads(), wanted, "{path}");
         }
     }
     for path in [
@@ -85,11 +85,8 @@ async fn every_page_opens_for_a_viewer_and_none_for_a_stranger() {
         "/handovers/1/pdf",
         "/blobs/ab/x.png",
     ] {
-        assert_eq!(
-            house.stranger().get(path).await.leads(),
-            "/sign-in",
-            "{path}"
-        );
+        let leads = house.stranger().get(path).await.leads().to_string();
+        assert!(leads.starts_with("/sign-in?to="), "{path}: {leads}");
     }
 }
 
@@ -116,11 +113,15 @@ async fn no_form_changes_anything_for_viewers_strangers_or_with_a_wrong_token() 
             .await
             .is(403)
             .has("from another sign-in");
-        assert_eq!(
-            house.stranger().post(path, &[]).await.leads(),
-            "/sign-in",
-            "{path}"
-        );
+        // What was typed is not lost over a session that ended meanwhile.
+        house
+            .stranger()
+            .post(path, &[("contact", "Typed with care")])
+            .await
+            .is(401)
+            .has("You were signed out meanwhile")
+            .has("Typed with care")
+            .lacks("csrf\" value=\"0");
     }
     for path in ["/clients/1/logo", "/sites/import"] {
         viewer.upload(path, "logo", b"<svg></svg>").await.is(403);
@@ -136,14 +137,14 @@ async fn a_session_ends_when_it_runs_out_or_is_closed() {
     let viewer = house.person(Role::Viewer).await;
     viewer.get("/worklist").await.is(200);
     let late = house
-        .app
-        .store
-        .open_session(viewer.id, OffsetDateTime::now_utc() - Duration::seconds(1))
-        .await
-        .unwrap();
+        .session(viewer.id, OffsetDateTime::now_utc() - Duration::seconds(1))
+        .await;
     let mut expired = viewer.clone();
     expired.cookie = Some(format!("newtfern={late}"));
-    assert_eq!(expired.get("/worklist").await.leads(), "/sign-in");
+    assert_eq!(
+        expired.get("/worklist").await.leads(),
+        "/sign-in?to=%2Fworklist"
+    );
     // Without the form's token somebody else could sign people out.
     let mut forged = viewer.clone();
     forged.csrf = "guess".into();
@@ -151,7 +152,10 @@ async fn a_session_ends_when_it_runs_out_or_is_closed() {
     viewer.get("/worklist").await.is(200);
     let out = viewer.post("/sign-out", &[]).await;
     assert!(out.header("set-cookie").contains("Max-Age=0"));
-    assert_eq!(viewer.get("/worklist").await.leads(), "/sign-in");
+    assert_eq!(
+        viewer.get("/worklist").await.leads(),
+        "/sign-in?to=%2Fworklist"
+    );
     // Only hashes are kept: the table holds no token that could be used.
     assert_eq!(
         house
@@ -166,16 +170,13 @@ async fn signing_in_tells_nothing_about_who_exists_and_ends_after_many_attempts(
     let house = house().await;
     let hash = hash_password("fern and sallow");
     house
-        .app
-        .store
         .add_person(
             "ada@fenwick.example",
             "Ada Fenwick",
             Role::Technician,
             &hash,
         )
-        .await
-        .unwrap();
+        .await;
     let stranger = house.stranger();
     let try_with = |email: &'static str, password: &'static str| {
         let stranger = stranger.clone();
@@ -214,6 +215,7 @@ async fn signing_in_tells_nothing_about_who_exists_and_ends_after_many_attempts(
         .is(200)
         .has("Ada Fenwick");
 
+    // Eight in a row for one account; who signed in begins anew.
     for _ in 0..8 {
         try_with("ada@fenwick.example", "guess").await.is(401);
     }
@@ -234,16 +236,13 @@ async fn the_cookie_is_secure_where_the_application_is() {
     })
     .await;
     house
-        .app
-        .store
         .add_person(
             "ada@fenwick.example",
             "Ada",
             Role::Viewer,
             &hash_password("fern and sallow"),
         )
-        .await
-        .unwrap();
+        .await;
     let answer = house
         .stranger()
         .post(
@@ -255,7 +254,8 @@ async fn the_cookie_is_secure_where_the_application_is() {
         )
         .await;
     assert!(
-        answer.header("set-cookie").ends_with("; Secure"),
+        answer.header("set-cookie").starts_with("__Host-newtfern=")
+            && answer.header("set-cookie").contains("; Secure"),
         "{}",
         answer.header("set-cookie")
     );
@@ -349,15 +349,60 @@ async fn every_answer_carries_the_headers_that_keep_a_browser_safe() {
             .get("/assets/newtfern.js")
             .await
             .header("cache-control"),
-        "public, max-age=3600"
+        "public, max-age=86400"
     );
+}
+
+/// Assets are found by the address that the page names, kept for good, compressed, and answered without a
+/// body where the browser has them.
+#[tokio::test]
+async fn assets_are_kept_by_their_fingerprint() {
+    let house = house().await;
+    let stranger = house.stranger();
+    let page = stranger.get("/sign-in").await.text();
+    let at = page.find("/assets/newtfern.").expect("a style sheet");
+    let path = page[at..].split('"').next().unwrap().to_string();
+    let plain = stranger.get(&path).await;
+    assert_eq!(
+        plain.header("cache-control"),
+        "public, max-age=31536000, immutable"
+    );
+    let with = |name: &'static str, value: String| {
+        let mut request = Request::get(&path).body(Body::empty()).unwrap();
+        request.headers_mut().insert(name, value.parse().unwrap());
+        stranger.send(request)
+    };
+    let small = with("accept-encoding", "gzip, br".into()).await;
+    assert_eq!(small.header("content-encoding"), "br");
+    assert!(small.bytes.len() * 2 < plain.bytes.len());
+    let again = with("if-none-match", plain.header("etag").into()).await;
+    assert_eq!((again.status.as_u16(), again.bytes.len()), (304, 0));
+}
+
+/// What goes wrong is told inside the application, with its navigation.
+#[tokio::test]
+async fn errors_keep_the_frame_for_those_who_are_signed_in() {
+    let house = house().await;
+    let viewer = house.person(Role::Viewer).await;
+    viewer
+        .get("/sites/999")
+        .await
+        .is(404)
+        .has("no such site")
+        .has("aria-label=\"Trail\"");
+    house
+        .stranger()
+        .get("/no/such/page")
+        .await
+        .is(404)
+        .lacks("aria-label=\"Trail\"");
 }
 
 #[tokio::test]
 async fn health_answers_without_a_sign_in_and_says_when_the_database_is_gone() {
     let house = house().await;
     assert_eq!(house.stranger().get("/health").await.is(200).text(), "ok");
-    house.app.store.pool.close().await;
+    house.store().pool.close().await;
     house
         .stranger()
         .get("/health")

@@ -1,8 +1,8 @@
 //! The fitted snippet and the push through a platform's interface.
 
 use crate::house::{Caller, House, house};
+use newtfern_acts::SlotError;
 use newtfern_store::people::Role;
-use newtfern_web::outside::SlotError;
 
 const SLOT: &str = "https://site1.example/_tarn/slots/footer-code";
 const OTHERS: &str = "<!-- visitors -->\n<script src=\"/count.js\"></script>\n";
@@ -18,10 +18,10 @@ async fn placing() -> Placing {
     let technician = house.person(Role::Technician).await;
     let client = house.client("Wendle Tide Mill").await;
     let site = house.site(client, 1).await;
+    let actor = newtfern_acts::Actor::program("test");
     house
-        .app
-        .store
-        .set_site_token(site, &house.app.sealer.seal("slot-token").unwrap())
+        .acts()
+        .set_site_token(&actor, site, "slot-token")
         .await
         .unwrap();
     house.stage.put(SLOT, OTHERS);
@@ -64,13 +64,7 @@ impl Placing {
 
     async fn last(&self) -> newtfern_store::placements::Placement {
         let site: i64 = self.page.split('/').nth(2).unwrap().parse().unwrap();
-        self.house
-            .app
-            .store
-            .placements(site)
-            .await
-            .unwrap()
-            .remove(0)
+        self.house.store().placements(site).await.unwrap().remove(0)
     }
 
     fn held(&self) -> String {
@@ -123,8 +117,8 @@ async fn a_new_key_replaces_our_own_copy() {
             &settings,
             &[
                 ("name", "Site 001"),
-                ("platform_id", "tarnwork"),
-                ("supplier_id", "brindle"),
+                ("platform", "tarnwork"),
+                ("supplier", "brindle"),
                 ("key", "kite-777"),
             ],
         )
@@ -224,7 +218,7 @@ async fn the_same_widget_in_another_form_is_not_placed_twice() {
         )
         .await
         .is(422)
-        .has("another form");
+        .has("would place it twice");
     // A comment around a copy takes it out of force: then ours is pushed.
     p.house.stage.put(
         SLOT,
@@ -363,10 +357,10 @@ async fn a_consent_manager_gates_the_snippet() {
             &settings,
             &[
                 ("name", "Site 001"),
-                ("platform_id", "tarnwork"),
-                ("supplier_id", "brindle"),
+                ("platform", "tarnwork"),
+                ("supplier", "brindle"),
                 ("key", "kite-001"),
-                ("consent_id", "hedgegate"),
+                ("consent", "hedgegate"),
             ],
         )
         .await
@@ -374,8 +368,7 @@ async fn a_consent_manager_gates_the_snippet() {
     p.push().await.leads();
     let manager = p
         .house
-        .app
-        .store
+        .store()
         .consent_manager("hedgegate")
         .await
         .unwrap()
@@ -395,10 +388,7 @@ async fn what_is_missing_is_named_with_where_to_enter_it() {
     let p = placing().await;
     let settings = p.page.replace("/place", "/settings");
     p.technician
-        .post(
-            &settings,
-            &[("name", "Site 001"), ("platform_id", "tarnwork")],
-        )
+        .post(&settings, &[("name", "Site 001"), ("platform", "tarnwork")])
         .await
         .leads();
     p.technician
@@ -411,7 +401,7 @@ async fn what_is_missing_is_named_with_where_to_enter_it() {
             &settings,
             &[
                 ("name", "Site 001"),
-                ("supplier_id", "brindle"),
+                ("supplier", "brindle"),
                 ("key", "kite-001"),
             ],
         )
@@ -427,8 +417,8 @@ async fn what_is_missing_is_named_with_where_to_enter_it() {
             &settings,
             &[
                 ("name", "Site 001"),
-                ("platform_id", "tarnwork"),
-                ("supplier_id", "brindle"),
+                ("platform", "tarnwork"),
+                ("supplier", "brindle"),
             ],
         )
         .await
@@ -437,7 +427,7 @@ async fn what_is_missing_is_named_with_where_to_enter_it() {
         .get(&p.page)
         .await
         .is(200)
-        .has("the key is empty");
+        .has("The key is empty");
     let client = p.house.client("Other").await;
     let bare = p.house.site(client, 2).await;
     p.technician

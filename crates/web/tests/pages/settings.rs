@@ -19,7 +19,7 @@ async fn only_administrators_administer() {
             .is(403)
             .has("Only an administrator");
     }
-    assert!(!house.app.store.allow_private().await.unwrap());
+    assert!(!house.store().allow_private().await.unwrap());
     technician
         .get("/settings")
         .await
@@ -32,21 +32,35 @@ async fn the_network_rule_is_changed_and_the_change_is_in_the_audit_trail() {
     let house = house().await;
     let administrator = house.person(Role::Administrator).await;
     administrator
-        .post("/settings", &[("allow_private", "yes")])
+        .post(
+            "/settings",
+            &[("allow_private", "yes"), ("keep_checks", "30")],
+        )
         .await
         .leads();
-    assert!(house.app.store.allow_private().await.unwrap());
-    administrator.post("/settings", &[]).await.leads();
-    assert!(!house.app.store.allow_private().await.unwrap());
+    assert!(house.store().allow_private().await.unwrap());
     administrator
-        .get("/audit?q=network")
+        .post("/settings", &[("keep_checks", "12")])
         .await
-        .has("changed the network rule")
+        .leads();
+    assert_eq!(house.store().keep_checks().await.unwrap(), 12);
+    for typed in ["", "1", "many", "100000"] {
+        administrator
+            .post("/settings", &[("keep_checks", typed)])
+            .await
+            .is(422)
+            .has("from 2 to 1000");
+    }
+    assert!(!house.store().allow_private().await.unwrap());
+    administrator
+        .get("/audit?q=rules")
+        .await
+        .has("changed the house rules")
         .has("Some administrator");
     administrator
-        .get("/audit?q=n_twork")
+        .get("/audit?q=r_les")
         .await
-        .lacks("changed the network rule");
+        .lacks("changed the house rules");
 }
 
 #[tokio::test]
@@ -61,8 +75,7 @@ async fn people_are_added_with_a_role_and_a_password_that_is_hashed() {
     ];
     administrator.post("/settings/people", &ada).await.leads();
     let kept = house
-        .app
-        .store
+        .store()
         .person_by_email("ada@fenwick.example")
         .await
         .unwrap()
@@ -126,7 +139,7 @@ async fn people_are_added_with_a_role_and_a_password_that_is_hashed() {
             .has(&format!("value=\"{}\"", fields[1].1))
             .lacks("fern and sallow");
     }
-    assert_eq!(house.app.store.people().await.unwrap().len(), 2);
+    assert_eq!(house.store().people().await.unwrap().len(), 2);
 }
 
 #[tokio::test]
@@ -148,7 +161,7 @@ async fn a_role_changes_at_once_and_nobody_changes_their_own() {
         .post("/bulk", &[("kind", "check")])
         .await
         .is(422)
-        .has("No site was chosen");
+        .has("No site is ticked");
     administrator
         .post(
             "/settings/role",
@@ -185,8 +198,7 @@ async fn a_supplier_profile_is_kept_or_comes_back_with_what_is_wrong() {
         .leads();
     assert_eq!(
         house
-            .app
-            .store
+            .store()
             .supplier_text("quoin")
             .await
             .unwrap()
@@ -194,13 +206,13 @@ async fn a_supplier_profile_is_kept_or_comes_back_with_what_is_wrong() {
         Some(text)
     );
     let sealed = house
-        .app
-        .store
+        .store()
         .supplier_token("quoin")
         .await
         .unwrap()
         .unwrap();
-    assert_eq!(house.app.sealer.open(&sealed).unwrap(), "console-secret-1");
+    let opened = house.acts().supplier_token("quoin").await.unwrap();
+    assert_eq!(opened.as_deref(), Some("console-secret-1"));
     assert!(!String::from_utf8_lossy(&sealed).contains("console-secret"));
     administrator
         .get("/settings")
@@ -220,8 +232,7 @@ async fn a_supplier_profile_is_kept_or_comes_back_with_what_is_wrong() {
         .has("the note I do not want to lose");
     assert_eq!(
         house
-            .app
-            .store
+            .store()
             .supplier_text("quoin")
             .await
             .unwrap()

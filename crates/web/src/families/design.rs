@@ -1,0 +1,49 @@
+//! The design: values with where they come from.
+
+use super::Cell;
+use crate::draw::swatch::{Swatch, swatch};
+use askama::Template;
+use newtfern_core::colour::Rgb;
+use newtfern_core::design::{Design, Field, Value, numbers};
+
+pub fn cell(design: &Design, brand: Option<Rgb>) -> Cell {
+    let n = numbers(design, brand, None);
+    let to_brand = n.to_brand.map(|d| format!(" \u{b7} {d:.1} from the brand"));
+    let shown = [Field::ButtonColour, Field::IconColour, Field::HeaderColour];
+    Cell {
+        swatches: shown.map(|f| swatch(design.get(f), f.label())).into(),
+        note: format!(
+            "{} \u{b7} text contrast {:.1}{}",
+            design.get(Field::Corner).replace('-', " "),
+            n.text_on_button,
+            to_brand.unwrap_or_default()
+        ),
+        ..Cell::default()
+    }
+}
+
+struct Line {
+    label: &'static str,
+    value: String,
+    from: &'static str,
+    swatch: Option<Swatch>,
+}
+
+#[derive(Template)]
+#[template(path = "family/design.html")]
+struct Section {
+    lines: Vec<Line>,
+}
+
+pub fn section(design: &Design) -> askama::Result<String> {
+    let line = |v: &Value| Line {
+        label: v.field.label(),
+        value: v.value.clone(),
+        from: v.from.words(),
+        swatch: v.field.is_colour().then(|| swatch(&v.value, "")),
+    };
+    Section {
+        lines: design.values.iter().map(line).collect(),
+    }
+    .render()
+}

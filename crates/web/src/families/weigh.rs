@@ -1,0 +1,99 @@
+//! What the widget costs: each figure with its interval, on scales that are the same for every site.
+
+use super::Cell;
+use crate::draw::interval::{self, Bar, OWN, PAGE};
+use askama::Template;
+use newtfern_core::family::weigh::Detail;
+use newtfern_core::weigh::{Centre, Shift, WeighIn};
+
+pub fn cell(d: &Detail) -> Cell {
+    let (w, t) = (&d.weigh, d.weigh.own.thread_ms);
+    let words = format!(
+        "{:.0} ms, {:.0} to {:.0}, budget {:.0}",
+        t.median, t.low, t.high, w.budget_ms
+    );
+    let kilobytes = w.own.bytes as f64 / 1000.0;
+    Cell {
+        drawing: interval::svg(&bar(t), Some(w.budget_ms), None, OWN, &words),
+        note: format!(
+            "{:.0} ms \u{b7} {kilobytes:.1} kB in {} requests",
+            t.median, w.own.requests
+        ),
+        ..Cell::default()
+    }
+}
+
+fn bar(c: Centre) -> Bar {
+    Bar {
+        low: c.low,
+        mid: c.median,
+        high: c.high,
+    }
+}
+
+/// One figure with its drawing.
+pub struct Line {
+    pub name: &'static str,
+    pub drawing: String,
+    pub figures: String,
+}
+
+fn own(name: &'static str, c: Centre, budget: Option<f64>) -> Line {
+    let figures = format!("{:.1} ms ({:.1} to {:.1})", c.median, c.low, c.high);
+    Line {
+        name,
+        drawing: interval::svg(&bar(c), budget, None, OWN, &figures),
+        figures,
+    }
+}
+
+fn page(name: &'static str, shift: Option<Shift>) -> Option<Line> {
+    let s = shift?;
+    let figures = format!(
+        "{:+.1} ms ({:+.1} to {:+.1}), chance alone {:+.1} to {:+.1}",
+        s.shift, s.low, s.high, s.floor_low, s.floor_high
+    );
+    let bar = Bar {
+        low: s.low,
+        mid: s.shift,
+        high: s.high,
+    };
+    let floor = Some((s.floor_low, s.floor_high));
+    Some(Line {
+        name,
+        drawing: interval::svg(&bar, None, floor, PAGE, &figures),
+        figures,
+    })
+}
+
+/// All figures of a weigh-in.
+pub fn lines(w: &WeighIn) -> Vec<Line> {
+    let mut out = vec![
+        own("Own thread time", w.own.thread_ms, Some(w.budget_ms)),
+        own("Own wall time", w.own.wall_ms, None),
+    ];
+    let shifts = [
+        page("Page: blocking time", w.page.tbt_ms),
+        page("Page: largest paint", w.page.lcp_ms),
+        page("Page: load", w.page.load_ms),
+    ];
+    out.extend(shifts.into_iter().flatten());
+    out
+}
+
+#[derive(Template)]
+#[template(path = "family/weigh.html")]
+struct Section<'a> {
+    w: &'a WeighIn,
+    lines: Vec<Line>,
+    percent: String,
+}
+
+pub fn section(d: &Detail) -> askama::Result<String> {
+    Section {
+        w: &d.weigh,
+        lines: lines(&d.weigh),
+        percent: format!("{:.0}", d.weigh.confidence * 100.0),
+    }
+    .render()
+}
