@@ -1,10 +1,15 @@
-//! Opening the house: database, blobs, the sealing key, from the command line's words or the environment.
+//! Opening the house: database, blobs, the sealing key, the way outside, from the command line's words or
+//! the environment.
 
+use crate::outside::Probe;
 use anyhow::{Context, Result};
+use newtfern_acts::Acts;
+use newtfern_core::platform::Platform;
 use newtfern_store::Store;
 use newtfern_store::blobs::Blobs;
 use newtfern_store::seal::Sealer;
 use std::path::PathBuf;
+use std::sync::Arc;
 
 #[derive(clap::Args, Clone)]
 pub struct Place {
@@ -16,14 +21,7 @@ pub struct Place {
     pub folder: PathBuf,
 }
 
-#[derive(Clone)]
-pub struct House {
-    pub store: Store,
-    pub blobs: Blobs,
-    pub sealer: Sealer,
-}
-
-pub async fn open(place: &Place) -> Result<House> {
+pub async fn open(place: &Place) -> Result<Acts> {
     let store = Store::connect(&place.database).await?;
     store.migrate().await?;
     std::fs::create_dir_all(&place.folder)
@@ -33,23 +31,20 @@ pub async fn open(place: &Place) -> Result<House> {
     let sealer = Sealer::from_file(&key)
         .with_context(|| format!("cannot read or make the key {}", key.display()))?;
     seed_platforms(&store).await?;
-    Ok(House {
-        store,
-        blobs,
-        sealer,
-    })
+    let outside = Arc::new(Probe::new(store.clone())?);
+    Ok(Acts::new(store, blobs, sealer, outside))
 }
 
 /// The generic kinds of platform that ship.
 async fn seed_platforms(store: &Store) -> Result<()> {
+    let mut tx = store.begin().await?;
     for text in [
         include_str!("../../../profiles/platforms/plugin-cms.toml"),
         include_str!("../../../profiles/platforms/hand-written.toml"),
         include_str!("../../../profiles/platforms/script-built.toml"),
     ] {
-        let platform = newtfern_core::platform::Platform::from_toml(text)
-            .context("a shipped platform profile")?;
-        store.put_platform(&platform, text).await?;
+        let platform = Platform::from_toml(text).context("a shipped platform profile")?;
+        tx.put_platform(&platform, text).await?;
     }
-    Ok(())
+    Ok(tx.commit().await?)
 }

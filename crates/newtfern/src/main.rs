@@ -3,6 +3,7 @@
 mod cmd;
 mod house;
 mod jobs;
+mod machine;
 mod outside;
 
 use clap::{Parser, Subcommand};
@@ -41,7 +42,7 @@ fn main() -> ExitCode {
     tracing_subscriber::fmt()
         .with_env_filter(
             tracing_subscriber::EnvFilter::try_from_env("NEWTFERN_LOG").unwrap_or_else(|_| {
-                "warn,newtfern=info,newtfern_web=info,newtfern_store=info".into()
+                "warn,newtfern=info,newtfern_web=info,newtfern_store=info,newtfern_acts=info".into()
             }),
         )
         .with_writer(std::io::stderr)

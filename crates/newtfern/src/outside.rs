@@ -1,12 +1,11 @@
-//! The web application's way outside, by the probe.
+//! The acts' way outside, by the probe.
 
 use async_trait::async_trait;
+use newtfern_acts::{Looked, Outside, SlotError, SlotText};
 use newtfern_core::platform::Platform;
 use newtfern_probe::address_check;
 use newtfern_probe::guard::Guard;
 use newtfern_probe::http::Http;
-use newtfern_web::Outside;
-use newtfern_web::outside::{Looked, SlotError, SlotText};
 use serde_json::json;
 use url::Url;
 

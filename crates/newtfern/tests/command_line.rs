@@ -123,7 +123,15 @@ async fn a_check_prints_the_contracts_object_and_ends_with_its_code() {
     let fields: Vec<&str> = d.as_object().unwrap().keys().map(String::as_str).collect();
     assert_eq!(
         fields,
-        ["url", "final_url", "outcome", "root", "chain", "findings"]
+        [
+            "url",
+            "final_url",
+            "outcome",
+            "root",
+            "chain",
+            "findings",
+            "not_looked_at"
+        ]
     );
     let links: Vec<&str> = d["chain"]
         .as_array()
@@ -426,13 +434,9 @@ async fn a_weigh_in_prints_the_contracts_object() {
         w["own"]["requests"].as_u64().unwrap() >= 2 && w["own"]["bytes"].as_u64().unwrap() > 500,
         "{w}"
     );
+    // Fewer than six pairs carry no interval of 95 % (the signed-rank distribution): nothing is claimed.
     for measure in ["tbt_ms", "lcp_ms", "load_ms"] {
-        for part in ["shift", "low", "high", "floor_low", "floor_high"] {
-            assert!(
-                w["page"][measure][part].is_number(),
-                "{measure}.{part}: {w}"
-            );
-        }
+        assert!(w["page"][measure].is_null(), "{measure}: {w}");
     }
     assert_eq!(w["verdict"], "over");
 

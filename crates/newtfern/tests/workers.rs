@@ -1,12 +1,14 @@
 //! Worker processes on one database: one is killed in the middle, the other finishes the round.
 #![allow(clippy::unwrap_used)]
 
-use newtfern_core::brand::Sheet;
+use newtfern_core::brand::BrandSheet;
+use newtfern_core::family::{Family, Standing};
+use newtfern_core::job::JobKind;
 use newtfern_core::profile::Supplier;
-use newtfern_core::standing::{Family, State};
+use newtfern_core::site::SiteFields;
 use newtfern_standins::Standins;
 use newtfern_standins::estate::SITES;
-use newtfern_store::sites::NewSite;
+use newtfern_store::queue::Urgency;
 use newtfern_store::{Store, scratch};
 use serde_json::json;
 use std::path::Path;
@@ -62,31 +64,29 @@ async fn a_killed_worker_loses_no_visit_and_repeats_no_result() {
     let standins = Standins::start(0, None).await.unwrap();
     let text = newtfern_standins::supplier_profile(standins.port);
     let supplier = Supplier::from_toml(&text).unwrap();
-    store.put_supplier(&supplier, &text).await.unwrap();
-    store
-        .set_setting("allow_private", &json!(true))
-        .await
-        .unwrap();
-    let client = store
-        .add_client("Wendle Tide Mill", &Sheet::default())
+    let mut tx = store.begin().await.unwrap();
+    tx.put_supplier(&supplier, &text).await.unwrap();
+    tx.set_setting("allow_private", &json!(true)).await.unwrap();
+    let client = tx
+        .add_client("Wendle Tide Mill", &BrandSheet::default())
         .await
         .unwrap();
     let mut sites = Vec::new();
     for site in SITES.iter().filter(|s| s.fault.is_none() && !s.banner) {
-        let new = NewSite {
-            client_id: client,
+        let new = SiteFields {
             name: site.host.into(),
             url: site.address(standins.port),
             supplier_id: Some(supplier.id.clone()),
             key: site.key(),
-            ..NewSite::default()
+            ..SiteFields::default()
         };
-        sites.push(store.add_site(&new).await.unwrap());
+        sites.push(tx.add_site(client, &new).await.unwrap());
     }
-    let round = store
-        .start_round("check", "two", "test", &sites, &json!({}))
+    let round = tx
+        .start_round(JobKind::Check, "two", "test", &sites, Urgency::Round)
         .await
         .unwrap();
+    tx.commit().await.unwrap();
 
     let folder = tempfile::tempdir().unwrap();
     let mut first = worker(&database, folder.path());
@@ -139,13 +139,14 @@ async fn a_killed_worker_loses_no_visit_and_repeats_no_result() {
             .unwrap();
         assert_eq!(
             load.state(),
-            State::Passing,
+            Standing::Passing,
             "site {site}: {}",
             load.summary
         );
     }
     let pictures = newtfern_store::blobs::Blobs::folder(&folder.path().join("blobs")).unwrap();
-    for visit in store.last_visits(sites[0]).await.unwrap() {
+    let last = store.last_check(sites[0], "check").await.unwrap().unwrap();
+    for visit in store.evidence_of(&last).await.unwrap().0 {
         let kept = pictures
             .get(visit.picture.as_deref().unwrap())
             .await
@@ -153,6 +154,34 @@ async fn a_killed_worker_loses_no_visit_and_repeats_no_result() {
             .unwrap();
         assert!(kept.starts_with(b"\x89PNG"));
     }
+
+    // Cancelled, a job that is under way ends within seconds, and nothing of it is kept.
+    let mut tx = store.begin().await.unwrap();
+    let weighing = tx
+        .start_round(JobKind::Weigh, "one", "test", &sites[..1], Urgency::Person)
+        .await
+        .unwrap();
+    tx.commit().await.unwrap();
+    let loads = "select count(*) from jobs where kind = 'weigh' and progress_done > 0";
+    until("a weigh-in under way", async || {
+        count(&store, loads).await > 0
+    })
+    .await;
+    let asked = Instant::now();
+    let mut tx = store.begin().await.unwrap();
+    tx.cancel_round(weighing).await.unwrap();
+    tx.commit().await.unwrap();
+    until("its end", async || {
+        store.round(weighing).await.unwrap().unwrap().is_over()
+    })
+    .await;
+    assert!(
+        asked.elapsed() < Duration::from_secs(30),
+        "{:?}",
+        asked.elapsed()
+    );
+    let kept = "select count(*) from checks where kind = 'weigh'";
+    assert_eq!(count(&store, kept).await, 0);
 
     // Asked to stop, a worker ends by itself and in order.
     let interrupted = Command::new("kill")

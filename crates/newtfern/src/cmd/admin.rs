@@ -2,15 +2,11 @@
 
 use super::say;
 use crate::house::{Place, open};
-use crate::jobs::{self, Tools};
 use anyhow::{Context, Result};
-use newtfern_probe::browser::Pool;
-use newtfern_probe::guard::Guard;
-use newtfern_probe::http::Http;
+use newtfern_acts::Actor;
 use newtfern_store::local_server::LocalServer;
 use newtfern_store::people::Role;
 use std::process::ExitCode;
-use std::sync::Arc;
 
 #[derive(clap::Args)]
 pub struct Args {
@@ -84,43 +80,30 @@ pub async fn run(args: Args) -> Result<ExitCode> {
         Act::AddPerson { place, email, name } => {
             let password = std::env::var("NEWTFERN_PASSWORD")
                 .context("put the first password into NEWTFERN_PASSWORD")?;
-            anyhow::ensure!(
-                password.chars().count() >= 12,
-                "the first password must have 12 characters or more"
-            );
-            let house = open(&place).await?;
-            house
-                .store
-                .add_person(
-                    &email,
-                    &name,
-                    Role::Administrator,
-                    &newtfern_web::hash_password(&password),
-                )
+            let acts = open(&place).await?;
+            let actor = Actor::program("newtfern admin");
+            acts.add_person(&actor, &email, &name, Role::Administrator, &password)
                 .await?;
             say(&format!("{email} can sign in as an administrator."));
             Ok(ExitCode::SUCCESS)
         }
-        Act::Reassess { place } => {
-            let house = open(&place).await?;
-            let guard = Guard::default();
-            let tools = Tools {
-                http: Http::new(guard, None)?,
-                pool: Arc::new(Pool::new(guard, None)),
-                house,
-            };
-            for site in tools.house.store.observed_sites().await? {
-                match jobs::reassess(&tools, site).await {
-                    Ok(outcome) => say(&format!(
-                        "site {site}: {}",
-                        outcome.map_or("no visit is stored", |o| o.words())
-                    )),
-                    Err(error) => say(&format!("site {site}: {error:#}")),
-                }
+        Act::Reassess { place } => reassess(&place).await,
+    }
+}
+
+async fn reassess(place: &Place) -> Result<ExitCode> {
+    let acts = open(place).await?;
+    let actor = Actor::program("newtfern admin");
+    for site in acts.store.observed_sites().await? {
+        match acts.judge_again(&actor, site).await {
+            Ok(outcome) => {
+                let words = outcome.map_or("no visit is stored", |o| o.words());
+                say(&format!("site {site}: {words}"));
             }
-            Ok(ExitCode::SUCCESS)
+            Err(error) => say(&format!("site {site}: {error}")),
         }
     }
+    Ok(ExitCode::SUCCESS)
 }
 
 async fn with_database(command: &[String]) -> Result<ExitCode> {

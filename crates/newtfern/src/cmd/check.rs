@@ -5,11 +5,11 @@ use anyhow::{Context, Result};
 use clap::Args as ClapArgs;
 use newtfern_core::address;
 use newtfern_core::chain::{Case, Diagnosis, Expect, Outcome, diagnose};
-use newtfern_core::finding::Finding;
 use newtfern_core::observation::Viewport;
 use newtfern_core::profile::{ConsentManager, Supplier};
+use newtfern_core::visits::CheckOrder;
 use newtfern_probe::browser::Pool;
-use newtfern_probe::check::{Request, run as visit};
+use newtfern_probe::check::run as visit;
 use newtfern_probe::guard::Guard;
 use newtfern_probe::http::Http;
 use std::path::PathBuf;
@@ -64,7 +64,7 @@ pub async fn run(args: Args) -> Result<ExitCode> {
     let url = args.url.clone();
     let diagnosis = match check(args).await {
         Ok(diagnosis) => diagnosis,
-        Err(error) => Diagnosis::unchecked(&url, Finding::note("unchecked", format!("{error:#}"))),
+        Err(error) => Diagnosis::unchecked(&url, &format!("{error:#}")),
     };
     if json {
         say(&serde_json::to_string_pretty(&diagnosis)?);
@@ -118,20 +118,18 @@ async fn check(args: Args) -> Result<Diagnosis> {
         .context("cannot read the --ca file")?;
     let http = Http::new(guard, pem.as_deref())?;
     let pool = Pool::new(guard, args.ca.clone());
-    let evidence = visit(
-        &pool,
-        &http,
-        &Request {
-            url: &url,
-            supplier: &supplier,
-            consent: consent.as_ref(),
-            viewports,
-            pictures: false,
-        },
-    )
-    .await?;
+    let stamp = newtfern_store::fresh_token();
+    let order = CheckOrder {
+        url: &url,
+        supplier: &supplier,
+        consent: consent.as_ref(),
+        viewports,
+        pictures: false,
+        stamp: &stamp,
+    };
+    let evidence = visit(&pool, &http, &order).await?;
     pool.close().await;
-    let visits: Vec<_> = evidence.visits.into_iter().map(|(seen, _)| seen).collect();
+    let visits = evidence.visits;
     // A private address met under way is refused, not broken.
     if let Some(refused) = visits
         .iter()
@@ -178,7 +176,13 @@ fn print(d: &Diagnosis) {
             say(&format!("  To do: {}", f.remedy));
         }
         for c in &f.candidates {
-            say(&format!("  Or: {c}"));
+            say(&format!("  Or {}: {}", c.code, c.tell));
         }
+    }
+    if !d.not_looked_at.is_empty() {
+        say("\nNot to be told:");
+    }
+    for n in &d.not_looked_at {
+        say(&format!("  {}: {}", n.what, n.why));
     }
 }

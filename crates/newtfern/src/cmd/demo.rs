@@ -1,23 +1,23 @@
 //! `newtfern demo`: database, stand-ins, worker and web application on this machine, with the made-up
 //! agency "Fenwick & Sallow" and its clients.
 
-use crate::house::{House, Place, open};
-use crate::outside::Probe;
+use crate::house::{Place, open};
 use anyhow::{Context, Result};
-use newtfern_core::brand::Sheet;
+use newtfern_acts::{Actor, Acts};
+use newtfern_core::brand::BrandSheet;
 use newtfern_core::colour::Rgb;
+use newtfern_core::intake::{self, SiteRow};
+use newtfern_core::job::JobKind;
 use newtfern_core::platform::Platform;
 use newtfern_core::profile::{ConsentManager, Supplier};
-use newtfern_standins::estate::{CLIENTS, SITES};
+use newtfern_core::site::SiteFields;
+use newtfern_standins::estate::{CLIENTS, Fault, SITES};
 use newtfern_standins::{DEMO_TOKEN, Standins};
 use newtfern_store::local_server::LocalServer;
 use newtfern_store::people::Role;
-use newtfern_store::sites::NewSite;
 use newtfern_web::{App, Settings};
-use std::collections::HashMap;
 use std::path::{Path, PathBuf};
 use std::process::ExitCode;
-use std::sync::Arc;
 use tokio::sync::watch;
 
 #[derive(clap::Args)]
@@ -77,20 +77,20 @@ pub async fn run(args: Args) -> Result<ExitCode> {
     let server =
         tokio::task::spawn_blocking(move || LocalServer::start(&database_folder)).await??;
     let database = server.database("newtfern").await?;
-    let house = open(&Place {
+    let place = Place {
         database,
         folder: folder.clone(),
-    })
-    .await?;
+    };
+    let acts = open(&place).await?;
 
     super::say("Starting the stand-ins: client sites, a supplier, a consent banner.");
-    let standins = start_standins(&folder, &house).await?;
-    let first = seed(&house, standins.port).await?;
+    let standins = start_standins(&folder, &acts).await?;
+    let first = seed(&acts, standins.port).await?;
 
     let (stop, stopped) = watch::channel(false);
-    let worker = tokio::spawn(super::worker::work(house.clone(), 2, stopped));
+    let worker = tokio::spawn(super::worker::work(acts.clone(), 2, stopped));
     if first && !args.quiet {
-        first_round(&house).await?;
+        first_round(&acts, standins.port).await?;
     }
     let listener = match tokio::net::TcpListener::bind(("127.0.0.1", args.port)).await {
         Ok(listener) => listener,
@@ -104,13 +104,7 @@ pub async fn run(args: Args) -> Result<ExitCode> {
         public_address: address.clone(),
         secure_cookies: false,
     };
-    let app = App::new(
-        house.store.clone(),
-        house.blobs.clone(),
-        house.sealer.clone(),
-        Arc::new(Probe::new(house.store.clone())?),
-        settings,
-    );
+    let app = App::new(acts.clone(), settings);
     super::say(&format!(
         "\nNewtfern is at   {address}\nSign in as       {}\nwith             {PASSWORD}\n\nCtrl-C stops everything.",
         PEOPLE[0].0
@@ -125,7 +119,7 @@ pub async fn run(args: Args) -> Result<ExitCode> {
     web.abort();
     worker.abort();
     let _ = worker.await;
-    house.store.pool.close().await;
+    acts.store.pool.close().await;
     drop(standins);
     tokio::task::spawn_blocking(move || drop(server)).await?;
     Ok(ExitCode::SUCCESS)
@@ -133,87 +127,85 @@ pub async fn run(args: Args) -> Result<ExitCode> {
 
 /// The stand-ins keep their port from start to start, since it is part of all addresses; when it is
 /// taken, the addresses follow.
-async fn start_standins(folder: &Path, house: &House) -> Result<Standins> {
+async fn start_standins(folder: &Path, acts: &Acts) -> Result<Standins> {
     let memory = folder.join("stand-ins.json");
-    let kept = house
-        .store
-        .setting("standins_port")
-        .await?
-        .and_then(|v| v.as_u64())
-        .and_then(|p| u16::try_from(p).ok());
+    let kept = acts.store.setting("standins_port").await?;
+    let kept = kept.and_then(|v| u16::try_from(v.as_u64()?).ok());
     let standins = match Standins::start(kept.unwrap_or(0), Some(memory.clone())).await {
         Ok(standins) => standins,
         Err(_) => Standins::start(0, Some(memory)).await?,
     };
+    let mut tx = acts.store.begin().await?;
     if let Some(before) = kept.filter(|p| *p != standins.port) {
-        house.store.move_port(before, standins.port).await?;
+        tx.move_port(before, standins.port).await?;
     }
-    house
-        .store
-        .set_setting("standins_port", &standins.port.into())
+    tx.set_setting("standins_port", &standins.port.into())
         .await?;
+    tx.commit().await?;
     Ok(standins)
 }
 
+fn program() -> Actor {
+    Actor::program("Newtfern")
+}
+
 /// Fills an empty database. False where there is data already.
-async fn seed(house: &House, port: u16) -> Result<bool> {
-    let store = &house.store;
-    if !store.people().await?.is_empty() {
+async fn seed(acts: &Acts, port: u16) -> Result<bool> {
+    if !acts.store.people().await?.is_empty() {
         return Ok(false);
     }
     super::say("Filling the database with the made-up agency Fenwick & Sallow.");
-    for (email, name, role) in PEOPLE {
-        store
-            .add_person(email, name, role, &newtfern_web::hash_password(PASSWORD))
-            .await?;
-    }
-    store
-        .set_setting("agency", &"Fenwick & Sallow".into())
-        .await?;
+    let mut tx = acts.store.begin().await?;
+    tx.set_setting("agency", &"Fenwick & Sallow".into()).await?;
     // The sites are on this machine.
-    store.set_setting("allow_private", &true.into()).await?;
+    tx.set_setting("allow_private", &true.into()).await?;
+    let consent = newtfern_standins::consent_profile();
+    tx.put_consent(&ConsentManager::from_toml(consent)?, consent)
+        .await?;
+    let platform = newtfern_standins::platform_profile();
+    tx.put_platform(&Platform::from_toml(platform)?, platform)
+        .await?;
+    tx.commit().await?;
     let text = newtfern_standins::supplier_profile(port);
-    let supplier = Supplier::from_toml(&text)?;
-    store.put_supplier(&supplier, &text).await?;
-    store
-        .set_supplier_token(&supplier.id, &house.sealer.seal(DEMO_TOKEN)?)
+    acts.put_supplier(&program(), &text, Some(DEMO_TOKEN))
         .await?;
     let rival = newtfern_standins::rival_profile();
-    store
-        .put_supplier(&Supplier::from_toml(rival)?, rival)
-        .await?;
-    let consent = newtfern_standins::consent_profile();
-    let manager = ConsentManager::from_toml(consent)?;
-    store.put_consent(&manager, consent).await?;
-    let platform = newtfern_standins::platform_profile();
-    store
-        .put_platform(&Platform::from_toml(platform)?, platform)
-        .await?;
-    let mut clients = HashMap::new();
-    for (i, c) in CLIENTS.iter().enumerate() {
-        let sheet = Sheet {
+    acts.put_supplier(&program(), rival, None).await?;
+    clients(acts).await?;
+    sites(acts, port).await?;
+    for (email, name, role) in PEOPLE {
+        acts.add_person(&program(), email, name, role, PASSWORD)
+            .await?;
+    }
+    Ok(true)
+}
+
+async fn clients(acts: &Acts) -> Result<()> {
+    for c in &CLIENTS {
+        let sheet = BrandSheet {
             primary: Rgb::parse(c.primary).ok(),
             secondary: Rgb::parse(c.secondary).ok(),
             public_name: c.name.into(),
             legal_name: c.name.into(),
         };
-        let id = store.add_client(c.name, &sheet).await?;
+        let id = acts.add_client(&program(), c.name, &sheet).await?;
         let logo = format!(
             "<svg xmlns=\"http://www.w3.org/2000/svg\" viewBox=\"0 0 120 40\"><rect width=\"120\" height=\"40\" rx=\"4\" fill=\"{}\"/><path d=\"M8 30Q20 6 32 22T56 12\" fill=\"none\" stroke=\"{}\" stroke-width=\"4\"/></svg>",
             c.primary, c.secondary
         );
-        store
-            .set_logo(
-                id,
-                &house.blobs.put(logo.into_bytes(), "svg").await?,
-                "image/svg+xml",
-            )
+        acts.set_logo(&program(), id, logo.into_bytes(), "svg", "image/svg+xml")
             .await?;
-        clients.insert(i, id);
     }
-    for s in &SITES {
-        let site = NewSite {
-            client_id: clients[&s.client],
+    Ok(())
+}
+
+/// The sites come as a spreadsheet, by the way that every list of sites comes in.
+async fn sites(acts: &Acts, port: u16) -> Result<()> {
+    let supplier = Supplier::from_toml(&newtfern_standins::supplier_profile(port))?;
+    let manager = ConsentManager::from_toml(newtfern_standins::consent_profile())?;
+    let row = |s: &newtfern_standins::estate::Site| SiteRow {
+        client: s.client().name.into(),
+        site: SiteFields {
             name: s.name.into(),
             url: s.address(port),
             platform_id: Some("tarnwork".into()),
@@ -223,81 +215,41 @@ async fn seed(house: &House, port: u16) -> Result<bool> {
             slot_id: "footer-code".into(),
             languages: "en".into(),
             country: s.client().country.into(),
-            ..NewSite::default()
-        };
-        let id = store.add_site(&site).await?;
-        store
-            .set_site_token(id, &house.sealer.seal(DEMO_TOKEN)?)
-            .await?;
+            ..SiteFields::default()
+        },
+    };
+    let rows: Vec<SiteRow> = SITES.iter().map(row).collect();
+    let imported = acts
+        .import(&program(), intake::write(&rows).as_bytes())
+        .await?;
+    for r in imported.rows {
+        anyhow::ensure!(r.accepted, "line {} of the demo's sites: {}", r.line, r.why);
+        acts.set_site_token(&program(), r.id, DEMO_TOKEN).await?;
     }
-    Ok(true)
+    Ok(())
+}
+
+async fn ids_of(acts: &Acts, port: u16, hosts: impl Iterator<Item = &str>) -> Result<Vec<i64>> {
+    let mut ids = Vec::new();
+    for host in hosts {
+        if let Some(s) = SITES.iter().find(|s| s.host == host) {
+            ids.extend(acts.store.site_by_url(&s.address(port)).await?);
+        }
+    }
+    Ok(ids)
 }
 
 /// Quick and telling sites first: the first findings are there in seconds.
-async fn first_round(house: &House) -> Result<()> {
-    let port = house
-        .store
-        .setting("standins_port")
-        .await?
-        .and_then(|v| v.as_u64())
-        .unwrap_or(0) as u16;
+async fn first_round(acts: &Acts, port: u16) -> Result<()> {
     let mut order: Vec<&newtfern_standins::estate::Site> = SITES.iter().collect();
-    order.sort_by_key(|s| {
-        (
-            s.banner,
-            s.fault == Some(newtfern_standins::estate::Fault::Timeout),
-        )
-    });
-    let mut ids = Vec::new();
-    for s in order {
-        ids.extend(house.store.site_by_url(&s.address(port)).await?);
-    }
-    house
-        .store
-        .start_round(
-            "check",
-            &format!("First round: {} sites", ids.len()),
-            "Newtfern",
-            &ids,
-            &serde_json::json!({}),
-        )
-        .await?;
+    order.sort_by_key(|s| (s.banner, s.fault == Some(Fault::Timeout)));
+    let ids = ids_of(acts, port, order.iter().map(|s| s.host)).await?;
+    acts.start_round(&program(), JobKind::Check, &ids).await?;
     // A few deeper looks, so that every lens has something to show.
-    let mut few = Vec::new();
-    for host in ["northmere", "curling.northmere", "wendlemill"] {
-        if let Some(s) = SITES.iter().find(|s| s.host == host) {
-            few.extend(house.store.site_by_url(&s.address(port)).await?);
-        }
-    }
-    house
-        .store
-        .start_round(
-            "preview",
-            &format!("Pictures for the design: {} sites", ids.len()),
-            "Newtfern",
-            &ids,
-            &serde_json::json!({}),
-        )
-        .await?;
-    house
-        .store
-        .start_round(
-            "echo",
-            &format!("Test messages: {} sites", few.len()),
-            "Newtfern",
-            &few,
-            &serde_json::json!({}),
-        )
-        .await?;
-    house
-        .store
-        .start_round(
-            "weigh",
-            &format!("Weigh: {} sites", few.len()),
-            "Newtfern",
-            &few,
-            &serde_json::json!({}),
-        )
-        .await?;
+    let few = ["northmere", "curling.northmere", "wendlemill"].into_iter();
+    let few = ids_of(acts, port, few).await?;
+    acts.start_idle(&program(), JobKind::Echo, &few).await?;
+    acts.start_idle(&program(), JobKind::Preview, &ids).await?;
+    acts.start_idle(&program(), JobKind::Weigh, &few).await?;
     Ok(())
 }

@@ -1,11 +1,9 @@
 //! `newtfern serve`: the web application.
 
 use crate::house::{Place, open};
-use crate::outside::Probe;
 use anyhow::{Context, Result};
 use newtfern_web::{App, Settings};
 use std::process::ExitCode;
-use std::sync::Arc;
 
 #[derive(clap::Args)]
 pub struct Args {
@@ -20,26 +18,19 @@ pub struct Args {
 }
 
 pub async fn run(args: Args) -> Result<ExitCode> {
-    let house = open(&args.place).await?;
+    let acts = open(&args.place).await?;
     let listener = tokio::net::TcpListener::bind(&args.listen)
         .await
         .with_context(|| format!("cannot listen on {}", args.listen))?;
-    let public_address = args
-        .public_address
-        .unwrap_or(format!("http://{}", listener.local_addr()?));
+    let own = format!("http://{}", listener.local_addr()?);
+    let public_address = args.public_address.unwrap_or(own);
     let settings = Settings {
         demo_sign_in: None,
         secure_cookies: public_address.starts_with("https:"),
         public_address: public_address.trim_end_matches('/').to_string(),
     };
-    let app = App::new(
-        house.store.clone(),
-        house.blobs,
-        house.sealer,
-        Arc::new(Probe::new(house.store)?),
-        settings,
-    );
     super::say(&format!("Newtfern is at {public_address}"));
+    let app = App::new(acts, settings);
     newtfern_web::serve(app, listener, super::asked_to_stop()).await?;
     Ok(ExitCode::SUCCESS)
 }

@@ -8,7 +8,7 @@ use newtfern_core::observation::Viewport;
 use newtfern_core::weigh::{WeighIn, conclude};
 use newtfern_probe::browser::Browser;
 use newtfern_probe::guard::Guard;
-use newtfern_probe::weigh::{Request, run as measure};
+use newtfern_probe::weigh::{WeighOrder, run as measure};
 use std::path::PathBuf;
 use std::process::ExitCode;
 
@@ -71,8 +71,8 @@ pub async fn run(args: Args) -> Result<ExitCode> {
     if let Some(key) = &args.key {
         let http = newtfern_probe::http::Http::new(guard, None)?;
         let page = http.get(&url).await;
-        let pieces =
-            newtfern_core::placement::Inspector::new(&supplier, None).pieces(&page.body, &url);
+        let inspector = newtfern_core::placement::Inspector::new(&supplier, None);
+        let pieces = inspector.inspect(&page.body, &url).pieces;
         if let Some(other) = pieces.iter().filter_map(|p| p.key.key()).find(|k| k != key) {
             anyhow::bail!("the page has the key {other}, not {key}");
         }
@@ -83,7 +83,7 @@ pub async fn run(args: Args) -> Result<ExitCode> {
         View::Phone => Viewport::Phone,
     };
     let quiet = args.json;
-    let request = Request {
+    let request = WeighOrder {
         url: &url,
         supplier: &supplier,
         consent: None,

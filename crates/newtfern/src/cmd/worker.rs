@@ -1,21 +1,32 @@
 //! `newtfern worker`: makes the visits that wait in the database; any number on any machines.
 
-use crate::house::{House, Place, open};
+use crate::house::{Place, open};
 use crate::jobs::{self, Progress, Tools};
-use anyhow::Result;
+use crate::machine;
+use anyhow::{Context, Result};
+use newtfern_acts::Acts;
+use newtfern_core::family::STALE_AFTER_S;
 use newtfern_probe::browser::Pool;
 use newtfern_probe::guard::Guard;
 use newtfern_probe::http::Http;
 use newtfern_store::queue::{Job, LEASE_S};
-
-const BEAT_S: f64 = 3.0;
-// The lease outlasts several renewals.
-const _: () = assert!(LEASE_S > 3.0 * 5.0 * BEAT_S);
 use std::process::ExitCode;
 use std::sync::Arc;
 use std::sync::atomic::Ordering;
-use std::time::Duration;
+use std::time::{Duration, Instant};
 use tokio::sync::watch;
+use tokio::task::JoinSet;
+
+/// A cancelled round stops within two beats.
+const BEAT: Duration = Duration::from_secs(2);
+/// The lease is renewed this often; it outlasts several renewals.
+const RENEW: Duration = Duration::from_secs(6);
+const _: () = assert!(LEASE_S > 3.0 * 6.0);
+/// Notices wake a worker at once; the clock finds jobs of workers that died.
+const LOOK_AGAIN: Duration = Duration::from_secs(5);
+const CARE: Duration = Duration::from_secs(60);
+/// History is pruned every so many cares.
+const PRUNE_EVERY: u64 = 60;
 
 #[derive(clap::Args)]
 pub struct Args {
@@ -27,135 +38,171 @@ pub struct Args {
 }
 
 pub async fn run(args: Args) -> Result<ExitCode> {
-    let house = open(&args.place).await?;
+    let acts = open(&args.place).await?;
     let (stop, stopped) = watch::channel(false);
-    let worker = tokio::spawn(work(house, args.at_once, stopped));
+    let worker = tokio::spawn(work(acts, args.at_once, stopped));
     super::asked_to_stop().await;
-    tracing::info!("stopping after the visits under way");
+    tracing::info!("stopping; what is under way is given back");
     let _ = stop.send(true);
     worker.await??;
     Ok(ExitCode::SUCCESS)
 }
 
-/// Weigh-ins want the machine for themselves: the worker does nothing else meanwhile.
-const SHARED: &[&str] = &["check", "echo", "preview", "sheet"];
-const ALONE: &[&str] = &["weigh"];
-
-pub async fn work(house: House, at_once: usize, mut stopped: watch::Receiver<bool>) -> Result<()> {
+pub async fn work(acts: Acts, at_once: usize, mut stopped: watch::Receiver<bool>) -> Result<()> {
     let guard = Guard {
-        allow_private: house.store.allow_private().await?,
+        allow_private: acts.store.allow_private().await?,
     };
     let tools = Arc::new(Tools {
         http: Http::new(guard, None)?,
         pool: Arc::new(Pool::new(guard, None)),
-        house,
+        acts,
     });
-    let mut woken = newtfern_store::listen_for_jobs(&tools.house.store.pool).await?;
-    let mut running = tokio::task::JoinSet::new();
+    let care = tokio::spawn(take_care(tools.clone()));
+    let mut woken = newtfern_store::listen_for_jobs(&tools.acts.store.pool).await?;
+    let mut running = JoinSet::new();
     while !*stopped.borrow() {
         let free = running.len() < at_once.max(1);
-        match if free {
-            begin(&tools, &mut running).await
-        } else {
-            Ok(false)
-        } {
-            Ok(true) => continue,
-            Ok(false) => {}
-            // A database that restarts must not end its workers.
-            Err(error) => tracing::warn!("no job could be claimed, trying again: {error}"),
+        if free {
+            match tools.acts.store.claim().await {
+                Ok(Some(job)) => {
+                    let (tools, stopped) = (tools.clone(), stopped.clone());
+                    running.spawn(async move { perform(&tools, job, stopped).await });
+                    continue;
+                }
+                Ok(None) => {}
+                // A database that restarts must not end its workers.
+                Err(error) => tracing::warn!("no job could be claimed, trying again: {error}"),
+            }
         }
         tokio::select! {
             _ = stopped.changed() => {}
             Some(_) = running.join_next(), if !running.is_empty() => {}
-            // A notice wakes at once; the clock finds jobs of workers that died.
             notice = woken.next(), if free => {
                 if notice.is_err() {
                     tokio::time::sleep(Duration::from_secs(1)).await;
-                    if let Ok(anew) = newtfern_store::listen_for_jobs(&tools.house.store.pool).await {
+                    if let Ok(anew) = newtfern_store::listen_for_jobs(&tools.acts.store.pool).await {
                         woken = anew;
                     }
                 }
             }
-            _ = tokio::time::sleep(Duration::from_secs(5)) => {}
+            _ = tokio::time::sleep(LOOK_AGAIN) => {}
         }
     }
     while running.join_next().await.is_some() {}
+    care.abort();
     tools.pool.close().await;
     Ok(())
 }
 
-/// Takes the next job; false where none waits.
-async fn begin(
-    tools: &Arc<Tools>,
-    running: &mut tokio::task::JoinSet<()>,
-) -> newtfern_store::Result<bool> {
-    if let Some(job) = tools.house.store.claim(SHARED).await? {
-        let tools = tools.clone();
-        running.spawn(async move { perform(&tools, job).await });
-        return Ok(true);
-    }
-    if running.is_empty()
-        && let Some(job) = tools.house.store.claim(ALONE).await?
-    {
-        perform(tools, job).await;
-        return Ok(true);
-    }
-    Ok(false)
+/// How a job ended.
+enum End {
+    Done,
+    Failed(String),
+    Cancelled,
+    Stopped,
 }
 
-async fn perform(tools: &Arc<Tools>, job: Job) {
+/// One job from claim to end: as a task of its own, so that a mistake of ours in it ends the job and not
+/// the worker; ended when its time is over, its round is cancelled or the worker stops.
+async fn perform(tools: &Arc<Tools>, job: Job, mut stopped: watch::Receiver<bool>) {
     let progress = Arc::new(Progress::default());
-    let heart = tokio::spawn(heartbeat(tools.clone(), job.clone(), progress.clone()));
-    let outcome = jobs::run(tools, &job, &progress).await;
-    heart.abort();
-    let cancelled = progress.cancelled.load(Ordering::Relaxed);
-    let stored = match outcome {
-        Ok(done) => tools.house.store.finish(&job, &done).await.map(|held| {
-            if !held {
-                tracing::warn!(
-                    "job {} was taken over by another worker; its result here is dropped",
-                    job.id
-                );
-            }
-        }),
-        Err(error) => {
-            tracing::warn!("job {} ({}): {error:#}", job.id, job.kind);
-            tools
-                .house
-                .store
-                .fail(&job, &format!("{error:#}"), cancelled)
-                .await
-        }
+    let task = {
+        let (tools, job, progress) = (tools.clone(), job.clone(), progress.clone());
+        tokio::spawn(async move {
+            let folder = std::env::temp_dir();
+            let _machine = match job.kind.is_alone() {
+                true => machine::alone(&folder).await?,
+                false => machine::shared(&folder).await?,
+            };
+            let most = job.kind.most_s();
+            let done = jobs::run(&tools, &job, &progress);
+            let done = tokio::time::timeout(Duration::from_secs(most), done).await;
+            done.with_context(|| {
+                format!("not done after {most} s and given up; nothing is known from it. Try again")
+            })?
+        })
     };
-    // While the program stops, what was under way is left to the next start.
+    let abort = task.abort_handle();
+    let end = tokio::select! {
+        ended = task => match ended {
+            Ok(Ok(())) => End::Done,
+            Ok(Err(error)) => End::Failed(format!("{error:#}")),
+            Err(error) if error.is_panic() => End::Failed(
+                "a mistake in our own program ended it; nothing is known from it. Tell your administrator the time of day".into(),
+            ),
+            Err(_) => End::Cancelled,
+        },
+        () = heartbeat(tools, &job, &progress) => End::Cancelled,
+        _ = stopped.wait_for(|s| *s) => End::Stopped,
+    };
+    abort.abort();
+    let store = &tools.acts.store;
+    let stored = match end {
+        End::Done => Ok(()),
+        End::Failed(why) => {
+            tracing::warn!("job {} ({}): {why}", job.id, job.kind.key());
+            tools.acts.fail_job(&job, &why, false).await
+        }
+        End::Cancelled => tools.acts.fail_job(&job, "cancelled", true).await,
+        End::Stopped => store.give_back(&job).await.map_err(Into::into),
+    };
+    // Where even that cannot be stored the lease runs out and the job waits again.
     if let Err(error) = stored
-        && !tools.house.store.pool.is_closed()
+        && !store.pool.is_closed()
     {
         tracing::error!("job {}: {error}", job.id);
     }
 }
 
-/// Keeps the lease while the job runs, and hears of a cancelled round.
-async fn heartbeat(tools: Arc<Tools>, job: Job, progress: Arc<Progress>) {
+/// Keeps the lease while the job runs and tells its progress; ends when the job is no longer wanted here.
+async fn heartbeat(tools: &Tools, job: &Job, progress: &Progress) {
     let mut last = (0, 0);
-    let mut beats = 0u32;
+    let mut renewed = Instant::now();
     loop {
-        tokio::time::sleep(Duration::from_secs_f64(BEAT_S)).await;
-        beats += 1;
-        let now = (
-            progress.done.load(Ordering::Relaxed) as i32,
-            progress.of.load(Ordering::Relaxed) as i32,
-        );
-        // Progress is told at once, the lease is renewed every fifth beat.
-        if now == last && !beats.is_multiple_of(5) {
-            continue;
-        }
+        tokio::time::sleep(BEAT).await;
+        let done = progress.done.load(Ordering::Relaxed) as i32;
+        let now = (done, progress.of.load(Ordering::Relaxed) as i32);
         let told = (now != last).then_some(now);
-        last = now;
-        match tools.house.store.renew(&job, told).await {
-            Ok(true) => {}
-            Ok(false) => progress.cancelled.store(true, Ordering::Relaxed),
+        let due = renewed.elapsed() >= RENEW;
+        let wanted = match due || told.is_some() {
+            true => tools.acts.store.renew(job, told).await,
+            false => tools.acts.store.is_wanted(job).await,
+        };
+        match wanted {
+            Ok(true) => {
+                last = now;
+                if due || told.is_some() {
+                    renewed = Instant::now();
+                }
+            }
+            Ok(false) => return,
             Err(error) => tracing::warn!("job {}: the lease could not be renewed: {error}", job.id),
         }
     }
+}
+
+/// What the clock asks for: results grow old, counts are summed up, old checks go with their pictures.
+async fn take_care(tools: Arc<Tools>) {
+    let mut every = tokio::time::interval(CARE);
+    for turn in 0u64.. {
+        every.tick().await;
+        if let Err(error) = care(&tools, turn.is_multiple_of(PRUNE_EVERY)).await
+            && !tools.acts.store.pool.is_closed()
+        {
+            tracing::warn!("what the clock asks for could not be done: {error:#}");
+        }
+    }
+}
+
+async fn care(tools: &Tools, prune: bool) -> Result<()> {
+    let store = &tools.acts.store;
+    store.age(STALE_AFTER_S).await?;
+    store.tidy().await?;
+    if prune {
+        let keep = store.keep_checks().await?;
+        for key in store.prune(keep).await? {
+            tools.acts.blobs.remove(&key).await?;
+        }
+    }
+    Ok(())
 }

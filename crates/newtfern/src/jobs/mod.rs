@@ -1,0 +1,158 @@
+//! What a worker does for each kind of job: visits by the probe, judged and stored by an act.
+
+mod pictures;
+mod sheet;
+
+use anyhow::{Result, bail};
+use newtfern_acts::{Acts, Seen, Subject};
+use newtfern_core::job::JobKind;
+use newtfern_core::observation::{FailureKind, Viewport};
+use newtfern_core::visits::CheckOrder;
+use newtfern_core::weigh::conclude;
+use newtfern_probe::browser::{Browser, Pool};
+use newtfern_probe::echo::EchoOrder;
+use newtfern_probe::http::Http;
+use newtfern_probe::weigh::WeighOrder;
+use newtfern_probe::{check, echo, paper, weigh};
+use newtfern_store::queue::Job;
+use std::sync::Arc;
+use std::sync::atomic::{AtomicUsize, Ordering};
+use time::OffsetDateTime;
+use url::Url;
+
+pub struct Tools {
+    pub acts: Acts,
+    pub pool: Arc<Pool>,
+    pub http: Http,
+}
+
+/// How far a job is, for its heartbeat.
+#[derive(Default)]
+pub struct Progress {
+    pub done: AtomicUsize,
+    pub of: AtomicUsize,
+}
+
+/// Loads with and without the widget in a weigh-in that a worker makes.
+const PAIRS: usize = 10;
+
+/// Does a job and stores what came of it.
+pub async fn run(tools: &Tools, job: &Job, progress: &Arc<Progress>) -> Result<()> {
+    if job.kind == JobKind::Preview {
+        return preview(tools, job).await;
+    }
+    let subject = tools.acts.subject(job.site_id).await?;
+    match job.kind {
+        JobKind::Check => check_site(tools, job, &subject).await,
+        JobKind::Weigh => weigh_site(tools, job, &subject, progress).await,
+        JobKind::Echo => echo_site(tools, job, &subject).await,
+        JobKind::Sheet => sheet::make(tools, job, &subject).await,
+        JobKind::Preview => Ok(()),
+    }
+}
+
+async fn check_site(tools: &Tools, job: &Job, s: &Subject) -> Result<()> {
+    let at = OffsetDateTime::now_utc();
+    let stamp = newtfern_store::fresh_token();
+    let order = CheckOrder {
+        url: &s.url,
+        supplier: &s.supplier,
+        consent: s.consent.as_ref(),
+        viewports: &[Viewport::Desktop, Viewport::Phone],
+        pictures: true,
+        stamp: &stamp,
+    };
+    let evidence = check::run(&tools.pool, &tools.http, &order).await?;
+    // What our own rule refuses says nothing of the site.
+    let refused = evidence
+        .visits
+        .iter()
+        .filter_map(|v| v.page.failure.as_ref());
+    if let Some(f) = refused.into_iter().find(|f| f.kind == FailureKind::Guard) {
+        bail!(
+            "{}: an administrator can allow private addresses in the settings",
+            f.text
+        );
+    }
+    let visits = pictures::keep(tools, evidence.visits, evidence.pictures).await?;
+    let asides = evidence.asides;
+    let seen = Seen { at, visits, asides };
+    tools.acts.finish_check(job, s, seen).await?;
+    Ok(())
+}
+
+async fn weigh_site(tools: &Tools, job: &Job, s: &Subject, progress: &Arc<Progress>) -> Result<()> {
+    let at = OffsetDateTime::now_utc();
+    // A browser of its own, so that nothing else runs in it.
+    let browser = Browser::launch(tools.pool.guard(), None).await?;
+    let seed = s.site.id as u64;
+    let order = WeighOrder {
+        url: &s.url,
+        supplier: &s.supplier,
+        consent: s.consent.as_ref(),
+        viewport: Viewport::Desktop,
+        own_loads: crate::cmd::weigh::OWN_LOADS,
+        pairs: PAIRS,
+        seed,
+    };
+    let told = progress.clone();
+    let measured = weigh::run(&browser, &order, move |done, of| {
+        told.done.store(done, Ordering::Relaxed);
+        told.of.store(of, Ordering::Relaxed);
+        true
+    });
+    let measured = measured.await?;
+    let weighed = conclude(s.url.as_str(), seed, &measured, s.site.budget_ms)?;
+    tools.acts.finish_weigh(job, s, at, &weighed).await?;
+    Ok(())
+}
+
+async fn echo_site(tools: &Tools, job: &Job, s: &Subject) -> Result<()> {
+    let at = OffsetDateTime::now_utc();
+    let browser = tools.pool.browser().await?;
+    let token = tools.acts.supplier_token(&s.supplier.id).await?;
+    let message = format!("Hello, this is a test by your agency (no. {})", job.id);
+    let answer = format!("Seen, thank you (no. {})", job.id);
+    let order = EchoOrder {
+        url: &s.url,
+        supplier: &s.supplier,
+        consent: s.consent.as_ref(),
+        key: &s.site.key,
+        message: &message,
+        answer: &answer,
+        token: token.as_deref(),
+    };
+    let (mut seen, picture) = echo::run(&browser, &tools.http, &order).await?;
+    if let Some(png) = picture {
+        seen.picture = Some(tools.acts.blobs.put(png, "png").await?);
+    }
+    tools.acts.finish_echo(job, s, at, &seen).await?;
+    Ok(())
+}
+
+async fn preview(tools: &Tools, job: &Job) -> Result<()> {
+    let (site, _) = tools.acts.site_and_client(job.site_id).await?;
+    let url = Url::parse(&site.url)?;
+    let supplier = match &site.supplier_id {
+        Some(id) => tools.acts.store.supplier(id).await?,
+        None => None,
+    };
+    let hosts: Vec<String> = supplier
+        .map(|s| s.hosts().map(str::to_string).collect())
+        .unwrap_or_default();
+    let browser = tools.pool.browser().await?;
+    let mut keys = Vec::new();
+    for viewport in [Viewport::Desktop, Viewport::Phone] {
+        let png = paper::picture_of(&browser, &url, viewport, &hosts).await?;
+        keys.push(match png {
+            Some(png) => Some(tools.acts.blobs.put(png, "png").await?),
+            None => None,
+        });
+    }
+    let [desktop, phone] = [keys[0].as_deref(), keys[1].as_deref()];
+    if desktop.is_none() && phone.is_none() {
+        bail!("the page did not arrive, so there is no picture of it");
+    }
+    tools.acts.finish_preview(job, desktop, phone).await?;
+    Ok(())
+}

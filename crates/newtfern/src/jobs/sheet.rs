@@ -1,0 +1,77 @@
+//! The handover sheet, built from what is stored, printed, and kept both ways.
+
+use super::{Tools, pictures};
+use anyhow::{Result, bail};
+use newtfern_acts::Subject;
+use newtfern_core::chain::Outcome;
+use newtfern_core::family::{Detail, Family, Standing};
+use newtfern_probe::paper;
+use newtfern_store::checks::Drawing;
+use newtfern_store::queue::Job;
+use newtfern_web::sheet::{HandoverSheet, paper as document};
+use time::OffsetDateTime;
+
+pub async fn make(tools: &Tools, job: &Job, s: &Subject) -> Result<()> {
+    let store = &tools.acts.store;
+    let id = s.site.id;
+    let all = store
+        .standings_of(&[id])
+        .await?
+        .remove(&id)
+        .unwrap_or_default();
+    let findings = store.findings(id).await?;
+    let drawings = store.drawings(&[id], None).await?;
+    let detail = |f: Family| match drawings.get(&(id, f)) {
+        Some(Drawing::Known(detail)) => Some(detail.as_ref()),
+        _ => None,
+    };
+    let words = |f: Family| {
+        let of = all.iter().find(|t| t.family() == f);
+        of.filter(|t| t.state() != Standing::NotYet)
+            .map(|t| t.summary.clone())
+            .unwrap_or_default()
+    };
+    let Some(Detail::Load(load)) = detail(Family::Load) else {
+        bail!("the site has not been verified yet, so there is no proof to hand over");
+    };
+    let stale = all.iter().find(|t| t.family() == Family::Load);
+    if stale.is_some_and(|t| t.state() == Standing::Stale) {
+        bail!("what is known of the site is old, so it is no proof: verify it again first");
+    }
+    let agency = store.setting("agency").await?;
+    let agency = agency.and_then(|v| v.as_str().map(str::to_string));
+    let mut sheet = HandoverSheet {
+        agency: agency.unwrap_or_else(|| "Your agency".into()),
+        client: s.client.name.clone(),
+        site: s.site.name.clone(),
+        address: s.site.url.clone(),
+        supplier: s.supplier.name.clone(),
+        key: s.site.key.clone(),
+        made: newtfern_web::view::moment(OffsetDateTime::now_utc()),
+        by: "Newtfern".into(),
+        pictures: pictures::carried(tools, &load.shots).await?,
+        echo: words(Family::Echo),
+        ..HandoverSheet::default()
+    };
+    let found = findings
+        .get(&Family::Load)
+        .map(Vec::as_slice)
+        .unwrap_or_default();
+    sheet.set_load(load, found);
+    if let Some(Detail::Weigh(d)) = detail(Family::Weigh) {
+        sheet.set_weigh(&d.weigh, &words(Family::Weigh));
+    }
+    if let Some(Detail::Consent(grid)) = detail(Family::Consent) {
+        sheet.set_consent(grid, &words(Family::Consent));
+    }
+    if let Some(Detail::Brand(d)) = detail(Family::Brand) {
+        sheet.set_brand(d, &words(Family::Brand));
+    }
+    let body = sheet.body()?;
+    let browser = tools.pool.browser().await?;
+    let pdf = paper::print(&browser, &document(&body)?).await?;
+    let key = tools.acts.blobs.put(pdf, "pdf").await?;
+    let proven = load.outcome != Outcome::Broken;
+    tools.acts.finish_sheet(job, s, &body, key, proven).await?;
+    Ok(())
+}
