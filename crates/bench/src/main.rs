@@ -4,22 +4,27 @@
 use anyhow::{Context, Result};
 use axum::body::Body;
 use axum::http::Request;
-use newtfern_core::observation::{Condition, Viewport};
+use newtfern_acts::{Acts, Looked, Outside, SlotError, SlotText};
+use newtfern_core::family::{Assessed, Detail, Family, Standing};
+use newtfern_core::observation::Viewport;
 use newtfern_core::placement::Inspector;
 use newtfern_core::platform::Platform;
 use newtfern_core::profile::Supplier;
-use newtfern_probe::browser::Browser;
+use newtfern_core::site::SiteFields;
+use newtfern_core::visits::CheckOrder;
+use newtfern_probe::browser::Pool;
+use newtfern_probe::check;
 use newtfern_probe::guard::Guard;
-use newtfern_probe::visit::{Plan, visit};
+use newtfern_probe::http::Http;
 use newtfern_standins::Standins;
 use newtfern_standins::estate::SITES;
+use newtfern_store::Store;
 use newtfern_store::blobs::Blobs;
+use newtfern_store::checks::NewCheck;
 use newtfern_store::people::Role;
 use newtfern_store::scratch;
 use newtfern_store::seal::Sealer;
-use newtfern_store::sites::NewSite;
-use newtfern_web::outside::{Looked, SlotError, SlotText};
-use newtfern_web::{App, Outside, Settings};
+use newtfern_web::{App, Settings};
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
 use std::time::Instant;
@@ -37,7 +42,7 @@ async fn main() -> Result<()> {
     let supplier = Supplier::from_toml(&newtfern_standins::supplier_profile(standins.port))?;
     corpus(&supplier)?;
     visits(&standins, &supplier).await?;
-    estate().await?;
+    estate(&standins, &supplier).await?;
     say(&format!("peak memory of this process: {:.0} MB", peak_mb()));
     Ok(())
 }
@@ -105,8 +110,17 @@ fn corpus(supplier: &Supplier) -> Result<()> {
         let found = work();
         (began.elapsed().as_secs_f64(), found)
     };
-    let (ours, found) = time(&mut || with.iter().map(|t| inspector.pieces(t, &page).len()).sum());
-    let (skim, _) = time(&mut || texts.iter().map(|t| inspector.pieces(t, &page).len()).sum());
+    let (ours, found) = time(&mut || {
+        with.iter()
+            .map(|t| inspector.inspect(t, &page).pieces.len())
+            .sum()
+    });
+    let (skim, _) = time(&mut || {
+        texts
+            .iter()
+            .map(|t| inspector.inspect(t, &page).pieces.len())
+            .sum()
+    });
     let (lol, scripts) = time(&mut || with.iter().map(|t| lol_scripts(t)).sum());
     say(&format!("corpus: {} pages, {mb:.1} MB", with.len()));
     say(&format!(
@@ -137,7 +151,8 @@ fn lol_scripts(text: &str) -> usize {
     n
 }
 
-/// Whole visits (with pictures and the panel worked) beside a bare Playwright script over the same pages.
+/// Whole checks of both screens (with pictures and the panel worked) beside a bare Playwright script that
+/// opens the same pages on the same screens and waits for the same sign of life.
 async fn visits(standins: &Standins, supplier: &Supplier) -> Result<()> {
     // Pages in order without a banner: the widget comes up on each, so that neither side waits in vain.
     let healthy: Vec<Url> = SITES
@@ -146,44 +161,34 @@ async fn visits(standins: &Standins, supplier: &Supplier) -> Result<()> {
         .map(|s| Url::parse(&s.address(standins.port)))
         .collect::<Result<_, _>>()?;
     let urls: Vec<Url> = healthy.iter().cycle().take(8).cloned().collect();
-    let browser = Browser::launch(
-        Guard {
-            allow_private: true,
-        },
-        None,
-    )
-    .await?;
+    let guard = Guard {
+        allow_private: true,
+    };
+    let (pool, http) = (Pool::new(guard, None), Http::new(guard, None)?);
     for at_once in [1, 2] {
         let began = Instant::now();
         let mut done = 0;
         for chunk in urls.chunks(at_once) {
-            let plans: Vec<Plan> = chunk
-                .iter()
-                .map(|url| Plan {
-                    url,
-                    condition: Condition {
-                        viewport: Viewport::Desktop,
-                        ..Condition::default()
-                    },
-                    supplier,
-                    consent: None,
-                    page_ms: 20_000,
-                    total_ms: 30_000,
-                    pictures: true,
-                })
-                .collect();
-            for result in
-                futures_util::future::join_all(plans.iter().map(|p| visit(&browser, p))).await
-            {
-                result?;
-                done += 1;
+            let orders = chunk.iter().map(|url| CheckOrder {
+                url,
+                supplier,
+                consent: None,
+                viewports: &[Viewport::Desktop, Viewport::Phone],
+                pictures: true,
+                stamp: "bench",
+            });
+            let orders: Vec<CheckOrder> = orders.collect();
+            let checks = orders.iter().map(|o| check::run(&pool, &http, o));
+            for evidence in futures_util::future::join_all(checks).await {
+                done += evidence?.visits.len();
             }
         }
         say(&format!(
-            "visits, {at_once} at once (2 s watched, panel opened and closed): {:.0} a minute",
-            f64::from(done) / began.elapsed().as_secs_f64() * 60.0
+            "checks, {at_once} at once, both screens, pictures, panel opened and closed: {:.0} visits a minute",
+            done as f64 / began.elapsed().as_secs_f64() * 60.0
         ));
     }
+    pool.close().await;
     let script = Path::new("e2e/bare.js");
     if script.exists() {
         let output = std::process::Command::new("node")
@@ -192,53 +197,120 @@ async fn visits(standins: &Standins, supplier: &Supplier) -> Result<()> {
             .output()
             .context("node runs")?;
         say(&format!(
-            "bare Playwright script, same pages: {}",
+            "bare Playwright script, same pages and screens: {}",
             String::from_utf8_lossy(&output.stdout).trim()
         ));
     }
     Ok(())
 }
 
-/// The Estate page with 5,000 sites, as the server answers it: session, counts, rows, template.
-async fn estate() -> Result<()> {
+/// A real check of a stand-in, for its details.
+async fn one_check(standins: &Standins, supplier: &Supplier) -> Result<Vec<Assessed>> {
+    let site = SITES.iter().find(|s| s.fault.is_none() && !s.banner);
+    let site = site.context("a site in order")?;
+    let (url, key) = (Url::parse(&site.address(standins.port))?, site.key());
+    let guard = Guard {
+        allow_private: true,
+    };
+    let (pool, http) = (Pool::new(guard, None), Http::new(guard, None)?);
+    let order = CheckOrder {
+        url: &url,
+        supplier,
+        consent: None,
+        viewports: &[Viewport::Desktop, Viewport::Phone],
+        pictures: false,
+        stamp: "bench",
+    };
+    let evidence = check::run(&pool, &http, &order).await?;
+    pool.close().await;
+    let design = newtfern_core::design::Design::resolve(
+        &Default::default(),
+        &Default::default(),
+        &Default::default(),
+    );
+    let region = newtfern_store::profiles::region_of("GB");
+    let expectation = newtfern_core::assess::Expectation {
+        supplier,
+        rivals: &[],
+        key: &key,
+        consent: None,
+        design: &design,
+        brand: None,
+        region: &region,
+    };
+    let judged =
+        newtfern_core::assess::check(&expectation, &evidence.visits, &evidence.asides, None);
+    Ok(judged.families)
+}
+
+/// 5,000 sites, each with the results of a real check; four in five in order.
+async fn fill(store: &Store, families: &[Assessed]) -> Result<()> {
+    let mut tx = store.begin().await?;
+    let sheet = newtfern_core::brand::BrandSheet::default();
+    let client = tx.add_client("Wendle Tide Mill", &sheet).await?;
+    for i in 0..5000 {
+        let fields = SiteFields {
+            name: format!("Site {i}"),
+            url: format!("https://s{i}.example/"),
+            ..SiteFields::default()
+        };
+        let site = tx.add_site(client, &fields).await?;
+        let mut families = families.to_vec();
+        if i % 5 == 0 {
+            for a in families.iter_mut().filter(|a| a.family == Family::Load) {
+                a.standing = Standing::Failing;
+            }
+        }
+        tx.keep_check(&NewCheck {
+            site,
+            job: None,
+            judged_from: None,
+            kind: "check",
+            seen_at: time::OffsetDateTime::now_utc(),
+            expectation: "bench".into(),
+            rules: 1,
+            outcome: "bench".into(),
+            root: None,
+            families,
+            visits: vec![],
+            asides: serde_json::json!([]),
+            blobs: vec![],
+        })
+        .await?;
+    }
+    tx.commit().await?;
+    store.tidy().await?;
+    sqlx::query("analyze").execute(&store.pool).await?;
+    Ok(())
+}
+
+/// The Estate page with 5,000 sites, as the server answers it: session, counts, rows, template; and what
+/// claiming a job costs beside it.
+async fn estate(standins: &Standins, supplier: &Supplier) -> Result<()> {
     let Ok(server) = std::env::var(scratch::SERVER) else {
         say("estate: no database (run ./run bench)");
         return Ok(());
     };
     let store = scratch::database(&server).await?;
-    let client = store
-        .add_client("Wendle Tide Mill", &newtfern_core::brand::Sheet::default())
-        .await?;
-    for i in 0..5000 {
-        store
-            .add_site(&NewSite {
-                client_id: client,
-                name: format!("Site {i}"),
-                url: format!("https://s{i}.example/"),
-                ..NewSite::default()
-            })
-            .await?;
-    }
-    sqlx::query("analyze").execute(&store.pool).await?;
-    let person = store
+    let families = one_check(standins, supplier).await?;
+    let drawn = families
+        .iter()
+        .filter(|a| matches!(a.detail, Some(Detail::Load(_))));
+    anyhow::ensure!(drawn.count() == 1, "the check gave no chain to draw");
+    fill(&store, &families).await?;
+    queue(&store).await?;
+    let mut tx = store.begin().await?;
+    let person = tx
         .add_person("bench@fenwick.example", "Bench", Role::Viewer, "")
         .await?;
-    let session = store
-        .open_session(
-            person,
-            time::OffsetDateTime::now_utc() + time::Duration::hours(1),
-        )
-        .await?;
+    let until = time::OffsetDateTime::now_utc() + time::Duration::hours(1);
+    let session = tx.open_session(person, until).await?;
+    tx.commit().await?;
     let folder = tempfile::tempdir()?;
     let sealer = Sealer::from_file(&folder.path().join("seal.key"))?;
-    let app = App::new(
-        store,
-        Blobs::folder(folder.path())?,
-        sealer,
-        Arc::new(NoOutside),
-        Settings::default(),
-    );
-    let router = newtfern_web::router::router(app);
+    let blobs = Blobs::folder(folder.path())?;
+    let acts = Acts::new(store, blobs, sealer, Arc::new(NoOutside));
+    let router = newtfern_web::router::router(App::new(acts, Settings::default()));
     for (what, query) in [
         ("first page", ""),
         ("by state", "?state=not_yet&page=7"),
@@ -270,6 +342,47 @@ async fn estate() -> Result<()> {
             times[19],
             bytes / 1000
         ));
+    }
+    Ok(())
+}
+
+/// Claims and ends of jobs a second, by one worker and by eight, with 5,000 waiting.
+async fn queue(store: &Store) -> Result<()> {
+    let sites = store.site_ids(&Default::default()).await?;
+    for workers in [1, 8] {
+        let mut tx = store.begin().await?;
+        let kind = newtfern_core::job::JobKind::Preview;
+        let urgency = newtfern_store::queue::Urgency::Round;
+        let round = tx
+            .start_round(kind, "bench", "bench", &sites, urgency)
+            .await?;
+        tx.commit().await?;
+        let began = Instant::now();
+        let mut tasks = tokio::task::JoinSet::new();
+        for _ in 0..workers {
+            let store = store.clone();
+            tasks.spawn(async move {
+                for _ in 0..800 / workers {
+                    let Some(job) = store.claim().await? else {
+                        break;
+                    };
+                    let mut tx = store.begin().await?;
+                    tx.finish_job(&job, "bench").await?;
+                    tx.commit().await?;
+                }
+                Ok::<(), newtfern_store::StoreError>(())
+            });
+        }
+        while let Some(done) = tasks.join_next().await {
+            done??;
+        }
+        say(&format!(
+            "queue, 5,000 waiting, {workers} claiming: {:.0} jobs a second",
+            800.0 / began.elapsed().as_secs_f64()
+        ));
+        let mut tx = store.begin().await?;
+        tx.cancel_round(round).await?;
+        tx.commit().await?;
     }
     Ok(())
 }
