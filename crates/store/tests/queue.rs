@@ -4,6 +4,7 @@
 mod common;
 
 use common::{count, finish, round, run, with_sites};
+use newtfern_core::family::{Family, Standing};
 use newtfern_core::job::JobKind::{self, Check, Preview, Weigh};
 use newtfern_store::queue::Urgency;
 
@@ -183,4 +184,65 @@ async fn notices_reach_whoever_listens_once_they_are_true() {
         assert_eq!(notice["round"].as_i64(), Some(id), "{notice}");
         done = notice["done"].as_bool() == Some(true);
     }
+}
+
+/// Fifty deaths over five hundred jobs, each at another point: before a result, with a result that is not
+/// committed, and after the commit. Nothing is lost and nothing is there twice. (A real process is
+/// killed in the program's own tests; here the deaths are many.)
+#[tokio::test]
+async fn fifty_deaths_over_five_hundred_jobs_lose_and_double_nothing() {
+    let (store, sites) = with_sites(500).await;
+    let id = round(&store, Check, &sites, Urgency::Round).await;
+    let mut workers = tokio::task::JoinSet::new();
+    for worker in 0..4i64 {
+        let store = store.clone();
+        workers.spawn(async move {
+            let mut deaths = 0;
+            while let Some(job) = store.claim().await.unwrap() {
+                // Every tenth job dies once, in one of three ways; the others are done.
+                let first: bool = sqlx::query_scalar("select attempts = 1 from jobs where id = $1")
+                    .bind(job.id)
+                    .fetch_one(&store.pool)
+                    .await
+                    .unwrap();
+                if !first || job.site_id % 10 != 0 {
+                    assert!(finish(&store, &job).await, "worker {worker}");
+                    continue;
+                }
+                deaths += 1;
+                match (job.site_id / 10) % 3 {
+                    0 => {}
+                    1 => {
+                        // Dies with everything written and nothing committed.
+                        let load = common::assessed(Family::Load, Standing::Passing, "lost");
+                        let at = time::OffsetDateTime::now_utc();
+                        let mut new = common::check(job.site_id, at, vec![load]);
+                        new.job = Some(job.id);
+                        let mut tx = store.begin().await.unwrap();
+                        tx.keep_check(&new).await.unwrap();
+                        assert!(tx.finish_job(&job, "lost").await.unwrap());
+                        drop(tx);
+                    }
+                    _ => assert!(finish(&store, &job).await),
+                }
+                sqlx::query("update jobs set lease_until = now() - interval '1 second' where id = $1 and state = 'running'")
+                    .bind(job.id)
+                    .execute(&store.pool)
+                    .await
+                    .unwrap();
+            }
+            deaths
+        });
+    }
+    let deaths: i32 = workers.join_all().await.into_iter().sum();
+    assert_eq!(deaths, 50);
+    let round = store.round(id).await.unwrap().unwrap();
+    assert_eq!((round.done, round.failed, round.waiting), (500, 0, 0));
+    assert_eq!(count(&store, "select count(*) from checks").await, 500);
+    assert_eq!(
+        count(&store, "select count(distinct job_id) from checks").await,
+        500
+    );
+    let passing = "select count(*) from standings where family = 'load' and state = 'passing'";
+    assert_eq!(count(&store, passing).await, 500);
 }
