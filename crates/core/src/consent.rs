@@ -349,7 +349,8 @@ pub fn judge(grid: &Grid) -> Vec<Finding> {
         out.push(
             Finding::new(
                 Code::ConsentNeverStarts,
-                Severity::Fault,
+                // The fault is the chain's and told there; here it only leaves the question open.
+                Severity::Warning,
                 "The widget does not start in any consent state.",
                 "Look at the chain of this site first.",
             )

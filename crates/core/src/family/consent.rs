@@ -1,6 +1,7 @@
 //! Consent: does anything happen before the visitor agreed?
 
 use super::{Assessed, Detail, Family, Standing, Stood, Words, by_findings, first_remedy};
+use crate::code::Code;
 use crate::consent::{Grid, Region, grid, judge};
 use crate::job::JobKind;
 use crate::observation::{Observation, Viewport};
@@ -22,7 +23,8 @@ pub fn assess(supplier: &Supplier, region: &Region, visits: &[Observation]) -> A
     let reached = desktop.iter().any(had);
     let grid = grid(supplier, region, &desktop);
     let findings = judge(&grid);
-    let (standing, summary) = match undecided(&grid, reached) {
+    let never_starts = findings.iter().any(|f| f.code == Code::ConsentNeverStarts);
+    let (standing, summary) = match undecided(&grid, reached, never_starts) {
         Some(why)
             if findings
                 .iter()
@@ -46,7 +48,7 @@ pub fn assess(supplier: &Supplier, region: &Region, visits: &[Observation]) -> A
 }
 
 /// Why nothing can be said, if so.
-fn undecided(grid: &Grid, reached: bool) -> Option<String> {
+fn undecided(grid: &Grid, reached: bool, never_starts: bool) -> Option<String> {
     if !reached {
         return Some("The page could not be had, so nothing is known about consent.".into());
     }
@@ -55,6 +57,11 @@ fn undecided(grid: &Grid, reached: bool) -> Option<String> {
         return Some(format!(
             "The decision \u{201c}{state}\u{201d} could not be made: {why}."
         ));
+    }
+    if never_starts {
+        return Some(
+            "The widget does not start in any consent state, so what it does once it runs is not known.".into(),
+        );
     }
     if grid.cells.iter().all(|c| c.count == 0) {
         return Some(

@@ -95,3 +95,25 @@ fn keys_are_read_back_and_a_sites_state_is_its_worst() {
     );
     assert_eq!(worst([]), Standing::NotYet);
 }
+
+/// A widget that never starts is the chain's fault: consent is not failing for it a second time, and not
+/// passing either.
+#[test]
+fn a_widget_that_never_starts_leaves_consent_undecided() {
+    use crate::code::Code;
+    let text = include_str!("../../tests/recorded/absent.json");
+    let record: serde_json::Value = serde_json::from_str(text).unwrap();
+    let visits: Vec<crate::observation::Observation> =
+        serde_json::from_value(record["visits"].clone()).unwrap();
+    let supplier =
+        crate::profile::Supplier::from_toml(include_str!("../../tests/recorded/brindle.toml"));
+    let region = crate::consent::Region::strictest_of_all();
+    let assessed = super::consent::assess(&supplier.unwrap(), &region, &visits);
+    assert_eq!(assessed.standing, Standing::Undecided);
+    assert_eq!(assessed.findings[0].code, Code::ConsentNeverStarts);
+    assert!(
+        assessed.summary.contains("is not known"),
+        "{}",
+        assessed.summary
+    );
+}
