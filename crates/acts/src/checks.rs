@@ -2,7 +2,7 @@
 //! transaction on one lease; and judging again without a new look.
 
 use crate::{ActError, Actor, Acts, Result, Subject, record};
-use newtfern_core::assess::{Judged, RULES_VERSION};
+use newtfern_core::assess::Judged;
 use newtfern_core::chain::{Aside, Outcome};
 use newtfern_core::family::{Assessed, Family, Standing, echo, hand_over, weigh, worst};
 use newtfern_core::job::JobKind;
@@ -62,19 +62,14 @@ impl Acts {
         let outcome = judged.diagnosis.outcome;
         let words = in_words(&judged);
         let check = NewCheck {
-            site: job.site_id,
             job: Some(job.id),
-            judged_from: None,
-            kind: JobKind::Check.key(),
-            seen_at: seen.at,
             expectation: subject.expectation().print(),
-            rules: RULES_VERSION,
             outcome: words.clone(),
             root: judged.diagnosis.root,
-            families: judged.families,
             blobs: pictures(&seen.visits),
             visits: seen.visits,
             asides: asides_json(&seen.asides),
+            ..NewCheck::of(job.site_id, JobKind::Check.key(), seen.at, judged.families)
         };
         self.end(job, &words, vec![check]).await?;
         Ok(outcome)
@@ -230,20 +225,14 @@ impl Acts {
 fn again(last: &Check, site: i64, subject: &Subject, judged: Judged) -> NewCheck {
     // Watching compares looks; the same look again says nothing of change.
     let keeps = |a: &Assessed| a.family != Family::Watch;
+    let outcome = in_words(&judged);
+    let families = judged.families.into_iter().filter(keeps).collect();
     NewCheck {
-        site,
-        job: None,
         judged_from: Some(last.judged_from.unwrap_or(last.id)),
-        kind: JobKind::Check.key(),
-        seen_at: last.seen_at,
         expectation: subject.expectation().print(),
-        rules: RULES_VERSION,
-        outcome: in_words(&judged),
+        outcome,
         root: judged.diagnosis.root,
-        families: judged.families.into_iter().filter(keeps).collect(),
-        visits: Vec::new(),
-        asides: json!([]),
-        blobs: Vec::new(),
+        ..NewCheck::of(site, JobKind::Check.key(), last.seen_at, families)
     }
 }
 
@@ -256,18 +245,9 @@ fn one(
     blobs: Vec<String>,
 ) -> NewCheck {
     NewCheck {
-        site: job.site_id,
         job: Some(job.id),
-        judged_from: None,
-        kind: job.kind.key(),
-        seen_at: at,
         expectation: subject.expectation().print(),
-        rules: RULES_VERSION,
-        outcome: assessed.summary.clone(),
-        root: None,
-        families: vec![assessed],
-        visits: Vec::new(),
-        asides: json!([]),
         blobs,
+        ..NewCheck::of(job.site_id, job.kind.key(), at, vec![assessed])
     }
 }

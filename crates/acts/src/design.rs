@@ -1,7 +1,6 @@
 //! The design of a site, and the house style above all of them.
 
 use crate::{ActError, Actor, Acts, Result, record};
-use newtfern_core::assess::RULES_VERSION;
 use newtfern_core::design::Layer;
 use newtfern_core::family::{Family, design};
 use newtfern_store::checks::NewCheck;
@@ -18,22 +17,9 @@ impl Acts {
         let chosen = kept.supplier_id.is_some() && !kept.key.trim().is_empty();
         let assessed = design::assess(&values, brand, chosen);
         let mut tx = self.store.begin().await?;
-        tx.keep_check(&NewCheck {
-            site,
-            job: None,
-            judged_from: None,
-            kind: "design",
-            seen_at: OffsetDateTime::now_utc(),
-            expectation: String::new(),
-            rules: RULES_VERSION,
-            outcome: assessed.summary.clone(),
-            root: None,
-            families: vec![assessed],
-            visits: Vec::new(),
-            asides: json!([]),
-            blobs: Vec::new(),
-        })
-        .await?;
+        let now = OffsetDateTime::now_utc();
+        tx.keep_check(&NewCheck::of(site, "design", now, vec![assessed]))
+            .await?;
         Ok(tx.commit().await?)
     }
 

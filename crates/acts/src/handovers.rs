@@ -1,7 +1,6 @@
 //! Handover sheets: links for the client, and the client's yes.
 
 use crate::{ActError, Actor, Acts, Result, record};
-use newtfern_core::assess::RULES_VERSION;
 use newtfern_core::family::hand_over;
 use newtfern_store::checks::NewCheck;
 use newtfern_store::handovers::Handover;
@@ -79,22 +78,9 @@ impl Acts {
         let mut tx = self.store.begin().await?;
         if tx.accept_handover(sheet.id, &by).await? {
             let assessed = hand_over::confirmed(&by, sheet.id);
-            tx.keep_check(&NewCheck {
-                site: sheet.site_id,
-                job: None,
-                judged_from: None,
-                kind: "confirm",
-                seen_at: OffsetDateTime::now_utc(),
-                expectation: String::new(),
-                rules: RULES_VERSION,
-                outcome: assessed.summary.clone(),
-                root: None,
-                families: vec![assessed],
-                visits: Vec::new(),
-                asides: json!([]),
-                blobs: Vec::new(),
-            })
-            .await?;
+            let now = OffsetDateTime::now_utc();
+            tx.keep_check(&NewCheck::of(sheet.site_id, "confirm", now, vec![assessed]))
+                .await?;
             let subject = format!("sheet {}", sheet.id);
             let detail = json!({"name": by});
             record(&mut tx, &actor, "confirmed a handover", &subject, detail).await?;

@@ -261,22 +261,9 @@ async fn fill(store: &Store, families: &[Assessed]) -> Result<()> {
                 a.standing = Standing::Failing;
             }
         }
-        tx.keep_check(&NewCheck {
-            site,
-            job: None,
-            judged_from: None,
-            kind: "check",
-            seen_at: time::OffsetDateTime::now_utc(),
-            expectation: "bench".into(),
-            rules: 1,
-            outcome: "bench".into(),
-            root: None,
-            families,
-            visits: vec![],
-            asides: serde_json::json!([]),
-            blobs: vec![],
-        })
-        .await?;
+        let now = time::OffsetDateTime::now_utc();
+        tx.keep_check(&NewCheck::of(site, "check", now, families))
+            .await?;
     }
     tx.commit().await?;
     store.tidy().await?;

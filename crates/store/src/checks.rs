@@ -2,6 +2,7 @@
 
 use crate::text::{clean, json_of};
 use crate::{Result, Store, StoreError, Tx, doing};
+use newtfern_core::assess::RULES_VERSION;
 use newtfern_core::code::Code;
 use newtfern_core::family::{
     Assessed, DETAIL_VERSION, Detail, Family, Standing, Stood, next_action,
@@ -42,6 +43,33 @@ pub struct NewCheck {
     pub asides: Value,
     /// Blobs that it holds on to.
     pub blobs: Vec<String>,
+}
+
+impl NewCheck {
+    /// A check that settles some families, with nothing else to it.
+    pub fn of(
+        site: i64,
+        kind: &'static str,
+        seen_at: OffsetDateTime,
+        families: Vec<Assessed>,
+    ) -> NewCheck {
+        let outcome = families.first().map(|a| a.summary.clone());
+        NewCheck {
+            site,
+            job: None,
+            judged_from: None,
+            kind,
+            seen_at,
+            expectation: String::new(),
+            rules: RULES_VERSION,
+            outcome: outcome.unwrap_or_default(),
+            root: None,
+            families,
+            visits: Vec::new(),
+            asides: Value::Array(Vec::new()),
+            blobs: Vec::new(),
+        }
+    }
 }
 
 /// One check, for the history.

@@ -79,8 +79,20 @@ impl Store {
         Ok(Store { pool })
     }
 
+    /// Brings the database to this version, and what lists show of sites that came with it.
+    ///
+    /// # Errors
+    /// Where a migration fails.
     pub async fn migrate(&self) -> Result<()> {
-        Ok(sqlx::migrate!("./migrations").run(&self.pool).await?)
+        sqlx::migrate!("./migrations").run(&self.pool).await?;
+        // The next action is computed here and not in SQL: rows of an earlier version have none yet.
+        let sites: Vec<i64> = sqlx::query_scalar("select distinct s.id from sites s join standings t on t.site_id = s.id where s.next_act is null and t.state not in ('passing', 'not_applicable')")
+            .fetch_all(&self.pool)
+            .await
+            .map_err(doing("looking for sites of an earlier version"))?;
+        let mut tx = self.begin().await?;
+        tx.refresh(&sites).await?;
+        tx.commit().await
     }
 
     /// Asks the database, for the health page.

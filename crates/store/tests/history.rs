@@ -259,3 +259,21 @@ async fn the_worklist_batches_sites_by_what_is_next() {
     };
     assert_eq!(store.site_ids(&next).await.unwrap(), sites[1..3]);
 }
+
+/// Rows that came from an earlier version have no next action: starting gives them one, or the worklist
+/// would say that nothing is to be done.
+#[tokio::test]
+async fn sites_of_an_earlier_version_are_on_the_worklist() {
+    let (store, sites) = with_sites(2).await;
+    run(
+        &store,
+        "update sites set next_family = null, next_state = null, next_act = null",
+    )
+    .await;
+    assert_eq!(store.worklist(1, 0, 9).await.unwrap().sites, 0);
+    store.migrate().await.unwrap();
+    assert_eq!(
+        store.worklist(1, 0, 9).await.unwrap().sites,
+        sites.len() as i64
+    );
+}

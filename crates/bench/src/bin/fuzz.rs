@@ -73,10 +73,13 @@ const WORDS: &[&str] = &[
     "innerHTML",
 ];
 
+/// What a target does with an input; it panics where something is wrong.
+type Run = Box<dyn Fn(&[u8])>;
+
 struct Target {
     name: &'static str,
     seeds: Vec<String>,
-    run: Box<dyn Fn(&[u8])>,
+    run: Run,
 }
 
 fn target(name: &'static str, seeds: &[&str], run: impl Fn(&str) + 'static) -> Target {

@@ -64,19 +64,8 @@ pub fn assessed(family: Family, standing: Standing, summary: &str) -> Assessed {
 
 pub fn check(site: i64, at: OffsetDateTime, families: Vec<Assessed>) -> NewCheck {
     NewCheck {
-        site,
-        job: None,
-        judged_from: None,
-        kind: "check",
-        seen_at: at,
-        expectation: "print".into(),
-        rules: 1,
-        outcome: "working".into(),
-        root: None,
-        families,
         visits: vec![seen()],
-        asides: serde_json::json!([]),
-        blobs: vec![],
+        ..NewCheck::of(site, "check", at, families)
     }
 }
 

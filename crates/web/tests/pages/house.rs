@@ -270,21 +270,7 @@ impl House {
 
     /// A look at a site at a time.
     pub async fn looked(&self, site: i64, at: OffsetDateTime, families: Vec<Assessed>) -> i64 {
-        let check = NewCheck {
-            site,
-            job: None,
-            judged_from: None,
-            kind: "check",
-            seen_at: at,
-            expectation: "test".into(),
-            rules: 1,
-            outcome: "as told".into(),
-            root: None,
-            families,
-            visits: vec![],
-            asides: serde_json::json!([]),
-            blobs: vec![],
-        };
+        let check = NewCheck::of(site, "check", at, families);
         let mut tx = self.store().begin().await.unwrap();
         let id = tx.keep_check(&check).await.unwrap();
         tx.commit().await.unwrap();
