@@ -1,5 +1,6 @@
 //! The chain over recorded observations: real runs against the stand-ins (`record.sh` made
 //! them), judged again without a browser.
+#![allow(clippy::disallowed_methods)] // tests may read files and run cargo
 #![allow(clippy::unwrap_used)]
 
 use newtfern_core::assess::{self, Expectation};

@@ -1,4 +1,5 @@
 //! The main computations against sources outside the project; each names its source beside the check.
+#![allow(clippy::disallowed_methods)] // tests may read files and run cargo
 
 use newtfern_core::colour::{Lab, Rgb, ciede2000};
 use newtfern_core::html::{Document, Kind};
