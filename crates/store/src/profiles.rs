@@ -146,36 +146,57 @@ pub fn region_of(country: &str) -> Region {
 
 impl Tx {
     pub async fn put_supplier(&mut self, supplier: &Supplier, text: &str) -> Result<()> {
-        sqlx::query("insert into suppliers (id, name, profile) values ($1, $2, $3) on conflict (id) do update set name = $2, profile = $3")
-            .bind(&supplier.id)
-            .bind(&supplier.name)
-            .bind(text)
-            .execute(&mut *self.inner)
-            .await
-            .map(|_| ())
-            .map_err(doing("keeping a supplier profile"))
+        let sql = "insert into suppliers (id, name, profile) values ($1, $2, $3) on conflict (id) do update set name = $2, profile = $3";
+        self.put_profile(
+            sql,
+            &supplier.id,
+            &supplier.name,
+            text,
+            "keeping a supplier profile",
+        )
+        .await
     }
 
     pub async fn put_platform(&mut self, platform: &Platform, text: &str) -> Result<()> {
-        sqlx::query("insert into platforms (id, name, profile) values ($1, $2, $3) on conflict (id) do update set name = $2, profile = $3")
-            .bind(&platform.id)
-            .bind(&platform.name)
-            .bind(text)
-            .execute(&mut *self.inner)
-            .await
-            .map(|_| ())
-            .map_err(doing("keeping a platform profile"))
+        let sql = "insert into platforms (id, name, profile) values ($1, $2, $3) on conflict (id) do update set name = $2, profile = $3";
+        self.put_profile(
+            sql,
+            &platform.id,
+            &platform.name,
+            text,
+            "keeping a platform profile",
+        )
+        .await
     }
 
     pub async fn put_consent(&mut self, manager: &ConsentManager, text: &str) -> Result<()> {
-        sqlx::query("insert into consent_managers (id, name, profile) values ($1, $2, $3) on conflict (id) do update set name = $2, profile = $3")
-            .bind(&manager.id)
-            .bind(&manager.name)
+        let sql = "insert into consent_managers (id, name, profile) values ($1, $2, $3) on conflict (id) do update set name = $2, profile = $3";
+        self.put_profile(
+            sql,
+            &manager.id,
+            &manager.name,
+            text,
+            "keeping a consent profile",
+        )
+        .await
+    }
+
+    async fn put_profile(
+        &mut self,
+        sql: &'static str,
+        id: &str,
+        name: &str,
+        text: &str,
+        what: &'static str,
+    ) -> Result<()> {
+        sqlx::query(sql)
+            .bind(id)
+            .bind(name)
             .bind(text)
             .execute(&mut *self.inner)
             .await
             .map(|_| ())
-            .map_err(doing("keeping a consent profile"))
+            .map_err(doing(what))
     }
 
     pub async fn set_supplier_token(&mut self, id: &str, sealed: &[u8]) -> Result<()> {

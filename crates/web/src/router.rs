@@ -37,6 +37,8 @@ pub fn router(app: App) -> Router {
         .merge(streams)
         .layer(DefaultBodyLimit::max(6 << 20))
         .layer(middleware::from_fn_with_state(app.clone(), framed))
+        // Outside the frame, which reads the session: an asset needs none.
+        .route("/assets/{name}", get(asset))
         .layer(middleware::from_fn(same_site))
         .layer(TraceLayer::new_for_http())
         .layer(middleware::from_fn(headers))
@@ -58,7 +60,6 @@ fn estate_routes() -> Router<App> {
         .route("/rounds/{id}", get(rounds::page))
         .route("/rounds/{id}/cancel", post(rounds::cancel))
         .route("/rounds/{id}/again", post(rounds::again))
-        .route("/assets/{name}", get(asset))
         .route("/blobs/{folder}/{name}", get(blobs::blob))
 }
 

@@ -1,6 +1,6 @@
 //! The bench: one site, the job from top to bottom, what to do next first.
 
-use super::{render, site_of};
+use super::render;
 use crate::error::PageResult;
 use crate::families::{Known, Section, section};
 use crate::pages::history::{self, Entry};
@@ -129,9 +129,4 @@ fn waiting(ahead: i64) -> String {
         1 => "waiting, 1 before it".into(),
         n => format!("waiting, {n} before it"),
     }
-}
-
-/// The bench exists: for acts on one site.
-pub(crate) async fn known(app: &App, id: i64) -> PageResult<()> {
-    site_of(app, id).await.map(|_| ())
 }

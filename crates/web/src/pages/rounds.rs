@@ -167,7 +167,7 @@ pub async fn bulk(State(app): State<App>, posted: Posted) -> PageResult {
 /// # Errors
 /// Where there is no such site or act.
 pub async fn act(State(app): State<App>, Path(id): Path<i64>, posted: Posted) -> PageResult {
-    super::bench::known(&app, id).await?;
+    super::site_of(&app, id).await?;
     let kind = kind_of(&posted.fields)?;
     let round = app.acts.start_round(&posted.actor(), kind, &[id]).await?;
     Ok(Redirect::to(&format!("/sites/{id}?round={round}")).into_response())
