@@ -208,106 +208,121 @@ pub fn compare(seen: &Observation, design: &Design, brand: Option<Rgb>) -> Optio
     })
 }
 
+/// Compares one visit with its design: colours, corner and offsets, contrasts, texts. Each finding
+/// carries the crop of the launcher.
 pub fn judge(seen: &Observation, design: &Design, compared: &Compared) -> Vec<Finding> {
-    let mut out = Vec::new();
+    let mut out = colours(compared);
+    out.extend(corner(seen, compared));
+    out.extend(contrasts(compared));
+    out.extend(texts(seen, design));
     let crop = compared.crop.clone().map(|key| Evidence::Picture { key });
-    let mut fault =
-        |code: Code, severity, summary: String, remedy: &str, evidence: Vec<Evidence>| {
-            out.push(
-                Finding::new(code, severity, summary, remedy)
-                    .with_all(evidence)
-                    .with_all(crop.clone()),
-            );
-        };
-    for (code, what, pair) in [
+    let with_crop = |f: Finding| f.with_all(crop.clone());
+    out.into_iter().map(with_crop).collect()
+}
+
+fn colours(compared: &Compared) -> Vec<Finding> {
+    let pairs = [
         (Code::BrandLauncherColour, "launcher", compared.launcher),
         (Code::BrandHeaderColour, "header", compared.header),
-    ] {
-        if let Some(p) = pair.filter(|p| p.difference > COLOUR_TOLERANCE) {
-            fault(
-                code,
-                Severity::Fault,
-                format!(
-                    "The {what} is {} and should be {}: {} (CIEDE2000 {:.1}).",
-                    p.seen.hex(),
-                    p.expected.hex(),
-                    difference_in_words(p.difference),
-                    p.difference
-                ),
-                "In the widget's settings at the supplier, set the designed colour.",
-                vec![],
-            );
-        }
-    }
-    if compared.corner != compared.expected_corner {
-        fault(
+    ];
+    let told = |(code, what, pair): (Code, &str, Option<ColourPair>)| {
+        let p = pair.filter(|p| p.difference > COLOUR_TOLERANCE)?;
+        let summary = format!(
+            "The {what} is {} and should be {}: {} (CIEDE2000 {:.1}).",
+            p.seen.hex(),
+            p.expected.hex(),
+            difference_in_words(p.difference),
+            p.difference
+        );
+        let remedy = "In the widget's settings at the supplier, set the designed colour.";
+        Some(Finding::new(code, Severity::Fault, summary, remedy))
+    };
+    pairs.into_iter().filter_map(told).collect()
+}
+
+/// The corner, and in the right corner the offsets: these on the desktop only, since widgets move in on
+/// phones.
+fn corner(seen: &Observation, c: &Compared) -> Option<Finding> {
+    if c.corner != c.expected_corner {
+        return Some(Finding::new(
             Code::BrandCorner,
             Severity::Fault,
             format!(
                 "The launcher is {} and should be {}.",
-                compared.corner, compared.expected_corner
+                c.corner, c.expected_corner
             ),
             "In the widget's settings at the supplier, choose the designed corner.",
-            vec![],
-        );
-    } else if seen.condition.viewport == Viewport::Desktop
-        && ((compared.offset_x - compared.expected_x).abs() > OFFSET_TOLERANCE
-            || (compared.offset_y - compared.expected_y).abs() > OFFSET_TOLERANCE)
-    {
-        fault(
+        ));
+    }
+    let off = |seen: f64, wanted: f64| (seen - wanted).abs() > OFFSET_TOLERANCE;
+    let moved = off(c.offset_x, c.expected_x) || off(c.offset_y, c.expected_y);
+    (moved && seen.condition.viewport == Viewport::Desktop).then(|| {
+        Finding::new(
             Code::BrandOffset,
             Severity::Warning,
             format!(
                 "The launcher is {:.0} and {:.0} px from the edges and should be {:.0} and {:.0}.",
-                compared.offset_x, compared.offset_y, compared.expected_x, compared.expected_y
+                c.offset_x, c.offset_y, c.expected_x, c.expected_y
             ),
             "In the widget's settings at the supplier, set the designed offsets.",
-            vec![],
-        );
-    }
-    // WCAG 2.2, SC 1.4.11: 3 to 1 for what is needed to see a control.
-    if let Some(c) = compared.text_on_launcher.filter(|c| *c < 3.0) {
-        fault(
+        )
+    })
+}
+
+/// WCAG 2.2, SC 1.4.11: 3 to 1 for what is needed to see a control.
+const LEAST_CONTRAST: f64 = 3.0;
+
+fn contrasts(compared: &Compared) -> Vec<Finding> {
+    let low = |c: &f64| *c < LEAST_CONTRAST;
+    let icon = compared.text_on_launcher.filter(low).map(|c| {
+        Finding::new(
             Code::BrandContrast,
             Severity::Fault,
             format!("The icon on the launcher has a contrast of {c:.1} to 1; 3 is the least."),
             "Choose a lighter or darker icon colour in the design.",
-            vec![],
-        );
-    }
-    if let Some(c) = compared.on_page.filter(|c| *c < 3.0) {
-        fault(
+        )
+    });
+    let page = compared.on_page.filter(low).map(|c| {
+        Finding::new(
             Code::BrandStandsOut,
             Severity::Warning,
             format!(
                 "The launcher has a contrast of {c:.1} to 1 against the page around it; 3 is the least."
             ),
             "Choose a button colour that stands out from this page, or give the button an outline.",
-            vec![],
-        );
+        )
+    });
+    icon.into_iter().chain(page).collect()
+}
+
+/// Texts of the panel, where it was opened and read.
+fn texts(seen: &Observation, design: &Design) -> Vec<Finding> {
+    let text = &seen.panel_text;
+    if text.is_empty() {
+        return Vec::new();
     }
-    if !seen.panel_text.is_empty() {
-        if let Some(sample) = SAMPLES.iter().find(|s| seen.panel_text.contains(**s)) {
-            fault(
-                Code::BrandSampleText,
-                Severity::Fault,
-                format!("A sample text was left in the panel: \u{201c}{sample}\u{201d}."),
-                "In the widget's settings at the supplier, replace the sample.",
-                vec![Evidence::fact(crate::placement::excerpt(&seen.panel_text))],
-            );
-        }
-        let title = design.get(Field::Title);
-        if !title.is_empty() && !seen.panel_text.contains(title) {
-            fault(
-                Code::BrandTitle,
-                Severity::Fault,
-                format!("The panel does not show the title \u{201c}{title}\u{201d}."),
-                "In the widget's settings at the supplier, set the designed title.",
-                vec![Evidence::fact(crate::placement::excerpt(&seen.panel_text))],
-            );
-        }
-    }
-    out
+    let excerpt = || Evidence::fact(crate::placement::excerpt(text));
+    let sample = SAMPLES.iter().find(|s| text.contains(**s)).map(|sample| {
+        Finding::new(
+            Code::BrandSampleText,
+            Severity::Fault,
+            format!("A sample text was left in the panel: \u{201c}{sample}\u{201d}."),
+            "In the widget's settings at the supplier, replace the sample.",
+        )
+        .with(excerpt())
+    });
+    let title = design.get(Field::Title);
+    let missing = !title.is_empty() && !text.contains(title);
+    let untitled = missing.then(|| {
+        Finding::new(
+            Code::BrandTitle,
+            Severity::Fault,
+            format!("The panel does not show the title \u{201c}{title}\u{201d}."),
+            "In the widget's settings at the supplier, set the designed title.",
+        )
+        .with(excerpt())
+    });
+    sample.into_iter().chain(untitled).collect()
 }
 
 #[cfg(test)]

@@ -48,77 +48,74 @@ pub enum Stopped {
 /// Slower than this and visitors wonder whether anybody is there (common practice).
 const SLOW_MS: f64 = 5000.0;
 
+/// Code, severity, summary, remedy.
+type Told = (Code, Severity, &'static str, &'static str);
+
+#[rustfmt::skip]
+const NO_STEPS: Told = (Code::EchoNoSteps, Severity::Note,
+    "The supplier's profile has no steps for a test message.", "");
+#[rustfmt::skip]
+const FORM: Told = (Code::EchoForm, Severity::Warning,
+    "A form comes before the talk, and the supplier's profile does not say how to fill it in.",
+    "Send a message by hand, or add the steps before the talk to the supplier's profile.");
+#[rustfmt::skip]
+const NOT_SENT: Told = (Code::EchoNotSent, Severity::Broken,
+    "The test message could not be sent through the widget.",
+    "Look at the chain of this site first, then try by hand.");
+#[rustfmt::skip]
+const NOT_ARRIVED: Told = (Code::EchoNotArrived, Severity::Broken,
+    "The test message was sent and did not arrive at the console.",
+    "Check that the key in the page is that of the client's account.");
+#[rustfmt::skip]
+const NO_ANSWER: Told = (Code::EchoNoAnswer, Severity::Broken,
+    "The console's answer did not show in the widget.",
+    "Check the widget's live connection, then answer by hand.");
+
 /// What a test found; nothing where the message and its answer came in time.
 pub fn judge(seen: &Seen) -> Vec<Finding> {
-    let told = |code: Code, severity, summary: &str, remedy: &str| {
-        let mut f = Finding::new(code, severity, summary, remedy);
-        if !seen.text.is_empty() {
-            f = f.with(Evidence::fact(format!("message: {}", seen.text)));
+    let found = match failed(seen) {
+        Some((code, severity, summary, remedy)) => {
+            Some(Finding::new(code, severity, summary, remedy))
         }
-        if !seen.stopped.is_empty() {
-            f = f.with(Evidence::fact(seen.stopped.clone()));
-        }
-        let picture = seen.picture.clone();
-        vec![f.with_all(picture.map(|key| Evidence::Picture { key }))]
+        None => slow(seen),
     };
+    let (text, why) = (&seen.text, &seen.stopped);
+    let message = (!text.is_empty()).then(|| Evidence::fact(format!("message: {text}")));
+    let stopped = (!why.is_empty()).then(|| Evidence::fact(why.clone()));
+    let picture = seen.picture.clone().map(|key| Evidence::Picture { key });
+    let evidence = message.into_iter().chain(stopped).chain(picture);
+    found.map(|f| f.with_all(evidence)).into_iter().collect()
+}
+
+/// The first step that failed.
+fn failed(seen: &Seen) -> Option<Told> {
     match seen.stopped_by {
-        Some(Stopped::NoSteps) => {
-            return told(
-                Code::EchoNoSteps,
-                Severity::Note,
-                "The supplier's profile has no steps for a test message.",
-                "",
-            );
-        }
-        Some(Stopped::Form) => {
-            return told(
-                Code::EchoForm,
-                Severity::Warning,
-                "A form comes before the talk, and the supplier's profile does not say how to fill it in.",
-                "Send a message by hand, or add the steps before the talk to the supplier's profile.",
-            );
-        }
-        _ => {}
+        Some(Stopped::NoSteps) => Some(NO_STEPS),
+        Some(Stopped::Form) => Some(FORM),
+        _ if !seen.sent => Some(NOT_SENT),
+        _ if seen.at_console_ms.is_none() => Some(NOT_ARRIVED),
+        _ if seen.answer_seen_ms.is_none() => Some(NO_ANSWER),
+        _ => None,
     }
-    if !seen.sent {
-        return told(
-            Code::EchoNotSent,
-            Severity::Broken,
-            "The test message could not be sent through the widget.",
-            "Look at the chain of this site first, then try by hand.",
-        );
-    }
-    let Some(arrived) = seen.at_console_ms else {
-        return told(
-            Code::EchoNotArrived,
-            Severity::Broken,
-            "The test message was sent and did not arrive at the console.",
-            "Check that the key in the page is that of the client's account.",
-        );
-    };
-    let Some(answer) = seen.answer_seen_ms else {
-        return told(
-            Code::EchoNoAnswer,
-            Severity::Broken,
-            "The console's answer did not show in the widget.",
-            "Check the widget's live connection, then answer by hand.",
-        );
-    };
+}
+
+/// Both ways were gone, one of them slowly.
+fn slow(seen: &Seen) -> Option<Finding> {
+    let (arrived, answer) = (seen.at_console_ms?, seen.answer_seen_ms?);
     let delivery = answer - seen.answered_ms.unwrap_or(arrived);
-    if arrived <= SLOW_MS && delivery <= SLOW_MS {
-        return Vec::new();
-    }
     let summary = format!(
         "The message took {:.1} s to the console and its answer {:.1} s back.",
         arrived / 1000.0,
         delivery / 1000.0
     );
-    told(
-        Code::EchoSlow,
-        Severity::Warning,
-        &summary,
-        "Ask the supplier whether its service is slow today.",
-    )
+    (arrived > SLOW_MS || delivery > SLOW_MS).then(|| {
+        Finding::new(
+            Code::EchoSlow,
+            Severity::Warning,
+            summary,
+            "Ask the supplier whether its service is slow today.",
+        )
+    })
 }
 
 #[cfg(test)]

@@ -209,6 +209,8 @@ pub enum FailureKind {
     Policy,
     Mixed,
     BlockedClient,
+    /// A port that browsers do not connect to (Fetch Standard, "bad port").
+    BadPort,
     /// Refused by our own network guard.
     Guard,
     Aborted,

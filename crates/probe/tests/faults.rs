@@ -4,7 +4,7 @@
 mod common;
 
 use common::{Ask, Checker, two_at_a_time};
-use newtfern_core::chain::{Diagnosis, Outcome};
+use newtfern_core::chain::{Diagnosis, Expect, Outcome};
 use newtfern_core::code::Code;
 use newtfern_core::profile::{ConsentManager, Supplier};
 use newtfern_standins::Standins;
@@ -38,6 +38,7 @@ impl World {
             rivals: &self.rivals,
             consent: site.banner.then_some(&self.consent),
             key: &site.key(),
+            expect: Expect::Present,
         };
         self.checker
             .check(&site.address(self.standins.port), &ask)

@@ -9,8 +9,8 @@ use axum::body::Body;
 use axum::extract::Request;
 use axum::http::{HeaderMap, StatusCode, header};
 use axum::response::{Html, IntoResponse, Redirect, Response};
-use common::{Ask, Checker, two_at_a_time};
-use newtfern_core::chain::Outcome;
+use common::{Ask, Checker, closed_port, two_at_a_time};
+use newtfern_core::chain::{Expect, Outcome};
 use newtfern_core::profile::Supplier;
 use std::sync::Arc;
 
@@ -118,6 +118,7 @@ const CASES: &[(&str, Option<&str>, Option<&str>)] = &[
     ("cut-off", Some("fetched.cut-off"), None),
     ("hanging", Some("fetched.timeout"), None),
     ("refused", Some("fetched.refused"), None),
+    ("bad-port", Some("fetched.refused"), None),
     ("syntax", Some("ran.syntax"), None),
     ("throws", Some("ran.error"), None),
     ("elsewhere", Some("delivered.elsewhere"), None),
@@ -160,8 +161,9 @@ fn site(path: &str, query: &str, port: u16) -> Response {
         "iab" => body(&format!("<script>window.__tcfapi = function () {{}}</script>{}", good.replace("async", "type=\"text/plain\""))),
         "integrity" => body(&good.replace("async", "async crossorigin integrity=\"sha384-oqVuAfXRKap7fdgcCY5uykM6+R9GqQ8K/uxy9rx7HNQlGYl1kPzQho1wx4JwY8wC\"")),
         "cors" => body(&loader("nocors").replace("async", "async crossorigin")),
-        // Nothing listens on the discard port of loopback.
-        "refused" => body(&good.replace(&format!(":{port}"), ":9")),
+        "refused" => body(&good.replace(&format!(":{port}"), &format!(":{}", closed_port()))),
+        // The discard port is one of the bad ports.
+        "bad-port" => body(&good.replace(&format!(":{port}"), ":9")),
         "elsewhere" => Redirect::temporary(&format!("http://other.localhost:{port}/good")).into_response(),
         "sent-on-by-script" => body(&format!("<script>location.replace('http://other.localhost:{port}/good')</script>")),
         "pdf" => ([(header::CONTENT_TYPE, "application/pdf")], "%PDF-1.4").into_response(),
@@ -295,6 +297,7 @@ async fn each_page_is_told_by_its_code() {
                 rivals: &[],
                 consent: None,
                 key: KEY,
+                expect: Expect::Present,
             };
             (
                 case,

@@ -12,88 +12,106 @@ pub fn timeout(text: &str) -> NetFailure {
     }
 }
 
-/// From `Network.loadingFailed` or `Page.navigate`: the net error, why the browser itself blocked it,
-/// and whether it was cross-origin rules.
-pub fn from_browser(
-    proxy: &Failures,
-    url: &str,
-    text: &str,
-    blocked: &str,
-    cors: &str,
-    answered: bool,
-) -> NetFailure {
-    let made = |kind| NetFailure {
-        kind,
-        text: if blocked.is_empty() {
-            text.to_string()
-        } else {
-            format!("{text} ({blocked})")
+/// What the browser says of a request that failed.
+pub struct Said<'a> {
+    /// The net error; empty where the browser never let it out.
+    pub text: &'a str,
+    /// Why the browser itself blocked it.
+    pub blocked: &'a str,
+    /// The cross-origin rule that it broke.
+    pub cors: &'a str,
+    /// An answer had begun to arrive.
+    pub answered: bool,
+}
+
+/// Net errors whose meaning does not depend on how far the answer had come.
+const KINDS: &[(&str, FailureKind)] = &[
+    ("ERR_NAME_NOT_RESOLVED", FailureKind::Dns),
+    ("ERR_DNS_TIMED_OUT", FailureKind::Dns),
+    ("ERR_TIMED_OUT", FailureKind::Timeout),
+    ("ERR_CONNECTION_TIMED_OUT", FailureKind::Timeout),
+    ("ERR_TOO_MANY_REDIRECTS", FailureKind::RedirectLoop),
+    ("ERR_CONTENT_LENGTH_MISMATCH", FailureKind::CutOff),
+    ("ERR_INCOMPLETE_CHUNKED_ENCODING", FailureKind::CutOff),
+    ("ERR_CONTENT_DECODING_FAILED", FailureKind::CutOff),
+    ("ERR_INVALID_CHUNKED_ENCODING", FailureKind::CutOff),
+    ("ERR_CONNECTION_REFUSED", FailureKind::Refused),
+    ("ERR_EMPTY_RESPONSE", FailureKind::Refused),
+    ("ERR_ADDRESS_UNREACHABLE", FailureKind::Refused),
+    ("ERR_CONNECTION_FAILED", FailureKind::Refused),
+    ("ERR_INVALID_HTTP_RESPONSE", FailureKind::Refused),
+    ("ERR_UNSAFE_PORT", FailureKind::BadPort),
+    ("ERR_BLOCKED_BY_ORB", FailureKind::Type),
+    ("ERR_BLOCKED_BY_CLIENT", FailureKind::BlockedClient),
+    ("ERR_BLOCKED_BY_ADMINISTRATOR", FailureKind::BlockedClient),
+    ("ERR_ABORTED", FailureKind::Aborted),
+];
+
+/// From `Network.loadingFailed` or `Page.navigate`.
+pub fn from_browser(proxy: &Failures, url: &str, said: &Said) -> NetFailure {
+    if let Some(kind) = by_the_browser(said.blocked) {
+        return made(kind, said.text, said.blocked);
+    }
+    if !said.cors.is_empty() {
+        return made(FailureKind::Cors, said.text, said.cors);
+    }
+    let word = said.text.trim_start_matches("net::");
+    let in_proxy = word.starts_with("ERR_SOCKS") || word.starts_with("ERR_PROXY");
+    if in_proxy || word == "ERR_TUNNEL_CONNECTION_FAILED" {
+        return through_proxy(proxy, url);
+    }
+    made(of_word(word, said.answered), said.text, said.blocked)
+}
+
+fn made(kind: FailureKind, text: &str, why: &str) -> NetFailure {
+    let text = match (text, why) {
+        ("", why) => format!("blocked in the browser: {why}"),
+        (text, "") => text.to_string(),
+        (text, why) => format!("{text} ({why})"),
+    };
+    NetFailure { kind, text }
+}
+
+/// Reasons of the browser's own, which come before any net error.
+fn by_the_browser(blocked: &str) -> Option<FailureKind> {
+    Some(match blocked {
+        "csp" => FailureKind::Policy,
+        "mixed-content" => FailureKind::Mixed,
+        "inspector" => FailureKind::BlockedClient,
+        "content-type" => FailureKind::Type,
+        "integrity" => FailureKind::Integrity,
+        _ => return None,
+    })
+}
+
+/// The proxy is ours: it knows what really happened to the connection.
+fn through_proxy(proxy: &Failures, url: &str) -> NetFailure {
+    let cause = Url::parse(url)
+        .ok()
+        .and_then(|u| proxy.of(u.host_str()?, u.port_or_known_default()?));
+    match cause {
+        Some(error) => from_connect(&error),
+        None => NetFailure {
+            kind: FailureKind::Refused,
+            text: "the connection failed".into(),
         },
-    };
-    match blocked {
-        "csp" => return made(FailureKind::Policy),
-        "mixed-content" => return made(FailureKind::Mixed),
-        "inspector" => return made(FailureKind::BlockedClient),
-        "content-type" => return made(FailureKind::Type),
-        "integrity" => return made(FailureKind::Integrity),
-        _ => {}
     }
-    if !cors.is_empty() {
-        return NetFailure {
-            kind: FailureKind::Cors,
-            text: format!("{text} ({cors})"),
-        };
+}
+
+fn of_word(word: &str, answered: bool) -> FailureKind {
+    // Broken before the first byte it is a refusal, after it a cut.
+    let ended = ["ERR_CONNECTION_RESET", "ERR_CONNECTION_CLOSED"].contains(&word);
+    let http2 = ["ERR_HTTP2_PROTOCOL_ERROR", "ERR_HTTP2_STREAM_ERROR"].contains(&word);
+    if answered && (ended || http2) {
+        return FailureKind::CutOff;
     }
-    let word = text.trim_start_matches("net::");
-    if word.starts_with("ERR_SOCKS")
-        || word.starts_with("ERR_PROXY")
-        || word == "ERR_TUNNEL_CONNECTION_FAILED"
-    {
-        let cause = Url::parse(url)
-            .ok()
-            .and_then(|u| proxy.of(u.host_str()?, u.port_or_known_default()?));
-        return match cause {
-            Some(error) => from_connect(&error),
-            None => NetFailure {
-                kind: FailureKind::Refused,
-                text: "the connection failed".into(),
-            },
-        };
+    if ended {
+        return FailureKind::Refused;
     }
-    let kind = match word {
-        "ERR_NAME_NOT_RESOLVED" | "ERR_DNS_TIMED_OUT" => FailureKind::Dns,
-        "ERR_TIMED_OUT" | "ERR_CONNECTION_TIMED_OUT" => FailureKind::Timeout,
-        "ERR_TOO_MANY_REDIRECTS" => FailureKind::RedirectLoop,
-        "ERR_CONTENT_LENGTH_MISMATCH"
-        | "ERR_INCOMPLETE_CHUNKED_ENCODING"
-        | "ERR_CONTENT_DECODING_FAILED"
-        | "ERR_INVALID_CHUNKED_ENCODING" => FailureKind::CutOff,
-        "ERR_CONNECTION_RESET"
-        | "ERR_CONNECTION_CLOSED"
-        | "ERR_HTTP2_PROTOCOL_ERROR"
-        | "ERR_HTTP2_STREAM_ERROR"
-            if answered =>
-        {
-            FailureKind::CutOff
-        }
-        "ERR_CONNECTION_REFUSED"
-        | "ERR_CONNECTION_RESET"
-        | "ERR_CONNECTION_CLOSED"
-        | "ERR_EMPTY_RESPONSE"
-        | "ERR_ADDRESS_UNREACHABLE"
-        | "ERR_CONNECTION_FAILED"
-        | "ERR_INVALID_HTTP_RESPONSE" => FailureKind::Refused,
-        "ERR_BLOCKED_BY_ORB" => FailureKind::Type,
-        "ERR_BLOCKED_BY_CLIENT" | "ERR_BLOCKED_BY_ADMINISTRATOR" => FailureKind::BlockedClient,
-        "ERR_ABORTED" => FailureKind::Aborted,
-        w if w.starts_with("ERR_CERT")
-            || w.starts_with("ERR_SSL")
-            || w.starts_with("ERR_BAD_SSL")
-            || w.starts_with("ERR_ECH") =>
-        {
-            FailureKind::Tls
-        }
-        _ => FailureKind::Other,
-    };
-    made(kind)
+    let secure = ["ERR_CERT", "ERR_SSL", "ERR_BAD_SSL", "ERR_ECH"];
+    if secure.iter().any(|s| word.starts_with(s)) {
+        return FailureKind::Tls;
+    }
+    let known = KINDS.iter().find(|(name, _)| *name == word);
+    known.map_or(FailureKind::Other, |(_, kind)| *kind)
 }

@@ -3,7 +3,7 @@
 #![allow(clippy::unwrap_used)]
 
 use super::collector::Collector;
-use super::failure::from_browser;
+use super::failure::{Said, from_browser};
 use super::settle::blocking;
 use crate::cdp::Event;
 use crate::proxy::{Failures, Proxy};
@@ -564,7 +564,16 @@ fn events_of_any_shape_are_survived() {
 fn the_browsers_words_for_failures() {
     let none = Failures::default();
     let said = |text: &str, blocked: &str, cors: &str, answered: bool| {
-        from_browser(&none, LOADER, text, blocked, cors, answered).kind
+        let said = Said {
+            text,
+            blocked,
+            cors,
+            answered,
+        };
+        from_browser(&none, LOADER, &said)
+    };
+    let kind_of = |text: &str, blocked: &str, cors: &str, answered: bool| {
+        said(text, blocked, cors, answered).kind
     };
     for (text, kind) in [
         ("net::ERR_NAME_NOT_RESOLVED", FailureKind::Dns),
@@ -577,10 +586,11 @@ fn the_browsers_words_for_failures() {
         ("net::ERR_SSL_PROTOCOL_ERROR", FailureKind::Tls),
         ("net::ERR_BLOCKED_BY_ORB", FailureKind::Type),
         ("net::ERR_BLOCKED_BY_CLIENT", FailureKind::BlockedClient),
+        ("net::ERR_UNSAFE_PORT", FailureKind::BadPort),
         ("net::ERR_ABORTED", FailureKind::Aborted),
         ("net::ERR_SOMETHING_NEW", FailureKind::Other),
     ] {
-        assert_eq!(said(text, "", "", false), kind, "{text}");
+        assert_eq!(kind_of(text, "", "", false), kind, "{text}");
     }
     for (blocked, kind) in [
         ("csp", FailureKind::Policy),
@@ -590,7 +600,7 @@ fn the_browsers_words_for_failures() {
         ("integrity", FailureKind::Integrity),
     ] {
         assert_eq!(
-            said(
+            kind_of(
                 "net::ERR_BLOCKED_BY_CSP",
                 blocked,
                 "MissingAllowOriginHeader",
@@ -601,22 +611,31 @@ fn the_browsers_words_for_failures() {
         );
     }
     assert_eq!(
-        said("net::ERR_FAILED", "", "MissingAllowOriginHeader", true),
+        kind_of("net::ERR_FAILED", "", "MissingAllowOriginHeader", true),
         FailureKind::Cors
     );
     // A reset after the answer began cuts it off; before, it refuses.
     assert_eq!(
-        said("net::ERR_CONNECTION_RESET", "", "", true),
+        kind_of("net::ERR_CONNECTION_RESET", "", "", true),
         FailureKind::CutOff
     );
     assert_eq!(
-        said("net::ERR_CONNECTION_RESET", "", "", false),
+        kind_of("net::ERR_CONNECTION_RESET", "", "", false),
         FailureKind::Refused
     );
     assert_eq!(
-        from_browser(&none, LOADER, "net::ERR_BLOCKED_BY_CSP", "csp", "", false).text,
+        said("net::ERR_BLOCKED_BY_CSP", "csp", "", false).text,
         "net::ERR_BLOCKED_BY_CSP (csp)"
     );
+}
+
+fn lost(text: &str) -> Said<'_> {
+    Said {
+        text,
+        blocked: "",
+        cors: "",
+        answered: false,
+    }
 }
 
 /// The browser says only that its proxy failed; the proxy knows why.
@@ -647,20 +666,14 @@ async fn a_failed_connection_is_told_by_the_proxys_cause() {
         let told = from_browser(
             &proxy.failures(),
             &format!("https://{}/", host.to_uppercase()),
-            "net::ERR_SOCKS_CONNECTION_HOST_UNREACHABLE",
-            "",
-            "",
-            false,
+            &lost("net::ERR_SOCKS_CONNECTION_HOST_UNREACHABLE"),
         );
         assert_eq!(told.kind, kind, "{host}: {told:?}");
     }
     let unknown = from_browser(
         &proxy.failures(),
         "https://other.example/",
-        "net::ERR_SOCKS_CONNECTION_FAILED",
-        "",
-        "",
-        false,
+        &lost("net::ERR_SOCKS_CONNECTION_FAILED"),
     );
     assert_eq!(unknown.kind, FailureKind::Refused);
 }

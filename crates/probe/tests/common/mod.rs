@@ -10,6 +10,7 @@ use newtfern_probe::check::run;
 use newtfern_probe::guard::Guard;
 use newtfern_probe::http::Http;
 use std::future::Future;
+use std::path::Path;
 use std::sync::Arc;
 use url::Url;
 
@@ -24,17 +25,24 @@ pub struct Ask<'a> {
     pub rivals: &'a [Supplier],
     pub consent: Option<&'a ConsentManager>,
     pub key: &'a str,
+    pub expect: Expect,
 }
 
 impl Checker {
     /// May visit loopback, where the tests serve their pages.
     pub fn new() -> Checker {
+        Checker::trusting(None)
+    }
+
+    /// Trusts one more authority than the browser brings.
+    pub fn trusting(ca: Option<&Path>) -> Checker {
         let guard = Guard {
             allow_private: true,
         };
+        let pem = ca.map(|path| std::fs::read(path).unwrap());
         Checker {
-            pool: Pool::new(guard, None),
-            http: Http::new(guard, None).unwrap(),
+            pool: Pool::new(guard, ca.map(Path::to_path_buf)),
+            http: Http::new(guard, pem.as_deref()).unwrap(),
         }
     }
 
@@ -54,7 +62,7 @@ impl Checker {
             supplier: ask.supplier,
             rivals: ask.rivals,
             key: Some(ask.key),
-            expect: Expect::Present,
+            expect: ask.expect,
             consent: ask.consent,
             visits: &visits,
             asides: &evidence.asides,
@@ -63,7 +71,15 @@ impl Checker {
     }
 }
 
+/// A port on which nothing listens any more.
+#[allow(dead_code)] // not every test has a use for it
+pub fn closed_port() -> u16 {
+    let listener = std::net::TcpListener::bind("127.0.0.1:0").unwrap();
+    listener.local_addr().unwrap().port()
+}
+
 /// Runs the work for each item, two at a time: more only queue for the processor.
+#[allow(dead_code)] // not every test has a use for it
 pub async fn two_at_a_time<T, R, F>(
     items: impl IntoIterator<Item = T>,
     work: impl Fn(T) -> F,

@@ -31,6 +31,8 @@ const TABLE: &[(FailureKind, Code, &str, &str)] = &[
         "Undo one of the redirects, in the web server or in the platform's address settings."),
     (FailureKind::Timeout, DeliveredTimeout, "The page did not arrive within its time.",
         "Ask the hosting why the page takes so long, then visit again."),
+    (FailureKind::BadPort, DeliveredRefused, "Browsers do not connect to the port of this address (Fetch Standard, bad ports).",
+        "Correct the port in the site's address."),
     (FailureKind::CutOff, DeliveredRefused, "The connection to {host} broke off before the page was whole.",
         "Visit again; if it stays, ask the hosting what ends the connection."),
 ];

@@ -35,6 +35,8 @@ const TABLE: &[(FailureKind, Code, &str, &str)] = &[
         "Correct the host in the snippet, or ask {name} whether it has moved."),
     (FailureKind::Refused, FetchedRefused, "{host} refuses the connection.",
         "Ask {name} whether {host} is down, and check the port in the snippet."),
+    (FailureKind::BadPort, FetchedRefused, "Browsers do not connect to the port of {host} in this address (Fetch Standard, bad ports).",
+        "Correct the port in the snippet."),
     (FailureKind::Tls, FetchedTls, "The secure connection to {host} failed.",
         "Tell {name} that the certificate of {host} is not valid."),
     (FailureKind::Timeout, FetchedTimeout, "{host} did not answer in time.", VISIT_AGAIN),

@@ -1,13 +1,35 @@
 //! Requests, answers and their ends.
 
 use super::super::failure;
-use super::{Collector, KEPT, MOST_NAME, MOST_REQUESTS, cut, headers_of, short, text};
+use super::Collector;
+use super::bounds::{KEPT, MOST_NAME, MOST_REQUESTS, cut, headers_of, short, text};
 use crate::cdp::Event;
 use crate::proxy::Failures;
 use newtfern_core::observation::{Hop, Initiator, Request};
 use serde_json::Value;
 
 impl Collector {
+    pub(super) fn network_event(&mut self, what: &str, event: &Event, proxy: &Failures) {
+        let p = &event.params;
+        match what {
+            "requestWillBeSent" => self.request(event, p),
+            "responseReceived" => self.response(p),
+            "responseReceivedExtraInfo" => self.extra(p),
+            "dataReceived" => {
+                let came = p["encodedDataLength"].as_u64().unwrap_or(0);
+                *self.bytes.entry(text(p, "requestId")).or_default() += came;
+            }
+            "loadingFinished" => self.finished(event, p),
+            "loadingFailed" => self.failed(p, proxy),
+            "requestServedFromCache" => {
+                if let Some(i) = self.request_index(&text(p, "requestId")) {
+                    self.seen.requests[i].from_cache = true;
+                }
+            }
+            _ => {}
+        }
+    }
+
     fn time(&mut self, p: &Value) -> f64 {
         // The browser counts from its own start; its wall time at the first request ties that to the
         // beginning of the visit, so that requests and what we do to the page stand on one scale.
@@ -146,14 +168,13 @@ impl Collector {
             return;
         };
         let r = &mut self.seen.requests[i];
-        let found = failure::from_browser(
-            proxy,
-            &r.url,
-            &text(p, "errorText"),
-            &text(p, "blockedReason"),
-            &text(&p["corsErrorStatus"], "corsError"),
-            r.status.is_some(),
-        );
+        let said = failure::Said {
+            text: &text(p, "errorText"),
+            blocked: &text(p, "blockedReason"),
+            cors: &text(&p["corsErrorStatus"], "corsError"),
+            answered: r.status.is_some(),
+        };
+        let found = failure::from_browser(proxy, &r.url, &said);
         r.end_ms = Some(at);
         r.bytes = bytes;
         r.failure = Some(found.clone());

@@ -1,0 +1,316 @@
+//! Real Chromium against a third made-up supplier, one with a service, a frame and a live connection:
+//! every answer that keeps such a widget away, and what can lie beside a widget on its page.
+#![allow(clippy::unwrap_used)]
+
+mod common;
+
+use axum::Router;
+use axum::extract::{FromRequestParts, Request, WebSocketUpgrade};
+use axum::http::{StatusCode, header};
+use axum::response::{Html, IntoResponse, Response};
+use common::{Ask, Checker, two_at_a_time};
+use newtfern_core::chain::{Diagnosis, Expect, Outcome};
+use newtfern_core::finding::Severity;
+use newtfern_core::profile::{ConsentManager, Supplier};
+use std::sync::Arc;
+
+const KEY: &str = "withy-7301";
+
+/// Asks its service, opens its frame where that is wanted, then its live connection; the first message
+/// that comes in brings the widget up.
+const LOADER: &str = r#"window.withy = { up: false };
+function withyStart() {
+  function live() {
+    var s = new WebSocket("ws://live.withy.localhost:PORT/HOW");
+    s.onmessage = function () {
+      window.withy.up = true;
+      if ("HOW" === "no-launcher") return;
+      var b = document.createElement("button"), p = document.createElement("div");
+      b.id = "withy-launcher"; b.setAttribute("aria-label", "Chat"); b.textContent = "c";
+      b.style.cssText = "position:fixed;right:20px;bottom:20px;width:60px;height:60px;background:#146;color:#fff;z-index:99";
+      p.id = "withy-panel"; p.innerHTML = '<button class="x">x</button>hello';
+      p.style.cssText = "position:fixed;right:20px;bottom:90px;width:300px;height:300px;background:#fff;display:none";
+      b.onclick = function () { p.style.display = "block"; };
+      p.querySelector(".x").onclick = function () { p.style.display = "none"; };
+      document.body.append(b, p);
+    };
+  }
+  fetch("http://api.withy.localhost:PORT/HOW").then(function (r) {
+    if (!r.ok) return;
+    return r.json().then(function () {
+      if ("HOW" !== "framed" && "HOW" !== "frame-refused") return live();
+      addEventListener("message", live);
+      var f = document.createElement("iframe");
+      f.src = "http://app.withy.localhost:PORT/HOW"; f.title = "Chat"; f.style.cssText = "width:10px;height:10px";
+      document.body.append(f);
+    });
+  }).catch(function () {});
+}
+if ("HOW" !== "order") withyStart();"#;
+
+/// A page, what must be told of it, and the words that its evidence and its remedy must hold.
+struct Shown {
+    name: &'static str,
+    /// The root cause, or none where the chain holds.
+    root: Option<&'static str>,
+    /// A finding that breaks nothing and must be there.
+    remark: Option<(&'static str, Severity)>,
+    outcome: Outcome,
+    evidence: &'static str,
+    remedy: &'static str,
+}
+
+const fn broken(
+    name: &'static str,
+    code: &'static str,
+    evidence: &'static str,
+    remedy: &'static str,
+) -> Shown {
+    Shown {
+        name,
+        root: Some(code),
+        remark: None,
+        outcome: Outcome::Broken,
+        evidence,
+        remedy,
+    }
+}
+
+const fn remarked(
+    name: &'static str,
+    code: &'static str,
+    severity: Severity,
+    outcome: Outcome,
+    evidence: &'static str,
+    remedy: &'static str,
+) -> Shown {
+    Shown {
+        name,
+        root: None,
+        remark: Some((code, severity)),
+        outcome,
+        evidence,
+        remedy,
+    }
+}
+
+use Outcome::{AsIntended, Working};
+use Severity::{Fault, Note, Warning};
+
+#[rustfmt::skip]
+const SHOWN: &[Shown] = &[
+    Shown { name: "good", root: None, remark: None, outcome: Working, evidence: "", remedy: "" },
+    Shown { name: "framed", root: None, remark: None, outcome: Working, evidence: "", remedy: "" },
+    broken("plan", "allowed.account", "402, text/plain plan over", "settle the plan"),
+    broken("domain", "allowed.domain", "403, text/plain domain not allowed", "to the allowed domains"),
+    broken("country", "allowed.country", "451", "allow the country"),
+    remarked("hours", "allowed.hours", Note, AsIntended, "403, text/plain closed until nine", "look at the hours"),
+    remarked("delay", "allowed.delay", Note, AsIntended, "403, text/plain not yet", "look at the delay"),
+    remarked("page-rule", "allowed.page-rule", Note, AsIntended, "403, text/plain not on this page", "look at the page rules"),
+    broken("stuck", "allowed.consent-stuck", "consent was untouched before and granted after", "assign the widget's script"),
+    broken("down", "started.service", "500, text/plain out of order", "report the answer"),
+    broken("nonsense", "started.service", "200", "report the answer"),
+    broken("no-socket", "started.socket", "403", "live service"),
+    broken("hangs-up", "started.socket", "closed without a message", "live service"),
+    broken("frame-refused", "started.frame", "X-Frame-Options", "show the widget in a frame"),
+    broken("clash", "ran.clash", "Cannot assign to read only property 'withy'", "rename or remove"),
+    broken("order", "ran.order", "withyStart is not defined", "Put the loader before"),
+    broken("no-launcher", "shown.absent", "nothing matches #withy-launcher", "display settings"),
+    remarked("overlap", "shown.overlap", Fault, Working, "#footbar", "corner or offsets"),
+    remarked("rival", "placed.rival", Fault, Working, "cdn.rival.localhost", "other supplier's snippet"),
+    remarked("leftover", "placed.leftover", Fault, Working, "line 2: <script", "Take the old piece out"),
+    remarked("leftover-comment", "placed.leftover", Warning, Working, "l.js", "Take the old piece out"),
+    broken("unwanted", "placed.unexpected", "the widget is up", "Exclude this page"),
+    remarked("wanted-absent", "allowed.page-rule", Note, AsIntended, "", ""),
+];
+
+fn snippet(port: u16, how: &str) -> String {
+    format!(
+        "<script src=\"http://cdn.withy.localhost:{port}/l.js?k={KEY}&amp;how={how}\"></script>"
+    )
+}
+
+/// The client's site: one page a case.
+fn site(name: &str, port: u16) -> String {
+    let code = snippet(port, name);
+    let escaped = code.replace('<', "&lt;");
+    let body = match name {
+        "wanted-absent" => String::new(),
+        "stuck" => format!(
+            "{}<script src=\"/consent.js\"></script>",
+            code.replace(
+                "<script",
+                "<script type=\"text/plain\" data-hedge=\"never\""
+            )
+        ),
+        "clash" => format!(
+            "<script>Object.defineProperty(window, 'withy', {{ value: 1, writable: false }})</script>{code}"
+        ),
+        "order" => format!("<script>withyStart('{KEY}')</script>{code}"),
+        "overlap" => format!(
+            "<div id=footbar style='position:fixed;left:0;right:0;bottom:0;height:60px;background:#ddd;z-index:5'>Tickets</div>{code}"
+        ),
+        "rival" => {
+            format!("{code}<script async src=\"http://cdn.rival.localhost:{port}/l.js\"></script>")
+        }
+        "leftover" => format!("<p>{escaped}</p>{code}"),
+        "leftover-comment" => format!("<!-- {code} -->{code}"),
+        _ => code,
+    };
+    format!(
+        "<!doctype html><html><head><meta name=viewport content='width=device-width'><title>Kites</title></head><body><h1>Hi</h1>\n{body}\n</body></html>"
+    )
+}
+
+/// What the supplier's service says.
+fn service(how: &str) -> Response {
+    let (status, mime, body) = match how {
+        "plan" => (402, "text/plain", "plan over"),
+        "domain" => (403, "text/plain", "domain not allowed"),
+        "country" => (451, "text/plain", "not in your country"),
+        "hours" => (403, "text/plain", "closed until nine"),
+        "delay" => (403, "text/plain", "not yet"),
+        "page-rule" => (403, "text/plain", "not on this page"),
+        "down" => (500, "text/plain", "out of order"),
+        "nonsense" => (200, "text/html", "<!doctype html><h1>Welcome</h1>"),
+        _ => (200, "application/json", "{\"ok\":true}"),
+    };
+    let headers = [
+        (header::CONTENT_TYPE, mime),
+        (header::ACCESS_CONTROL_ALLOW_ORIGIN, "*"),
+    ];
+    (StatusCode::from_u16(status).unwrap(), headers, body).into_response()
+}
+
+async fn live(how: &str, request: Request) -> Response {
+    if how == "no-socket" {
+        return StatusCode::FORBIDDEN.into_response();
+    }
+    let hangs_up = how == "hangs-up";
+    let (mut parts, _) = request.into_parts();
+    let Ok(upgrade) = WebSocketUpgrade::from_request_parts(&mut parts, &()).await else {
+        return StatusCode::BAD_REQUEST.into_response();
+    };
+    upgrade.on_upgrade(move |mut socket| async move {
+        if !hangs_up {
+            let _ = socket.send("hello".into()).await;
+            while let Some(Ok(_)) = socket.recv().await {}
+        }
+    })
+}
+
+async fn answer(request: Request, port: u16) -> Response {
+    let host = request.headers().get(header::HOST);
+    let host = host.and_then(|h| h.to_str().ok()).unwrap_or_default();
+    let name = request.uri().path().trim_matches('/').to_string();
+    let script = |text: String| ([(header::CONTENT_TYPE, "text/javascript")], text).into_response();
+    match host.split('.').collect::<Vec<_>>()[..] {
+        ["cdn", "withy", ..] => {
+            let query = request.uri().query().unwrap_or_default();
+            let how = query.rsplit("how=").next().unwrap_or_default();
+            let filled = LOADER
+                .replace("PORT", &port.to_string())
+                .replace("HOW", how);
+            // Assignments to a name that cannot be written are errors in strict code only.
+            script(format!("\"use strict\";\n{filled}"))
+        }
+        ["cdn", ..] => script("window.rival = 1".into()),
+        ["api", ..] => service(&name),
+        ["live", ..] => live(&name, request).await,
+        ["app", ..] if name == "frame-refused" => {
+            ([("x-frame-options", "DENY")], Html("no")).into_response()
+        }
+        ["app", ..] => {
+            Html("<!doctype html><script>parent.postMessage('here', '*')</script>").into_response()
+        }
+        _ if name == "consent.js" => {
+            script(include_str!("../../standins/src/assets/hedgegate.js").into())
+        }
+        _ if name.contains('.') => StatusCode::NOT_FOUND.into_response(),
+        _ => Html(site(&name, port)).into_response(),
+    }
+}
+
+async fn serve() -> u16 {
+    let listener = tokio::net::TcpListener::bind("127.0.0.1:0").await.unwrap();
+    let port = listener.local_addr().unwrap().port();
+    let router = Router::new().fallback(move |request: Request| answer(request, port));
+    tokio::spawn(async move { axum::serve(listener, router).await });
+    port
+}
+
+fn supplier(port: u16) -> Supplier {
+    let text = include_str!("withy.toml").replace("{{port}}", &port.to_string());
+    Supplier::from_toml(&text).unwrap()
+}
+
+fn rival() -> Supplier {
+    let text = "id = \"rival\"\nname = \"Rival\"\n[recognise]\nscript_hosts = [\"cdn.rival.localhost\"]\n[snippet]\ntemplate = '<script async src=\"http://cdn.rival.localhost/l.js\"></script>'";
+    Supplier::from_toml(text).unwrap()
+}
+
+/// What is wrong with a diagnosis, in words.
+fn against(wanted: &Shown, d: &Diagnosis) -> Option<String> {
+    let told: Vec<_> = d
+        .findings
+        .iter()
+        .map(|f| (f.code.name(), f.severity))
+        .collect();
+    let root = d.root.map(|c| c.name());
+    if root != wanted.root || d.outcome != wanted.outcome {
+        return Some(format!(
+            "{root:?} and {:?}; told {told:?}, {:?}",
+            d.outcome, d.not_looked_at
+        ));
+    }
+    let code = wanted.root.or(wanted.remark.map(|(code, _)| code));
+    let Some(code) = code else {
+        return (!told.is_empty()).then(|| format!("told {told:?}"));
+    };
+    let Some(found) = d.findings.iter().find(|f| f.code.name() == code) else {
+        return Some(format!("{code} is not in {told:?}"));
+    };
+    if wanted
+        .remark
+        .is_some_and(|(_, severity)| severity != found.severity)
+    {
+        return Some(format!("{code} is a {:?}", found.severity));
+    }
+    let lines: Vec<String> = found.evidence.iter().map(|e| e.line()).collect();
+    let evident = wanted.evidence.is_empty() || lines.iter().any(|l| l.contains(wanted.evidence));
+    let remedied = found.remedy.contains(wanted.remedy);
+    (!evident || !remedied).then(|| format!("{lines:?}; {}", found.remedy))
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn each_answer_of_a_service_is_told_by_its_code() {
+    let port = serve().await;
+    let consent = ConsentManager::from_toml(newtfern_standins::consent_profile()).unwrap();
+    let world = Arc::new((Checker::new(), supplier(port), vec![rival()], consent));
+    let found = two_at_a_time(SHOWN, |wanted| {
+        let world = world.clone();
+        async move {
+            let absent = matches!(wanted.name, "unwanted" | "wanted-absent");
+            let ask = Ask {
+                supplier: &world.1,
+                rivals: &world.2,
+                consent: (wanted.name == "stuck").then_some(&world.3),
+                key: KEY,
+                expect: if absent {
+                    Expect::Absent
+                } else {
+                    Expect::Present
+                },
+            };
+            let url = format!("http://kites.localhost:{port}/{}", wanted.name);
+            (wanted, world.0.check(&url, &ask).await.0)
+        }
+    })
+    .await;
+    let wrong: Vec<String> = found
+        .iter()
+        .filter_map(|(wanted, d)| Some(format!("{}: {}", wanted.name, against(wanted, d)?)))
+        .collect();
+    assert!(wrong.is_empty(), "{}", wrong.join("\n"));
+    world.0.pool.close().await;
+}
