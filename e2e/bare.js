@@ -25,7 +25,8 @@ async function visit(browser, url, screen) {
   const executablePath = known.find((p) => fs.existsSync(p));
   const args = ["--no-sandbox", "--host-resolver-rules=MAP *.localhost 127.0.0.1"];
   const browser = await chromium.launch({ executablePath, args });
-  const began = Date.now(), left = [...urls];
+  const began = Date.now(),
+    left = [...urls];
   const worker = async () => {
     for (let url = left.shift(); url; url = left.shift()) {
       await Promise.all(SCREENS.map((s) => visit(browser, url, s)));

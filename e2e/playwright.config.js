@@ -1,7 +1,11 @@
 // The demo is started once on a free port with data of its own; every test signs in anew.
 const { defineConfig } = require("@playwright/test");
 const fs = require("fs");
-const chromium = [process.env.NEWTFERN_CHROMIUM, "/usr/lib/chromium/chromium", "/usr/bin/chromium"].find((p) => p && fs.existsSync(p));
+const chromium = [
+  process.env.NEWTFERN_CHROMIUM,
+  "/usr/lib/chromium/chromium",
+  "/usr/bin/chromium",
+].find((p) => p && fs.existsSync(p));
 module.exports = defineConfig({
   testDir: "tests",
   globalSetup: require.resolve("./start.js"),
@@ -11,7 +15,10 @@ module.exports = defineConfig({
   reporter: [["list"]],
   use: {
     viewport: { width: 1280, height: 800 },
-    launchOptions: { executablePath: chromium, args: process.getuid() === 0 ? ["--no-sandbox"] : [] },
+    launchOptions: {
+      executablePath: chromium,
+      args: process.getuid() === 0 ? ["--no-sandbox"] : [],
+    },
     trace: "retain-on-failure",
   },
 });

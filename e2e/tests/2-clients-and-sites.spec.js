@@ -13,7 +13,13 @@ test("a client with a brand sheet, a logo and design tokens", async ({ page }) =
   await page.getByLabel("Primary colour").fill("hsl(20 60% 30%)");
   await page.getByRole("button", { name: "Add the client" }).click();
   await expect(page.getByLabel("Primary colour")).toHaveValue("#7a3d1f");
-  await page.setInputFiles('input[name="logo"]', { name: "logo.svg", mimeType: "image/svg+xml", buffer: Buffer.from('<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 9 9"><script>document.title="run"</script><rect width="9" height="9"/></svg>') });
+  await page.setInputFiles('input[name="logo"]', {
+    name: "logo.svg",
+    mimeType: "image/svg+xml",
+    buffer: Buffer.from(
+      '<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 9 9"><script>document.title="run"</script><rect width="9" height="9"/></svg>',
+    ),
+  });
   await page.getByRole("button", { name: "Keep the logo" }).click();
   const logo = page.getByAltText("Logo of Test Lantern Makers");
   await expect(logo).toBeVisible();
@@ -21,7 +27,11 @@ test("a client with a brand sheet, a logo and design tokens", async ({ page }) =
   const src = await logo.getAttribute("src");
   const headers = (await page.request.get(address() + src)).headers();
   expect(headers["content-security-policy"]).toContain("sandbox");
-  await page.setInputFiles('input[name="logo"]', { name: "logo.png", mimeType: "image/png", buffer: Buffer.from("<html>") });
+  await page.setInputFiles('input[name="logo"]', {
+    name: "logo.png",
+    mimeType: "image/png",
+    buffer: Buffer.from("<html>"),
+  });
   await page.getByRole("button", { name: "Keep the logo" }).click();
   await expect(page.getByRole("alert")).toContainText("PNG, JPEG or SVG");
   await page.goBack();
@@ -29,7 +39,9 @@ test("a client with a brand sheet, a logo and design tokens", async ({ page }) =
   expect(tokens.color.primary.$value.hex).toBe("#7a3d1f");
 });
 
-test("an address is looked at at once, and what was typed is kept when it is refused", async ({ page }) => {
+test("an address is looked at at once, and what was typed is kept when it is refused", async ({
+  page,
+}) => {
   await signIn(page);
   await page.goto(address() + "/sites/new");
   await page.getByLabel("Client").selectOption({ label: "Gust Kite Workshop" });
@@ -44,7 +56,9 @@ test("an address is looked at at once, and what was typed is kept when it is ref
   await expect(page.locator(".wrong")).toContainText("does not resolve");
 });
 
-test("a site that answers is added with its platform guessed and its name from the page", async ({ page }) => {
+test("a site that answers is added with its platform guessed and its name from the page", async ({
+  page,
+}) => {
   await signIn(page);
   await page.goto(address() + "/lens/estate?q=wind.gustkites");
   const known = "http://" + (await page.locator(".address").first().innerText());
@@ -66,8 +80,13 @@ test("a site that answers is added with its platform guessed and its name from t
 test("a spreadsheet comes in with a result a row, and goes out again", async ({ page }) => {
   await signIn(page);
   await page.goto(address() + "/sites/import");
-  const csv = 'client,name,address,country\n"Lamp, Ltd",Home,https://lamps.example/,GB\n,Shop,https://shop.example/,\nLamp,Bad,ftp://x.example,\n"Lamp, Ltd",Again,https://lamps.example/,GB\n';
-  await page.setInputFiles('input[name="file"]', { name: "sites.csv", mimeType: "text/csv", buffer: Buffer.from(csv) });
+  const csv =
+    'client,name,address,country\n"Lamp, Ltd",Home,https://lamps.example/,GB\n,Shop,https://shop.example/,\nLamp,Bad,ftp://x.example,\n"Lamp, Ltd",Again,https://lamps.example/,GB\n';
+  await page.setInputFiles('input[name="file"]', {
+    name: "sites.csv",
+    mimeType: "text/csv",
+    buffer: Buffer.from(csv),
+  });
   await page.getByRole("button", { name: "Import" }).click();
   await expect(page.getByRole("status")).toContainText("1 of 4 rows");
   await expect(page.locator("tbody tr")).toHaveCount(4);
@@ -77,7 +96,9 @@ test("a spreadsheet comes in with a result a row, and goes out again", async ({ 
   expect(out).toContain('"Lamp, Ltd",Home,https://lamps.example/');
 });
 
-test("the lens keeps search and state, pages are counted, nothing found says so", async ({ page }) => {
+test("the lens keeps search and state, pages are counted, nothing found says so", async ({
+  page,
+}) => {
   await signIn(page);
   await page.goto(address() + "/lens/load?q=northmere");
   await expect(page.locator("tbody tr")).toHaveCount(5);

@@ -4,7 +4,9 @@ const { address, signIn, bench, section } = require("./help");
 
 test.describe.configure({ mode: "serial" });
 
-test("design: values say where they come from, numbers follow, a wrong value is told and kept", async ({ page }) => {
+test("design: values say where they come from, numbers follow, a wrong value is told and kept", async ({
+  page,
+}) => {
   const errors = await signIn(page);
   await bench(page, "Members");
   await page.getByRole("link", { name: "Design", exact: true }).last().click();
@@ -38,10 +40,17 @@ test("verify: a site without the snippet is told so", async ({ page }) => {
   await expect(page.locator("#history")).toContainText("placed.absent");
   await expect(page.locator("#place")).toContainText("placed.absent");
   await expect(page.locator(".shots img").first()).toBeVisible();
-  expect(await page.locator(".shots img").first().evaluate((i) => i.naturalWidth)).toBeGreaterThan(300);
+  expect(
+    await page
+      .locator(".shots img")
+      .first()
+      .evaluate((i) => i.naturalWidth),
+  ).toBeGreaterThan(300);
 });
 
-test("place: pushing adds the code, keeps others' code, twice changes nothing, and it can be put back", async ({ page }) => {
+test("place: pushing adds the code, keeps others' code, twice changes nothing, and it can be put back", async ({
+  page,
+}) => {
   await signIn(page);
   const url = await bench(page, "Members");
   await page.goto(url + "/place");
@@ -79,12 +88,17 @@ test("echo: a message through the live widget and its answer back", async ({ pag
   await expect(page.locator("#echo")).toContainText("members.harrowdown.localhost");
 });
 
-test("hand over: a sheet on the web and as PDF, a link that works without an account and can be withdrawn", async ({ page, browser }) => {
+test("hand over: a sheet on the web and as PDF, a link that works without an account and can be withdrawn", async ({
+  page,
+  browser,
+}) => {
   await signIn(page);
   const url = await bench(page, "Members");
   await page.getByRole("button", { name: "Make the sheet" }).first().click();
   await section(page, url, "hand_over", "undecided");
-  const pdf = await page.request.get(address() + (await page.getByRole("link", { name: "PDF" }).getAttribute("href")));
+  const pdf = await page.request.get(
+    address() + (await page.getByRole("link", { name: "PDF" }).getAttribute("href")),
+  );
   expect((await pdf.body()).subarray(0, 5).toString()).toBe("%PDF-");
   await page.getByRole("button", { name: "Link for the client" }).click();
   const link = await page.getByLabel("Link").inputValue();
@@ -101,7 +115,9 @@ test("hand over: a sheet on the web and as PDF, a link that works without an acc
   await expect(stranger.locator("h1")).toContainText("does not work");
 });
 
-test("ticks stay from page to page and from lens to lens, until they are acted on", async ({ page }) => {
+test("ticks stay from page to page and from lens to lens, until they are acted on", async ({
+  page,
+}) => {
   await signIn(page);
   await page.goto(address() + "/lens/estate?q=reedwater");
   await page.locator('td input[name="site"]').first().check();
@@ -124,7 +140,9 @@ test("a round is watched live and can be cancelled", async ({ page }) => {
   const words = page.locator(".roundpage span[aria-live]");
   await expect(words).toContainText("of 4 sites");
   // The count moves by itself: the page is not loaded anew meanwhile.
-  await page.evaluate(() => { window.stillHere = true; });
+  await page.evaluate(() => {
+    window.stillHere = true;
+  });
   await expect(words).not.toContainText("0 of 4", { timeout: 60_000 });
   await page.getByRole("button", { name: "Cancel what is left" }).click();
   await expect(page.locator(".question")).toContainText("0 waiting");

@@ -5,7 +5,10 @@ const { address, signIn, bench } = require("./help");
 
 const axe = fs.readFileSync(require.resolve("axe-core/axe.min.js"), "utf8");
 
-for (const [name, size] of [["desktop", { width: 1280, height: 800 }], ["phone", { width: 390, height: 844 }]]) {
+for (const [name, size] of [
+  ["desktop", { width: 1280, height: 800 }],
+  ["phone", { width: 390, height: 844 }],
+]) {
   test(`on a ${name}`, async ({ browser }) => {
     // axe is put in past our own policy.
     const page = await (await browser.newContext({ viewport: size, bypassCSP: true })).newPage();
@@ -16,20 +19,56 @@ for (const [name, size] of [["desktop", { width: 1280, height: 800 }], ["phone",
       await expect(page.locator(".roundbar")).toHaveCount(0, { timeout: 200 });
     }).toPass({ timeout: 60_000, intervals: [500] });
     const site = (await bench(page, "Members")).replace(address(), "");
-    for (const path of ["/lens/estate", "/lens/load", "/lens/weigh", "/lens/brand", "/worklist", "/clients", "/sites/new", "/sites/import", "/rounds", "/settings", "/house-style", "/audit", site, site + "/design", site + "/place", site + "/settings"]) {
+    for (const path of [
+      "/lens/estate",
+      "/lens/load",
+      "/lens/weigh",
+      "/lens/brand",
+      "/worklist",
+      "/clients",
+      "/sites/new",
+      "/sites/import",
+      "/rounds",
+      "/settings",
+      "/house-style",
+      "/audit",
+      site,
+      site + "/design",
+      site + "/place",
+      site + "/settings",
+    ]) {
       await page.goto(address() + path);
       // What is folded away counts too.
-      await page.evaluate(() => document.querySelectorAll("details").forEach((d) => { d.open = true; }));
-      const standingOut = await page.evaluate(() => [...document.querySelectorAll("main input, main select, main button, main textarea")].filter((e) => {
-        const box = e.getBoundingClientRect(), panel = e.closest(".panel-plain, main").getBoundingClientRect();
-        return box.width > 0 && (box.right > panel.right + 1 || box.left < panel.left - 1);
-      }).map((e) => e.outerHTML.slice(0, 120)));
+      await page.evaluate(() =>
+        document.querySelectorAll("details").forEach((d) => {
+          d.open = true;
+        }),
+      );
+      const standingOut = await page.evaluate(() =>
+        [...document.querySelectorAll("main input, main select, main button, main textarea")]
+          .filter((e) => {
+            const box = e.getBoundingClientRect(),
+              panel = e.closest(".panel-plain, main").getBoundingClientRect();
+            return box.width > 0 && (box.right > panel.right + 1 || box.left < panel.left - 1);
+          })
+          .map((e) => e.outerHTML.slice(0, 120)),
+      );
       expect(standingOut, path).toEqual([]);
-      const wide = await page.evaluate(() => document.documentElement.scrollWidth - window.innerWidth);
+      const wide = await page.evaluate(
+        () => document.documentElement.scrollWidth - window.innerWidth,
+      );
       expect(wide, path + " is wider than the window").toBeLessThanOrEqual(0);
       await page.evaluate(axe);
       const result = await page.evaluate(() => axe.run(document, { resultTypes: ["violations"] }));
-      const bad = result.violations.filter((v) => v.impact === "serious" || v.impact === "critical").map((v) => `${path}: ${v.id}: ${v.nodes.slice(0, 3).map((n) => n.html.slice(0, 160)).join(" | ")}`);
+      const bad = result.violations
+        .filter((v) => v.impact === "serious" || v.impact === "critical")
+        .map(
+          (v) =>
+            `${path}: ${v.id}: ${v.nodes
+              .slice(0, 3)
+              .map((n) => n.html.slice(0, 160))
+              .join(" | ")}`,
+        );
       expect(bad).toEqual([]);
     }
     expect(errors).toEqual([]);

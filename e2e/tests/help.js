@@ -4,7 +4,9 @@ const address = () => process.env.NEWTFERN_ADDRESS;
 /** Signs in; gives the console errors seen from then on. */
 async function signIn(page, email = "demo@fenwick.example") {
   const errors = [];
-  page.on("console", (m) => { if (m.type() === "error") errors.push(m.text()); });
+  page.on("console", (m) => {
+    if (m.type() === "error") errors.push(m.text());
+  });
   page.on("pageerror", (e) => errors.push(e.message));
   await page.goto(address() + "/sign-in");
   await page.getByLabel("E-mail").fill(email);

@@ -2,6 +2,7 @@
 //! transaction on one lease; and judging again without a new look.
 
 use crate::{ActError, Actor, Acts, Result, Subject, record};
+use jiff::Timestamp;
 use newtfern_core::assess::Judged;
 use newtfern_core::chain::{Aside, Outcome};
 use newtfern_core::family::{Assessed, Family, Standing, echo, hand_over, weigh, worst};
@@ -11,12 +12,11 @@ use newtfern_core::weigh::WeighIn;
 use newtfern_store::checks::{Check, NewCheck};
 use newtfern_store::queue::Job;
 use serde_json::json;
-use time::OffsetDateTime;
 
 /// What a check saw, with its pictures kept.
 pub struct Seen {
     /// When the first visit began.
-    pub at: OffsetDateTime,
+    pub at: Timestamp,
     pub visits: Vec<Observation>,
     pub asides: Vec<Aside>,
 }
@@ -79,10 +79,10 @@ impl Acts {
     async fn codes_before(
         &self,
         site: i64,
-        at: OffsetDateTime,
+        at: Timestamp,
     ) -> Result<Option<std::collections::BTreeSet<newtfern_core::code::Code>>> {
         let last = self.store.last_check(site, JobKind::Check.key()).await?;
-        let Some(last) = last.filter(|c| c.seen_at < at) else {
+        let Some(last) = last.filter(|c| c.seen_at.to_jiff() < at) else {
             return Ok(None);
         };
         Ok(self.store.codes_of(&[last.id]).await?.remove(&last.id))
@@ -96,7 +96,7 @@ impl Acts {
         &self,
         job: &Job,
         subject: &Subject,
-        at: OffsetDateTime,
+        at: Timestamp,
         weighed: &WeighIn,
     ) -> Result<()> {
         let assessed = weigh::assess(weighed);
@@ -113,7 +113,7 @@ impl Acts {
         &self,
         job: &Job,
         subject: &Subject,
-        at: OffsetDateTime,
+        at: Timestamp,
         seen: &newtfern_core::echo::Seen,
     ) -> Result<()> {
         let assessed = echo::assess(seen);
@@ -153,9 +153,9 @@ impl Acts {
         pdf: String,
         proven: bool,
     ) -> Result<()> {
-        let now = OffsetDateTime::now_utc();
+        let now = Timestamp::now();
         let mut tx = self.store.begin().await?;
-        let until = now + time::Duration::days(30);
+        let until = now + jiff::SignedDuration::from_hours(24 * 30);
         tx.add_handover(job.site_id, html, Some(&pdf), "Newtfern", until)
             .await?;
         let detail = hand_over::Detail {
@@ -232,7 +232,7 @@ fn again(last: &Check, site: i64, subject: &Subject, judged: Judged) -> NewCheck
         expectation: subject.expectation().print(),
         outcome,
         root: judged.diagnosis.root,
-        ..NewCheck::of(site, JobKind::Check.key(), last.seen_at, families)
+        ..NewCheck::of(site, JobKind::Check.key(), last.seen_at.to_jiff(), families)
     }
 }
 
@@ -240,7 +240,7 @@ fn again(last: &Check, site: i64, subject: &Subject, judged: Judged) -> NewCheck
 fn one(
     job: &Job,
     subject: &Subject,
-    at: OffsetDateTime,
+    at: Timestamp,
     assessed: Assessed,
     blobs: Vec<String>,
 ) -> NewCheck {

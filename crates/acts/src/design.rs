@@ -1,13 +1,13 @@
 //! The design of a site, and the house style above all of them.
 
 use crate::{ActError, Actor, Acts, Result, record};
+use jiff::Timestamp;
 use newtfern_core::design::Layer;
 use newtfern_core::family::{Family, design};
 use newtfern_store::checks::NewCheck;
+use newtfern_store::lists::Filter;
 use newtfern_store::people::Role;
-use newtfern_store::sites::Filter;
 use serde_json::json;
-use time::OffsetDateTime;
 
 impl Acts {
     /// Judges a site's design by its own numbers and texts; it needs no visit.
@@ -17,7 +17,7 @@ impl Acts {
         let chosen = kept.supplier_id.is_some() && !kept.key.trim().is_empty();
         let assessed = design::assess(&values, brand, chosen);
         let mut tx = self.store.begin().await?;
-        let now = OffsetDateTime::now_utc();
+        let now = Timestamp::now();
         tx.keep_check(&NewCheck::of(site, "design", now, vec![assessed]))
             .await?;
         Ok(tx.commit().await?)

@@ -1,12 +1,12 @@
 //! Handover sheets: links for the client, and the client's yes.
 
 use crate::{ActError, Actor, Acts, Result, record};
+use jiff::{SignedDuration, Timestamp};
 use newtfern_core::family::hand_over;
 use newtfern_store::checks::NewCheck;
 use newtfern_store::handovers::Handover;
 use newtfern_store::people::Role;
 use serde_json::json;
-use time::{Duration, OffsetDateTime};
 
 /// How long a client's link works.
 const LINK_DAYS: i64 = 30;
@@ -22,16 +22,13 @@ impl Acts {
     ///
     /// # Errors
     /// Where there is no such sheet.
-    pub async fn renew_link(&self, actor: &Actor, id: i64) -> Result<(String, OffsetDateTime)> {
+    pub async fn renew_link(&self, actor: &Actor, id: i64) -> Result<(String, Timestamp)> {
         actor.may(Role::Technician)?;
         self.sheet(id).await?;
-        let until = OffsetDateTime::now_utc() + Duration::days(LINK_DAYS);
+        let until = Timestamp::now() + SignedDuration::from_hours(24 * LINK_DAYS);
         let mut tx = self.store.begin().await?;
         let token = tx.renew_link(id, until).await?;
-        let (subject, detail) = (
-            format!("sheet {id}"),
-            json!({"until": until.unix_timestamp()}),
-        );
+        let (subject, detail) = (format!("sheet {id}"), json!({"until": until.as_second()}));
         record(&mut tx, actor, "made a client's link", &subject, detail).await?;
         tx.commit().await?;
         Ok((token, until))
@@ -78,7 +75,7 @@ impl Acts {
         let mut tx = self.store.begin().await?;
         if tx.accept_handover(sheet.id, &by).await? {
             let assessed = hand_over::confirmed(&by, sheet.id);
-            let now = OffsetDateTime::now_utc();
+            let now = Timestamp::now();
             tx.keep_check(&NewCheck::of(sheet.site_id, "confirm", now, vec![assessed]))
                 .await?;
             let subject = format!("sheet {}", sheet.id);

@@ -5,9 +5,9 @@ use crate::{ActError, Actor, Acts, Result, record};
 use argon2::Argon2;
 use argon2::password_hash::rand_core::OsRng;
 use argon2::password_hash::{PasswordHash, PasswordHasher, PasswordVerifier, SaltString};
+use jiff::{SignedDuration, Timestamp};
 use newtfern_store::people::{Person, Role};
 use serde_json::json;
-use time::{Duration, OffsetDateTime};
 
 /// Characters a password must have.
 const LEAST_PASSWORD: usize = 12;
@@ -104,14 +104,12 @@ impl Acts {
             name: person.name.clone(),
             role: person.role(),
         };
-        let lasts = Duration::days(SESSION_DAYS);
+        let lasts = SignedDuration::from_hours(24 * SESSION_DAYS);
         let mut tx = self.store.begin().await?;
-        let token = tx
-            .open_session(person.id, OffsetDateTime::now_utc() + lasts)
-            .await?;
+        let token = tx.open_session(person.id, Timestamp::now() + lasts).await?;
         record(&mut tx, &actor, "signed in", &person.email, json!({})).await?;
         tx.commit().await?;
-        Ok((token, lasts.whole_seconds()))
+        Ok((token, lasts.as_secs()))
     }
 
     /// Ends a session.

@@ -3,8 +3,8 @@
 use crate::{ActError, Actor, Acts, Result, record, supplier_place};
 use newtfern_core::family::Family;
 use newtfern_core::profile::Supplier;
+use newtfern_store::lists::Filter;
 use newtfern_store::people::Role;
-use newtfern_store::sites::Filter;
 use serde_json::json;
 
 /// Checks of a kind that a site's history may keep.

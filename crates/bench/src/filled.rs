@@ -115,7 +115,7 @@ pub async fn fill(store: &Store, checked: &(Judged, Vec<Observation>)) -> Result
         let client = clients[(i as usize * 7) % clients.len()];
         sites.push(tx.add_site(client, &fields).await?);
     }
-    let now = time::OffsetDateTime::now_utc();
+    let now = jiff::Timestamp::now();
     let mut kept = NewCheck::of(sites[0], "check", now, families);
     kept.visits = checked.1.clone();
     let first = tx.keep_check(&kept).await?;

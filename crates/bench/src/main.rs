@@ -3,6 +3,7 @@
 
 mod corpus;
 mod filled;
+mod kills;
 mod pages;
 mod psql;
 mod queue;
@@ -26,7 +27,7 @@ fn percentile(sorted: &[f64], share: f64) -> f64 {
     sorted.get(at).copied().unwrap_or(f64::NAN)
 }
 
-/// Parts can be named: `newtfern-bench pages queue`.
+/// Parts can be named: `./run bench pages queue`.
 #[tokio::main]
 async fn main() -> Result<()> {
     let named: Vec<String> = std::env::args().skip(1).collect();
@@ -49,6 +50,12 @@ async fn main() -> Result<()> {
         if wanted("queue") {
             queue::measure(&store).await?;
         }
+    }
+    // Only where it is named: it takes a quarter of an hour.
+    if named.iter().any(|n| n == "kills") {
+        let server = std::env::var(scratch::SERVER).context("no database (run ./run bench)")?;
+        let (store, address) = scratch::with_address(&server).await?;
+        kills::measure(&store, &address, &standins, &supplier).await?;
     }
     say(&format!("peak memory of this process: {:.0} MB", peak_mb()));
     Ok(())

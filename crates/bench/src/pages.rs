@@ -95,7 +95,7 @@ async fn session(store: &Store) -> Result<String> {
     let person = tx
         .add_person("bench@fenwick.example", "Bench", Role::Viewer, "")
         .await?;
-    let until = time::OffsetDateTime::now_utc() + time::Duration::hours(1);
+    let until = jiff::Timestamp::now() + jiff::SignedDuration::from_hours(1);
     let session = tx.open_session(person, until).await?;
     tx.commit().await?;
     Ok(session)
@@ -130,6 +130,7 @@ async fn get(router: &Router, path: &str, session: &str, encoding: &str) -> Resu
 
 /// The first page with its styles, scripts and pictures, as brotli; fonts apart.
 async fn wire(router: &Router, session: &str) -> Result<()> {
+    newtfern_web::assets::prepare();
     let plain = get(router, "/lens/estate", session, "identity").await?;
     let html = String::from_utf8(plain)?;
     let named: BTreeSet<&str> = html

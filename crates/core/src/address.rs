@@ -3,20 +3,27 @@
 use std::net::{IpAddr, Ipv4Addr, Ipv6Addr};
 use url::{Host, Url};
 
+/// Why an address is not taken.
 #[derive(Debug, Clone, PartialEq, Eq, thiserror::Error)]
 pub enum AddressError {
+    /// Nothing was typed.
     #[error("no address was given")]
     Empty,
+    /// It does not parse; what was typed.
     #[error("\u{201c}{0}\u{201d} is no web address: write it like https://www.tidemill.example")]
     Syntax(String),
+    /// Neither `http` nor `https`; the scheme.
     #[error("the address begins with {0}:, and only http: and https: can be visited")]
     Scheme(String),
+    /// It holds a user name or a password.
     #[error(
         "the address carries a user name or password: leave them out, visits are those of the public"
     )]
     Credentials,
+    /// A name without a dot; the name.
     #[error("the host {0} has no dot: write the full name of the site")]
     BareHost(String),
+    /// It lies in a private network; the host.
     #[error("{0} is a private or local address")]
     Private(String),
 }

@@ -17,12 +17,19 @@ pub const RULES_VERSION: i32 = 2;
 
 /// What should be on a site.
 pub struct Expectation<'a> {
+    /// The supplier whose widget is wanted.
     pub supplier: &'a Supplier,
+    /// Other suppliers that may be on the page by mistake.
     pub rivals: &'a [Supplier],
+    /// The key of the client's account.
     pub key: &'a str,
+    /// The consent manager of the site, if one is named.
     pub consent: Option<&'a ConsentManager>,
+    /// How the widget should look.
     pub design: &'a Design,
+    /// The client's primary colour.
     pub brand: Option<Rgb>,
+    /// What the law of the site's country asks for.
     pub region: &'a Region,
 }
 

@@ -9,22 +9,35 @@ use crate::observation::{Observation, Viewport};
 use serde::{Deserialize, Serialize};
 use serde_json::{Value, json};
 
+/// What a client's brand prescribes.
 #[derive(Debug, Clone, Default, PartialEq, Eq, Serialize, Deserialize)]
 #[serde(default)]
 pub struct BrandSheet {
+    /// The colour that the brand is known by.
     pub primary: Option<Rgb>,
+    /// The colour beside it.
     pub secondary: Option<Rgb>,
     /// The name visitors know, used as the widget's title.
     pub public_name: String,
+    /// Name of the firm as it signs.
     pub legal_name: String,
 }
 
+/// Why a file of design tokens is not a brand sheet.
 #[derive(Debug, thiserror::Error)]
 pub enum TokensError {
+    /// It is not JSON.
     #[error("the file is no JSON: {0}")]
     Json(#[from] serde_json::Error),
+    /// A token that should be a colour is none.
     #[error("the token {token} has the value {value}, which is no colour of the form #rrggbb")]
-    Colour { token: String, value: String },
+    Colour {
+        /// Its path in the file.
+        token: String,
+        /// What stands there.
+        value: String,
+    },
+    /// No token of a brand sheet is in it.
     #[error(
         "the file holds none of the tokens color.primary, color.secondary, name.public, name.legal"
     )]
@@ -48,6 +61,7 @@ impl BrandSheet {
         layer
     }
 
+    /// As a file of the Design Tokens format.
     pub fn to_tokens(&self) -> Value {
         let colour = |c: Rgb| {
             let components = [c.0, c.1, c.2].map(|v| (f64::from(v) / 255.0 * 1e4).round() / 1e4);
@@ -119,25 +133,40 @@ impl BrandSheet {
 /// The figures of one visit beside what they should be.
 #[derive(Debug, Clone, Default, Serialize, Deserialize)]
 pub struct Compared {
+    /// Background of the launcher, seen and designed.
     pub launcher: Option<ColourPair>,
+    /// Background of the panel's header, seen and designed.
     pub header: Option<ColourPair>,
+    /// CIEDE2000 of the launcher to the brand's primary colour.
     pub to_brand: Option<f64>,
     /// The launcher against the page around it.
     pub on_page: Option<f64>,
+    /// Contrast of the icon on the launcher (WCAG 2.2), 1 to 21.
     pub text_on_launcher: Option<f64>,
+    /// The corner that the launcher is in.
     pub corner: String,
+    /// The corner that it should be in.
     pub expected_corner: String,
+    /// px from the nearer edge, across.
     pub offset_x: f64,
+    /// px from the nearer edge, up or down.
     pub offset_y: f64,
+    /// px across, as designed.
     pub expected_x: f64,
+    /// px up or down, as designed.
     pub expected_y: f64,
+    /// Blob of the launcher's picture.
     pub crop: Option<String>,
 }
 
+/// A colour as seen and as designed.
 #[derive(Debug, Clone, Copy, PartialEq, Serialize, Deserialize)]
 pub struct ColourPair {
+    /// As seen.
     pub seen: Rgb,
+    /// As designed.
     pub expected: Rgb,
+    /// CIEDE2000 between the two.
     pub difference: f64,
 }
 
@@ -171,6 +200,7 @@ pub(crate) const SAMPLES: &[&str] = &[
     "undefined",
 ];
 
+/// Sets what was seen beside what is designed; nothing where no launcher was seen.
 pub fn compare(seen: &Observation, design: &Design, brand: Option<Rgb>) -> Option<Compared> {
     let launcher = seen.launcher.as_ref().filter(|l| l.present)?;
     let parse = |text: &Option<String>| text.as_deref().and_then(|t| Rgb::parse(t).ok());

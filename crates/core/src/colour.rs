@@ -9,8 +9,11 @@
 
 use serde::{Deserialize, Serialize};
 
+/// A text that is no colour.
 #[derive(Debug, thiserror::Error, PartialEq, Eq)]
-#[error("\u{201c}{0}\u{201d} is no colour: write it as #rrggbb, rgb(\u{2026}) or hsl(\u{2026})")]
+#[error(
+    "\u{201c}{0}\u{201d} is no colour: write it as #rrggbb, as rgb(\u{2026}), hsl(\u{2026}) or oklch(\u{2026}), or by its name"
+)]
 pub struct ColourError(pub String);
 
 /// An sRGB colour without alpha, written `#rrggbb`.
@@ -18,10 +21,14 @@ pub struct ColourError(pub String);
 #[serde(try_from = "String", into = "String")]
 pub struct Rgb(pub u8, pub u8, pub u8);
 
+/// A colour in CIELAB, D65 white, 2 degree observer.
 #[derive(Debug, Clone, Copy, PartialEq)]
 pub struct Lab {
+    /// Lightness, 0 to 100.
     pub l: f64,
+    /// Green to red.
     pub a: f64,
+    /// Blue to yellow.
     pub b: f64,
 }
 
@@ -39,60 +46,29 @@ impl From<Rgb> for String {
 }
 
 impl Rgb {
-    /// Hexadecimal (3, 4, 6 or 8 digits), `rgb()`, `rgba()`, `hsl()`, `hsla()`, with commas or
-    /// blanks. A wholly transparent colour is refused: there is nothing to see.
+    /// Any colour of CSS Color 4 but system colours: hexadecimal (3, 4, 6 or 8 digits), names, `rgb()`,
+    /// `hsl()`, `hwb()`, `lab()`, `lch()`, `oklab()`, `oklch()`, with commas or blanks. What lies outside
+    /// sRGB is cut to it, and what is partly transparent is taken as if it were not.
+    ///
+    /// ```
+    /// use newtfern_core::colour::Rgb;
+    /// assert_eq!(Rgb::parse("rebeccapurple").unwrap().hex(), "#663399");
+    /// ```
+    ///
+    /// # Errors
+    /// Where the text is no colour, or a wholly transparent one: there is nothing to see.
     pub fn parse(text: &str) -> Result<Rgb, ColourError> {
-        let fail = || ColourError(text.trim().to_string());
-        let plain = text.trim().to_ascii_lowercase();
-        if let Some(digits) = plain.strip_prefix('#') {
-            return hex(digits).ok_or_else(fail);
-        }
-        let (name, rest) = plain.split_once('(').ok_or_else(fail)?;
-        let inner = rest.strip_suffix(')').ok_or_else(fail)?;
-        let parts: Vec<&str> = inner
-            .split([',', ' ', '/'])
-            .filter(|p| !p.is_empty())
-            .collect();
-        if !(3..=4).contains(&parts.len())
-            || (parts.len() == 4 && number(parts[3], 1.0) == Some(0.0))
-        {
-            return Err(fail());
-        }
-        match name.trim() {
-            "rgb" | "rgba" => {
-                let c =
-                    |i: usize| number(parts[i], 255.0).map(|v| v.round().clamp(0.0, 255.0) as u8);
-                Ok(Rgb(
-                    c(0).ok_or_else(fail)?,
-                    c(1).ok_or_else(fail)?,
-                    c(2).ok_or_else(fail)?,
-                ))
-            }
-            "hsl" | "hsla" => {
-                let h: f64 = parts[0]
-                    .trim_end_matches("deg")
-                    .parse()
-                    .map_err(|_| fail())?;
-                let s = number(parts[1], 1.0).ok_or_else(fail)?;
-                let l = number(parts[2], 1.0).ok_or_else(fail)?;
-                let (s, l) = (
-                    if parts[1].ends_with('%') {
-                        s
-                    } else {
-                        s / 100.0
-                    },
-                    if parts[2].ends_with('%') {
-                        l
-                    } else {
-                        l / 100.0
-                    },
-                );
-                Ok(from_hsl(h, s.clamp(0.0, 1.0), l.clamp(0.0, 1.0)))
-            }
-            _ => Err(fail()),
-        }
+        let plain = text.trim();
+        let fail = || ColourError(plain.to_string());
+        // The parser takes hexadecimal digits without their mark, which CSS does not.
+        let unmarked = plain.chars().all(|c| c.is_ascii_hexdigit());
+        let parsed = csscolorparser::parse(plain).ok();
+        let seen = parsed.filter(|c| c.a > 0.0 && !unmarked).ok_or_else(fail)?;
+        let [r, g, b, _] = seen.to_rgba8();
+        Ok(Rgb(r, g, b))
     }
 
+    /// Six digits with the mark, lower case.
     pub fn hex(self) -> String {
         format!("#{:02x}{:02x}{:02x}", self.0, self.1, self.2)
     }
@@ -108,6 +84,7 @@ impl Rgb {
         })
     }
 
+    /// In CIELAB (IEC 61966-2-1 for the curve and the matrix).
     pub fn lab(self) -> Lab {
         let [r, g, b] = self.linear();
         // IEC 61966-2-1; the white is the matrix's own, so that grey has no hue.
@@ -140,6 +117,7 @@ impl Rgb {
         (a.max(b) + 0.05) / (a.min(b) + 0.05)
     }
 
+    /// CIEDE2000 (CIE 142-2001); 1 is about the least that is seen side by side.
     pub fn difference(self, other: Rgb) -> f64 {
         ciede2000(self.lab(), other.lab())
     }
@@ -153,42 +131,6 @@ impl Rgb {
             black
         }
     }
-}
-
-/// A number or a percentage of `full`.
-fn number(text: &str, full: f64) -> Option<f64> {
-    match text.strip_suffix('%') {
-        Some(percent) => percent.parse::<f64>().ok().map(|p| p / 100.0 * full),
-        None => text.parse().ok(),
-    }
-    .filter(|v: &f64| v.is_finite())
-}
-
-fn hex(digits: &str) -> Option<Rgb> {
-    if !digits.is_ascii() {
-        return None;
-    }
-    let wide: String = match digits.len() {
-        3 | 4 => digits.chars().flat_map(|c| [c, c]).collect(),
-        6 | 8 => digits.to_string(),
-        _ => return None,
-    };
-    let at = |i: usize| u8::from_str_radix(&wide[i..i + 2], 16).ok();
-    if wide.len() == 8 && at(6)? == 0 {
-        return None;
-    }
-    Some(Rgb(at(0)?, at(2)?, at(4)?))
-}
-
-/// CSS Color 4, 7.1 "Converting HSL Colors to sRGB".
-fn from_hsl(h: f64, s: f64, l: f64) -> Rgb {
-    let f = |n: f64| {
-        let k = (n + h.rem_euclid(360.0) / 30.0) % 12.0;
-        let a = s * l.min(1.0 - l);
-        let v = l - a * (k - 3.0).min(9.0 - k).clamp(-1.0, 1.0);
-        (v * 255.0).round().clamp(0.0, 255.0) as u8
-    };
-    Rgb(f(0.0), f(8.0), f(4.0))
 }
 
 /// The CIEDE2000 difference. Equation numbers are those of Sharma, Wu and Dalal (2005).
@@ -268,10 +210,36 @@ mod tests {
             "rgb(47, 125, 79)",
             "rgba(47 125 79 / 1)",
             "hsl(144.6 45.3% 33.7%)",
+            "hsl(144.6deg, 45.3%, 33.7%)",
         ] {
             assert_eq!(Rgb::parse(text).unwrap(), Rgb(47, 125, 79), "{text}");
         }
         assert_eq!(Rgb::parse("#fa0").unwrap(), Rgb(255, 170, 0));
+    }
+
+    /// Pairs of CSS Color Module Level 4: its table of names, and the forms of its colour green (from
+    /// memory).
+    #[test]
+    fn names_and_the_wider_functions_are_those_of_the_standard() {
+        let green = Rgb(0, 128, 0);
+        for text in [
+            "green",
+            "GREEN",
+            "hwb(120 0% 49.8039%)",
+            "lab(46.2775% -47.5621 48.5837)",
+            "lch(46.2775% 67.9892 134.3912)",
+            "oklab(51.975% -0.1403 0.10768)",
+            "oklch(51.975% 0.17686 142.495)",
+        ] {
+            assert_eq!(Rgb::parse(text).unwrap(), green, "{text}");
+        }
+        for (name, colour) in [
+            ("rebeccapurple", Rgb(0x66, 0x33, 0x99)),
+            ("seagreen", Rgb(0x2e, 0x8b, 0x57)),
+            ("antiquewhite", Rgb(0xfa, 0xeb, 0xd7)),
+        ] {
+            assert_eq!(Rgb::parse(name).unwrap(), colour, "{name}");
+        }
     }
 
     #[test]
@@ -283,6 +251,9 @@ mod tests {
             "fern",
             "rgb(1,2)",
             "rgba(0,0,0,0)",
+            "transparent",
+            "ffaa00",
+            "fad",
             "#äöü",
             "hsl(x 1% 1%)",
         ] {

@@ -14,18 +14,23 @@ use url::Url;
 /// Regional rules as data: which classes may do what while the visitor has not decided.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
 pub struct Region {
+    /// Short name.
     pub id: String,
+    /// In words.
     pub name: String,
     /// ISO 3166-1 alpha-2.
     #[serde(default)]
     pub countries: Vec<String>,
+    /// What may happen before a decision.
     pub before: Allowed,
 }
 
 /// Classes that may do something before consent.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
 pub struct Allowed {
+    /// Classes whose requests may leave.
     pub requests: Vec<ConsentClass>,
+    /// Classes that may store.
     pub storage: Vec<ConsentClass>,
     /// Missing: as requests.
     #[serde(default)]
@@ -154,12 +159,15 @@ pub struct Example {
 /// One cell: how often the signal was seen, when first, and what exactly.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
 pub struct Cell {
+    /// The visitor's decision.
     pub state: ConsentAct,
+    /// What the widget did.
     pub signal: Signal,
     /// All of the supplier's own.
     pub count: usize,
     /// Those before the decision.
     pub before: usize,
+    /// ms after the navigation began, of the first such signal.
     pub first_ms: Option<f64>,
     /// Each with its own time.
     pub examples: Vec<Example>,
@@ -188,6 +196,7 @@ pub struct Grid {
     /// Its id.
     #[serde(default)]
     pub region_id: String,
+    /// One for each decision and signal.
     pub cells: Vec<Cell>,
     /// Did the widget come up in each state that was visited? Not where that is not known.
     pub up: Vec<(ConsentAct, bool)>,

@@ -10,10 +10,16 @@ macro_rules! fields {
     ($($variant:ident $key:literal $label:literal $default:literal),* $(,)?) => {
         #[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash, Serialize, Deserialize)]
         #[serde(rename_all = "snake_case")]
-        pub enum Field { $($variant),* }
+        /// What a design sets.
+        pub enum Field {
+            $(#[doc = $label] $variant),*
+        }
         impl Field {
+            /// All of them, in the order of the form.
             pub const ALL: &'static [Field] = &[$(Field::$variant),*];
+            /// Name in files and forms.
             pub fn key(self) -> &'static str { match self { $(Field::$variant => $key),* } }
+            /// Name for people.
             pub fn label(self) -> &'static str { match self { $(Field::$variant => $label),* } }
             fn default_value(self) -> &'static str { match self { $(Field::$variant => $default),* } }
         }
@@ -37,10 +43,12 @@ fields! {
 }
 
 impl Field {
+    /// The field with a key.
     pub fn from_key(key: &str) -> Option<Field> {
         Field::ALL.iter().copied().find(|f| f.key() == key)
     }
 
+    /// Its value is a colour.
     pub fn is_colour(self) -> bool {
         matches!(
             self,
@@ -86,27 +94,36 @@ impl Field {
     }
 }
 
+/// Where a launcher can be.
 pub const CORNERS: [&str; 4] = ["bottom-right", "bottom-left", "top-right", "top-left"];
 
+/// A value that a field does not take.
 #[derive(Debug, Clone, PartialEq, Eq, thiserror::Error)]
 #[error("{} {why}", field.label())]
 pub struct DesignError {
+    /// Whose.
     pub field: Field,
+    /// Why, in words.
     pub why: String,
 }
 
 /// Values set at one layer; what is not set comes from the layer above.
 pub type Layer = BTreeMap<Field, String>;
 
+/// Where a value comes from; the later goes before the earlier.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
 #[serde(rename_all = "snake_case")]
 pub enum Source {
+    /// The agency's house style.
     House,
+    /// The client's brand sheet.
     Brand,
+    /// The site itself.
     Site,
 }
 
 impl Source {
+    /// In words.
     pub fn words(self) -> &'static str {
         match self {
             Source::House => "house style",
@@ -116,15 +133,21 @@ impl Source {
     }
 }
 
+/// A value and where it comes from.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
 pub struct Value {
+    /// Whose.
     pub field: Field,
+    /// As text.
     pub value: String,
+    /// From where.
     pub from: Source,
 }
 
+/// The values that hold for a site.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
 pub struct Design {
+    /// One for each field, in their order.
     pub values: Vec<Value>,
 }
 
@@ -153,6 +176,7 @@ impl Design {
         Design { values }
     }
 
+    /// The value of a field; empty where none is set.
     pub fn get(&self, field: Field) -> &str {
         self.values
             .iter()
@@ -160,10 +184,12 @@ impl Design {
             .map_or("", |v| v.value.as_str())
     }
 
+    /// A colour; black where it does not parse.
     pub fn colour(&self, field: Field) -> Rgb {
         Rgb::parse(self.get(field)).unwrap_or(Rgb(0, 0, 0))
     }
 
+    /// A number, px or seconds; 0 where it does not parse.
     pub fn number(&self, field: Field) -> f64 {
         self.get(field).parse().unwrap_or(0.0)
     }
@@ -176,11 +202,13 @@ pub struct Numbers {
     pub to_brand: Option<f64>,
     /// WCAG contrast of the text on the button (4.5 for text, 3 for an icon: SC 1.4.3 and 1.4.11).
     pub text_on_button: f64,
+    /// Contrast of the header's text on the header (WCAG 2.2), 1 to 21.
     pub text_on_header: f64,
     /// WCAG contrast of the button against the page (3: SC 1.4.11).
     pub button_on_page: Option<f64>,
 }
 
+/// The numbers of a design: beside the brand and the page, where these are known.
 pub fn numbers(design: &Design, brand: Option<Rgb>, page: Option<Rgb>) -> Numbers {
     let button = design.colour(Field::ButtonColour);
     Numbers {

@@ -9,19 +9,27 @@ use serde::{Deserialize, Serialize};
 #[derive(Debug, Clone, Default, PartialEq, Serialize, Deserialize)]
 #[serde(default)]
 pub struct Seen {
+    /// The page on which the message was sent.
     pub url: String,
+    /// The message.
     pub text: String,
+    /// The answer that was given at the console.
     pub answer: String,
+    /// It left the widget.
     pub sent: bool,
+    /// ms from sending to the console.
     pub at_console_ms: Option<f64>,
     /// The page that the console names.
     pub page_at_console: String,
+    /// ms from sending until the console took the answer.
     pub answered_ms: Option<f64>,
+    /// ms from sending until the answer showed in the widget.
     pub answer_seen_ms: Option<f64>,
     /// What stopped it, if something did.
     pub stopped_by: Option<Stopped>,
     /// The same in words.
     pub stopped: String,
+    /// Blob of the picture at the end.
     pub picture: Option<String>,
 }
 

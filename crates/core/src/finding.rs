@@ -69,6 +69,7 @@ pub enum Severity {
 }
 
 impl Severity {
+    /// The word of the public contract.
     pub fn word(self) -> &'static str {
         match self {
             Severity::Note => "note",
@@ -85,40 +86,61 @@ impl Severity {
 pub enum Evidence {
     /// Lines of the delivered document.
     Html {
+        /// 1-based.
         line: u32,
+        /// What stands there.
         text: String,
     },
     /// A response header of the page.
     Header {
+        /// In lower case.
         name: String,
+        /// Its value.
         value: String,
     },
+    /// A request and what became of it.
     Request {
+        /// Its address.
         url: String,
+        /// Status or failure, and what the answer said.
         outcome: String,
     },
+    /// A line of the console, or an error.
     Console {
+        /// What it says.
         text: String,
+        /// Address of the script.
         source: String,
+        /// 1-based.
         line: Option<u32>,
     },
     /// A rectangle on the page, CSS px from the viewport's top left.
     Box {
+        /// Of what.
         what: String,
+        /// px from the left.
         x: f64,
+        /// px from the top.
         y: f64,
+        /// px.
         width: f64,
+        /// px.
         height: f64,
     },
+    /// A picture.
     Picture {
+        /// Its blob.
         key: String,
     },
+    /// Something observed, in words.
     Fact {
+        /// The words.
         text: String,
     },
 }
 
 impl Evidence {
+    /// Something observed, in words.
     pub fn fact(text: impl Into<String>) -> Evidence {
         Evidence::Fact { text: text.into() }
     }

@@ -26,26 +26,38 @@ pub const MOST_NODES: usize = 200_000;
 /// The node count is looked at after this many bytes: a few bytes can open many elements again.
 const CHUNK: usize = 512;
 
+/// What a node is.
 #[derive(Debug, Clone)]
 pub enum Kind {
+    /// The root.
     Document,
     /// The fragment that holds what stands inside a `template`.
     TemplateContents,
+    /// Text.
     Text(String),
+    /// A comment.
     Comment(String),
+    /// An element.
     Element {
+        /// In lower case.
         name: String,
+        /// It stands in SVG or MathML.
         svg_or_math: bool,
+        /// Names and values, in source order.
         attributes: Vec<(String, String)>,
         /// The end of the file came inside this script: the browser does not run it.
         never_closed: bool,
     },
 }
 
+/// A node of the tree.
 #[derive(Debug, Clone)]
 pub struct Node {
+    /// What it is.
     pub kind: Kind,
+    /// None for the root.
     pub parent: Option<NodeId>,
+    /// In document order.
     pub children: Vec<NodeId>,
     /// 1-based line of the source at which the node was made.
     pub line: u32,
@@ -56,13 +68,16 @@ pub struct Node {
 /// Elements around a node that decide what becomes of code in it.
 #[derive(Debug, Clone, Copy, Default, PartialEq, Eq)]
 pub struct Around {
+    /// Inside a `template`.
     pub template: bool,
+    /// Inside the head.
     pub head: bool,
 }
 
 /// A parsed document. Node 0 is the document itself.
 #[derive(Debug, Clone)]
 pub struct Document {
+    /// In document order; the root is the first.
     pub nodes: Vec<Node>,
     /// The file ended inside a tag (that tag is not in the tree).
     pub ends_inside_tag: bool,
@@ -128,6 +143,7 @@ impl Document {
         }
     }
 
+    /// The value of an attribute of an element.
     pub fn attribute(&self, id: NodeId, wanted: &str) -> Option<&str> {
         match &self.nodes[id].kind {
             Kind::Element { attributes, .. } => attributes
@@ -138,6 +154,7 @@ impl Document {
         }
     }
 
+    /// The name of an element.
     pub fn name(&self, id: NodeId) -> Option<&str> {
         match &self.nodes[id].kind {
             Kind::Element { name, .. } => Some(name),

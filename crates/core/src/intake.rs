@@ -22,14 +22,19 @@ pub struct SiteRow {
     pub site: SiteFields,
 }
 
+/// Why a spreadsheet is not read.
 #[derive(Debug, Clone, PartialEq, Eq, thiserror::Error)]
 pub enum IntakeError {
+    /// It has no rows.
     #[error("the file is empty")]
     Empty,
+    /// Columns are missing; which.
     #[error("the first row must name the columns; missing: {0}")]
     Columns(String),
+    /// It is not UTF-8.
     #[error("the file is no UTF-8 text: save it as CSV UTF-8")]
     Encoding,
+    /// It has more rows than are taken; how many it has.
     #[error("the file has more than {0} rows: split it")]
     TooLong(usize),
 }
@@ -37,7 +42,9 @@ pub enum IntakeError {
 /// One row of the file: its line, and the site or why not.
 #[derive(Debug, Clone, PartialEq)]
 pub struct Row {
+    /// Line in the file, 1-based.
     pub line: u64,
+    /// The site, or why it is none.
     pub result: Result<SiteRow, String>,
 }
 
@@ -89,41 +96,44 @@ pub fn read(bytes: &[u8], known: Known) -> Result<Vec<Row>, IntakeError> {
     Ok(rows)
 }
 
-/// Where each column stands.
-struct Headings {
-    at: HashMap<String, usize>,
-    count: usize,
-}
-
-fn headings(record: &csv::StringRecord) -> Result<Headings, IntakeError> {
+/// The headings as columns are named; of two alike the first counts.
+fn headings(record: &csv::StringRecord) -> Result<csv::StringRecord, IntakeError> {
     let plain = |h: &str| h.to_lowercase().replace([' ', '-'], "_");
-    let mut at = HashMap::new();
-    for (i, heading) in record.iter().enumerate() {
-        at.entry(plain(heading)).or_insert(i);
-    }
-    let missing: Vec<&str> = NEEDED
-        .into_iter()
-        .filter(|c| !at.contains_key(*c))
-        .collect();
-    if missing.is_empty() {
-        let count = record.len();
-        Ok(Headings { at, count })
-    } else {
-        Err(IntakeError::Columns(missing.join(", ")))
+    let mut named = HashSet::new();
+    let once = |h: String| {
+        if named.insert(h.clone()) {
+            h
+        } else {
+            String::new()
+        }
+    };
+    let headings: csv::StringRecord = record.iter().map(plain).map(once).collect();
+    let missing = |c: &&str| !headings.iter().any(|h| h == *c);
+    let missing: Vec<&str> = NEEDED.into_iter().filter(missing).collect();
+    match missing.is_empty() {
+        true => Ok(headings),
+        false => Err(IntakeError::Columns(missing.join(", "))),
     }
 }
 
-fn row(record: &csv::StringRecord, headings: &Headings, known: Known) -> Result<SiteRow, String> {
-    if record.len() > headings.count {
+fn row(
+    record: &csv::StringRecord,
+    headings: &csv::StringRecord,
+    known: Known,
+) -> Result<SiteRow, String> {
+    if record.len() > headings.len() {
         return Err(format!(
             "{} cells under {} headings: put quotes around cells that contain the separator",
             record.len(),
-            headings.count
+            headings.len()
         ));
     }
+    let cells: HashMap<&str, &str> = record
+        .deserialize(Some(headings))
+        .map_err(|e| format!("the row cannot be read: {e}"))?;
     let get = |column: &str| {
-        let cell = headings.at.get(column).and_then(|i| record.get(*i));
-        cell.map(unguarded).unwrap_or_default().to_string()
+        let cell = cells.get(column).copied().unwrap_or_default();
+        unguarded(cell).to_string()
     };
     let client = get("client");
     if client.is_empty() {

@@ -5,6 +5,8 @@
 //! functions below judge them; so every verdict can be repeated from stored data.
 //! `tests/arrows.rs` checks that no runtime, database, web or HTTP crate is among the dependencies.
 
+#![warn(missing_docs)]
+
 pub mod address;
 pub mod assess;
 pub mod brand;

@@ -6,23 +6,31 @@
 //! at and why. What was not looked at is never judged as absent.
 
 mod look;
+mod network;
+mod shown;
 
 pub use look::{Look, Looks, Stage, Unlooked};
+pub use network::{FailureKind, Hop, Initiator, Message, NetFailure, Request, Socket, Violation};
 use serde::{Deserialize, Serialize};
+pub use shown::{Cover, FixedElement, Launcher, Operation, Rect};
 
 /// Raised when a field changes its meaning; new optional fields do not raise it. 2: looks say how
 /// far they went. An older observation says of nothing how far it looked, so it is judged undecided.
 pub const VERSION: u32 = 2;
 
+/// A screen.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, Default, Serialize, Deserialize)]
 #[serde(rename_all = "lowercase")]
 pub enum Viewport {
+    /// 1280 x 800, a pointer.
     #[default]
     Desktop,
+    /// 390 x 844 at three device pixels, touch.
     Phone,
 }
 
 impl Viewport {
+    /// The word of the public contract.
     pub fn word(self) -> &'static str {
         match self {
             Viewport::Desktop => "desktop",
@@ -39,12 +47,16 @@ impl Viewport {
     }
 }
 
+/// What the visitor decides about consent.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, Default, Serialize, Deserialize)]
 #[serde(rename_all = "lowercase")]
 pub enum ConsentAct {
+    /// Nothing.
     #[default]
     Untouched,
+    /// Agrees to all.
     Granted,
+    /// Refuses what can be refused.
     Refused,
     /// Granted, then taken back.
     Withdrawn,
@@ -53,6 +65,7 @@ pub enum ConsentAct {
 }
 
 impl ConsentAct {
+    /// The word of the public contract.
     pub fn word(self) -> &'static str {
         match self {
             ConsentAct::Untouched => "untouched",
@@ -79,40 +92,63 @@ pub enum WidgetLet {
 #[derive(Debug, Clone, PartialEq, Eq, Hash, Default, Serialize, Deserialize)]
 #[serde(default)]
 pub struct Condition {
+    /// The screen.
     pub viewport: Viewport,
+    /// The decision.
     pub consent: ConsentAct,
     /// The visitor's language (BCP 47); empty for the browser's own.
     #[serde(skip_serializing_if = "String::is_empty")]
     pub locale: String,
+    /// Whether the widget may come.
     pub widget: WidgetLet,
 }
 
+/// Everything that one visit saw.
 #[derive(Debug, Clone, Default, Serialize, Deserialize)]
 #[serde(default)]
 pub struct Observation {
+    /// Of the shape; [`VERSION`] when it was made by this program.
     pub version: u32,
+    /// The address that was asked for.
     pub url: String,
+    /// The circumstances.
     pub condition: Condition,
+    /// The document as it arrived.
     pub page: DeliveredPage,
     /// The document as it stood at the end, serialised and cut to a bound.
     pub final_html: String,
+    /// Documents that the page went to.
     pub navigations: Vec<Navigation>,
+    /// In the order in which they were made.
     pub requests: Vec<Request>,
+    /// Live connections.
     pub sockets: Vec<Socket>,
+    /// Lines of the console.
     pub console: Vec<Message>,
+    /// Errors that nobody caught.
     pub exceptions: Vec<Message>,
+    /// What a policy forbade.
     pub violations: Vec<Violation>,
+    /// What was stored.
     pub stored: Vec<Stored>,
+    /// Frames of the page.
     pub frames: Vec<Frame>,
+    /// The supplier's sign of life.
     pub alive: AliveSign,
+    /// The launcher, if one was seen.
     pub launcher: Option<Launcher>,
+    /// Elements that stay in place when the page scrolls.
     pub fixed: Vec<FixedElement>,
     /// Width and height of the viewport the page was laid out in. A page without a viewport meta
     /// element is laid out wider than a phone and shown smaller.
     pub layout: Option<(f64, f64)>,
+    /// What came of using the launcher.
     pub operation: Option<Operation>,
+    /// Times and shifts of the page.
     pub metrics: Metrics,
+    /// What was seen of the consent manager.
     pub consent: ConsentSeen,
+    /// How the visit ended.
     pub ended: Ended,
     /// How far each look went.
     pub looks: Looks,
@@ -136,6 +172,7 @@ pub struct Observation {
     pub behind_colour: Option<String>,
     /// Visible text of the opened panel, cut to a bound.
     pub panel_text: String,
+    /// Product and version of the browser.
     pub browser: String,
     /// When the visit began, RFC 3339.
     pub at: String,
@@ -159,18 +196,28 @@ impl Observation {
 #[derive(Debug, Clone, Default, Serialize, Deserialize)]
 #[serde(default)]
 pub struct DeliveredPage {
+    /// After redirects.
     pub final_url: String,
+    /// In their order.
     pub redirects: Vec<Hop>,
+    /// Of the last answer.
     pub status: Option<u16>,
+    /// Media type of the last answer.
     pub mime: String,
+    /// Of the last answer, names in lower case.
     pub headers: Vec<(String, String)>,
+    /// The body as text.
     pub html: String,
+    /// The body was longer than is kept.
     pub html_cut: bool,
+    /// Why there is no document.
     pub failure: Option<NetFailure>,
+    /// Address and port that answered.
     pub remote: String,
 }
 
 impl DeliveredPage {
+    /// The values of a header.
     pub fn header<'a>(&'a self, name: &'a str) -> impl Iterator<Item = &'a str> {
         self.headers
             .iter()
@@ -179,141 +226,16 @@ impl DeliveredPage {
     }
 }
 
-#[derive(Debug, Clone, Default, Serialize, Deserialize)]
-pub struct Hop {
-    pub url: String,
-    pub status: u16,
-    pub location: String,
-}
-
-/// Why bytes did not come.
-#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
-pub struct NetFailure {
-    pub kind: FailureKind,
-    /// The browser's own word, for evidence.
-    pub text: String,
-}
-
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
-#[serde(rename_all = "snake_case")]
-pub enum FailureKind {
-    Dns,
-    Refused,
-    Tls,
-    Timeout,
-    RedirectLoop,
-    CutOff,
-    Type,
-    Integrity,
-    Cors,
-    Policy,
-    Mixed,
-    BlockedClient,
-    /// A port that browsers do not connect to (Fetch Standard, "bad port").
-    BadPort,
-    /// Refused by our own network guard.
-    Guard,
-    Aborted,
-    Other,
-}
-
+/// The page went somewhere.
 #[derive(Debug, Clone, Default, Serialize, Deserialize)]
 #[serde(default)]
 pub struct Navigation {
+    /// Where.
     pub url: String,
+    /// ms after the visit's navigation began.
     pub at_ms: f64,
+    /// Without a new document (a route of the page's own).
     pub same_document: bool,
-}
-
-#[derive(Debug, Clone, Default, Serialize, Deserialize)]
-#[serde(default)]
-pub struct Request {
-    pub url: String,
-    pub method: String,
-    /// The browser's resource type in lower case: document, script, xhr, fetch, image, ...
-    pub kind: String,
-    pub initiator: Initiator,
-    pub status: Option<u16>,
-    pub mime: String,
-    pub failure: Option<NetFailure>,
-    pub redirected_to: Option<String>,
-    pub headers: Vec<(String, String)>,
-    /// Bytes on the wire, headers included, as far as they had come.
-    pub bytes: u64,
-    pub start_ms: f64,
-    pub end_ms: Option<f64>,
-    pub from_cache: bool,
-    /// The document that asked.
-    pub document: String,
-    /// Kept for the supplier's hosts only, cut to a bound.
-    pub body: Option<String>,
-}
-
-impl Request {
-    pub fn host(&self) -> Option<String> {
-        url::Url::parse(&self.url)
-            .ok()?
-            .host_str()
-            .map(str::to_string)
-    }
-
-    /// What became of it, in a few words.
-    pub fn outcome(&self) -> String {
-        match (&self.failure, self.status) {
-            (Some(f), Some(status)) => format!("{status}, then {}", f.text),
-            (Some(f), None) => f.text.clone(),
-            (None, Some(status)) if self.mime.is_empty() => status.to_string(),
-            (None, Some(status)) => format!("{status}, {}", self.mime),
-            (None, None) => "no answer".to_string(),
-        }
-    }
-}
-
-#[derive(Debug, Clone, Default, Serialize, Deserialize)]
-#[serde(default)]
-pub struct Initiator {
-    /// parser, script, preload, other
-    pub kind: String,
-    pub url: String,
-    pub line: Option<u32>,
-    /// Addresses of the scripts on the call stack, innermost first.
-    pub stack: Vec<String>,
-}
-
-#[derive(Debug, Clone, Default, Serialize, Deserialize)]
-#[serde(default)]
-pub struct Socket {
-    pub url: String,
-    pub status: Option<u16>,
-    pub error: String,
-    pub received: u32,
-    pub at_ms: f64,
-    pub closed_ms: Option<f64>,
-}
-
-/// A console line or an uncaught error.
-#[derive(Debug, Clone, Default, Serialize, Deserialize)]
-#[serde(default)]
-pub struct Message {
-    pub level: String,
-    pub text: String,
-    pub url: String,
-    pub line: Option<u32>,
-    pub stack: Vec<String>,
-    pub at_ms: f64,
-}
-
-/// A content security policy violation, from the browser's own event.
-#[derive(Debug, Clone, Default, Serialize, Deserialize)]
-#[serde(default)]
-pub struct Violation {
-    pub directive: String,
-    pub blocked: String,
-    pub document: String,
-    pub source: String,
-    pub line: Option<u32>,
-    pub sample: String,
-    pub enforced: bool,
 }
 
 /// A cookie or a storage entry. Values are not kept: names and lengths suffice to judge.
@@ -324,18 +246,25 @@ pub struct Stored {
     pub kind: String,
     /// Cookie domain or storage origin.
     pub place: String,
+    /// Its name.
     pub name: String,
+    /// Of its value, in characters; values are not kept.
     pub length: usize,
+    /// ms after the navigation began.
     pub at_ms: f64,
     /// Seconds until a cookie expires; absent for a session cookie and for storage.
     pub expires_s: Option<f64>,
 }
 
+/// A frame of the page.
 #[derive(Debug, Clone, Default, Serialize, Deserialize)]
 #[serde(default)]
 pub struct Frame {
+    /// Its address.
     pub url: String,
+    /// Identifier of the frame that holds it.
     pub parent: String,
+    /// ms after the navigation began.
     pub at_ms: f64,
 }
 
@@ -365,87 +294,25 @@ pub struct AliveSign {
     pub error: String,
 }
 
-#[derive(Debug, Clone, Copy, Default, PartialEq, Serialize, Deserialize)]
-pub struct Rect {
-    pub x: f64,
-    pub y: f64,
-    pub width: f64,
-    pub height: f64,
-}
-
-impl Rect {
-    pub fn area(&self) -> f64 {
-        self.width.max(0.0) * self.height.max(0.0)
-    }
-
-    /// The part that two rectangles share.
-    pub fn overlap(&self, other: &Rect) -> f64 {
-        let w = (self.x + self.width).min(other.x + other.width) - self.x.max(other.x);
-        let h = (self.y + self.height).min(other.y + other.height) - self.y.max(other.y);
-        w.max(0.0) * h.max(0.0)
-    }
-}
-
-#[derive(Debug, Clone, Default, Serialize, Deserialize)]
-#[serde(default)]
-pub struct Launcher {
-    /// An element fits the selector, whether it can be seen or not.
-    pub present: bool,
-    /// When it was taken away or hidden after it had been seen.
-    pub lost_ms: Option<f64>,
-    pub rect: Rect,
-    pub tag: String,
-    pub html: String,
-    /// The style that hides it and the element that has it, such as `display: none on #chat`.
-    pub hidden_by: Option<String>,
-    pub background: String,
-    pub colour: String,
-    /// Share of sample points at which the topmost element is the launcher, 0 to 1.
-    pub reachable: f64,
-    /// What lies on top at the other points.
-    pub covered_by: Vec<Cover>,
-    pub name: String,
-    pub role: String,
-    pub focusable: bool,
-}
-
-#[derive(Debug, Clone, Default, PartialEq, Serialize, Deserialize)]
-pub struct Cover {
-    pub element: String,
-    /// Share of the sample points, 0 to 1.
-    pub share: f64,
-}
-
-#[derive(Debug, Clone, Default, Serialize, Deserialize)]
-#[serde(default)]
-pub struct FixedElement {
-    pub element: String,
-    pub rect: Rect,
-    pub role: String,
-}
-
-/// What happened when the visit worked the launcher; whether it opened and closed stands in
-/// [`Looks`].
-#[derive(Debug, Clone, Default, Serialize, Deserialize)]
-#[serde(default)]
-pub struct Operation {
-    /// From the click to the panel, ms.
-    pub opened_ms: Option<f64>,
-    pub panel: Option<Rect>,
-    pub new_window: Option<String>,
-}
-
+/// Times and shifts of the page (web.dev "Web Vitals" for their definitions).
 #[derive(Debug, Clone, Default, Serialize, Deserialize)]
 #[serde(default)]
 pub struct Metrics {
+    /// First contentful paint, ms.
     pub fcp_ms: Option<f64>,
+    /// Largest contentful paint, ms.
     pub lcp_ms: Option<f64>,
+    /// Cumulative layout shift, no unit.
     pub cls: Option<f64>,
+    /// Total blocking time, ms.
     pub tbt_ms: Option<f64>,
+    /// Load event, ms.
     pub load_ms: Option<f64>,
+    /// Document parsed, ms.
     pub dcl_ms: Option<f64>,
 }
 
+/// What was seen of a consent manager.
 #[derive(Debug, Clone, Default, Serialize, Deserialize)]
 #[serde(default)]
 pub struct ConsentSeen {
@@ -453,21 +320,27 @@ pub struct ConsentSeen {
     pub tcf: bool,
     /// The given manager was recognised on the page.
     pub manager: bool,
+    /// What it says of the visitor before the act.
     pub state_before: String,
+    /// What it says of the visitor after the act.
     pub state_after: String,
     /// When the control was used. Whether the decision took stands in [`Looks::consent_act`].
     pub acted_ms: Option<f64>,
+    /// Why the act did not come about.
     pub error: String,
 }
 
+/// How a visit ended.
 #[derive(Debug, Clone, Copy, Default, PartialEq, Eq, Serialize, Deserialize)]
 #[serde(rename_all = "snake_case")]
 pub enum Ended {
+    /// By its plan.
     #[default]
     Complete,
     /// The page did not finish in its time.
     Deadline,
     /// No script of ours got an answer any more.
     Hung,
+    /// The page crashed.
     Crashed,
 }

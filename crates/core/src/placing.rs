@@ -33,18 +33,23 @@ pub struct Placing<'a> {
 /// Why nothing is pushed.
 #[derive(Debug, thiserror::Error)]
 pub enum PlacingError {
+    /// The slot does not take the code.
     #[error(transparent)]
     Fit(#[from] FitError),
+    /// The text that results does not parse; why.
     #[error("the slot {0} could not be read, so nothing can be said of what it would hold")]
     Unread(String),
+    /// The widget would be there twice; where.
     #[error(
         "the site already has this widget, in {0}; pushing would place it twice: take the other one out first, or check the key"
     )]
     Twice(String),
+    /// An open comment or element would swallow the code; which.
     #[error(
         "what the slot holds would swallow the code: a comment or an element in it is not closed, or an old copy is cut off; close it or take it out first ({0})"
     )]
     Swallowed(String),
+    /// The code is not in the slot any more.
     #[error("the slot no longer holds what was pushed")]
     Gone,
 }

@@ -10,10 +10,14 @@ use url::Url;
 /// What a site is built with, as data.
 #[derive(Debug, Clone, Serialize, Deserialize)]
 pub struct Platform {
+    /// Short name, unique.
     pub id: String,
+    /// Name for people.
     pub name: String,
+    /// How a page of it is recognised.
     #[serde(default)]
     pub recognise: PlatformMarks,
+    /// Places that take code.
     #[serde(default, rename = "slot")]
     pub slots: Vec<Slot>,
     /// Where the platform offers an interface to its slots.
@@ -25,11 +29,14 @@ pub struct Platform {
 /// `{"text", "version"}`; writing takes the same and refuses a version that is not the last.
 #[derive(Debug, Clone, Serialize, Deserialize)]
 pub struct Interface {
+    /// Address that gives the text of a slot; `{{origin}}` and `{{slot}}` are filled in.
     pub read: String,
+    /// Address that takes the text of a slot.
     pub write: String,
 }
 
 impl Interface {
+    /// Fills an address in; `None` where it is none then.
     pub fn fill(template: &str, site: &Url, slot: &str) -> Option<Url> {
         let origin = site.origin().ascii_serialization();
         Url::parse(
@@ -41,6 +48,7 @@ impl Interface {
     }
 }
 
+/// Marks of a platform in a page.
 #[derive(Debug, Clone, Default, Serialize, Deserialize)]
 #[serde(default)]
 pub struct PlatformMarks {
@@ -52,15 +60,22 @@ pub struct PlatformMarks {
     pub headers: Vec<String>,
 }
 
+/// A place of a platform that takes code.
 #[derive(Debug, Clone, Serialize, Deserialize)]
 pub struct Slot {
+    /// Short name, unique in the platform.
     pub id: String,
+    /// As the platform names it.
     pub name: String,
+    /// Which pages it reaches.
     #[serde(default)]
     pub scope: Scope,
+    /// Where in the page it puts the code.
     #[serde(default)]
     pub position: Position,
+    /// What it takes.
     pub takes: Takes,
+    /// How a person puts the code in.
     #[serde(default)]
     pub steps: Vec<Step>,
     /// The id under which the platform's own interface knows the slot, where it has one.
@@ -68,12 +83,16 @@ pub struct Slot {
     pub interface: Option<String>,
 }
 
+/// Which pages a slot reaches.
 #[derive(Debug, Clone, Copy, Default, PartialEq, Eq, Serialize, Deserialize)]
 #[serde(rename_all = "kebab-case")]
 pub enum Scope {
+    /// All of the site.
     #[default]
     Site,
+    /// All of one template.
     Template,
+    /// One page.
     Page,
 }
 
@@ -91,6 +110,7 @@ pub enum Takes {
     Address,
 }
 
+/// One step of a person.
 #[derive(Debug, Clone, Serialize, Deserialize)]
 pub struct Step {
     /// What to do; `{{code}}` marks the step that shows the code to copy.
@@ -100,20 +120,32 @@ pub struct Step {
     pub check: String,
 }
 
+/// Why code does not go into a slot.
 #[derive(Debug, thiserror::Error)]
 pub enum FitError {
+    /// The site has no key.
     #[error("the key is empty: choose the client's account first")]
     NoKey,
+    /// The slot would lose a part of the code.
     #[error(
         "{slot} wants only a loader address, and the snippet of {supplier} also carries {lost}, which would be lost: choose another slot"
     )]
     WouldLose {
+        /// The slot.
         slot: String,
+        /// The supplier.
         supplier: String,
+        /// What would be lost.
         lost: String,
     },
+    /// The code is not the supplier's any more once the slot has taken it.
     #[error("the code for {slot} does not survive it ({seen}); choose another slot")]
-    DoesNotSurvive { slot: String, seen: String },
+    DoesNotSurvive {
+        /// The slot.
+        slot: String,
+        /// In what state it would be.
+        seen: String,
+    },
 }
 
 /// A snippet in the form a slot needs, with what the page will then contain.
@@ -126,10 +158,12 @@ pub struct Fitted {
 }
 
 impl Platform {
+    /// Reads a profile.
     pub fn from_toml(text: &str) -> Result<Platform, toml::de::Error> {
         toml::from_str(text)
     }
 
+    /// The slot with a short name.
     pub fn slot(&self, id: &str) -> Option<&Slot> {
         self.slots.iter().find(|s| s.id == id)
     }

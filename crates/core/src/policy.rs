@@ -15,11 +15,17 @@ use url::Url;
 /// What kind of thing is asked for.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub enum ResourceKind {
+    /// A script.
     Script,
+    /// A frame.
     Frame,
+    /// A connection of a script.
     Connection,
+    /// A style sheet.
     Style,
+    /// A picture.
     Image,
+    /// A font.
     Font,
 }
 
@@ -69,13 +75,17 @@ pub struct Policies {
     texts: Vec<(Place, String)>,
 }
 
+/// Where a policy stands.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub enum Place {
+    /// In a header.
     Header,
+    /// In a `meta` element.
     Meta,
 }
 
 impl Place {
+    /// In words.
     pub fn words(self) -> &'static str {
         match self {
             Place::Header => "the Content-Security-Policy header",
@@ -87,7 +97,9 @@ impl Place {
 /// The smallest addition that lets something through.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Change {
+    /// Of the policy that forbids.
     pub place: Place,
+    /// The directive that forbids.
     pub directive: String,
     /// What the policy says today for that directive, or for the one that stands in for it.
     pub today: String,
@@ -120,6 +132,7 @@ fn readable(text: &str) -> String {
 }
 
 impl Policies {
+    /// The policies of a page; `None` where it has none.
     pub fn of(page: &DeliveredPage) -> Option<Policies> {
         let url = Url::parse(&page.final_url).ok()?;
         let mut texts: Vec<(Place, String)> = page
@@ -144,6 +157,7 @@ impl Policies {
         Some(Policies { page: url, texts })
     }
 
+    /// The policies of one header.
     pub fn new(page: Url, header: &str) -> Policies {
         Policies {
             page,
@@ -151,10 +165,12 @@ impl Policies {
         }
     }
 
+    /// There is no policy.
     pub fn is_empty(&self) -> bool {
         self.texts.is_empty()
     }
 
+    /// Each policy as it stands there.
     pub fn texts(&self) -> impl Iterator<Item = (Place, &str)> {
         self.texts.iter().map(|(p, t)| (*p, t.as_str()))
     }

@@ -2,55 +2,90 @@
 //! named in code; a new one is a new file. Fields that other parts of the job need (plans, prices)
 //! may stand in the same file: what this module does not know it passes over.
 
+mod consent_manager;
+
 use crate::code::Code;
 use regex::Regex;
 use serde::{Deserialize, Serialize};
 
+pub use consent_manager::{Banner, ConsentManager, ConsentMarks, Gating, StateScript, Texts};
+
+/// Why a profile is not taken.
 #[derive(Debug, thiserror::Error)]
 pub enum ProfileError {
+    /// It is no TOML of the shape.
     #[error("the profile is not valid: {0}")]
     Syntax(#[from] toml::de::Error),
+    /// A key pattern is no regular expression with a group `key`.
     #[error(
         "the profile \u{201c}{id}\u{201d} has the key pattern \u{201c}{pattern}\u{201d}, which is not a regular expression with a group named key: {why}"
     )]
     KeyPattern {
+        /// The profile.
         id: String,
+        /// The pattern.
         pattern: String,
+        /// Why.
         why: String,
     },
+    /// It names neither a host nor a marker.
     #[error(
         "the profile \u{201c}{id}\u{201d} recognises nothing: give [recognise] script_hosts or inline_markers"
     )]
-    RecognisesNothing { id: String },
+    RecognisesNothing {
+        /// The profile.
+        id: String,
+    },
+    /// A refusal has a code that no refusal means.
     #[error(
         "the profile \u{201c}{id}\u{201d} has a refusal with the code {code}; a refusal means one of the codes allowed.* or placed.wrong-key"
     )]
-    RefusalCode { id: String, code: Code },
+    RefusalCode {
+        /// The profile.
+        id: String,
+        /// The code.
+        code: Code,
+    },
+    /// A refusal fits every answer.
     #[error(
         "the profile \u{201c}{id}\u{201d} has a refusal with the code {code} that fits every answer: give it a status or a body"
     )]
-    RefusesAll { id: String, code: Code },
+    RefusesAll {
+        /// The profile.
+        id: String,
+        /// The code.
+        code: Code,
+    },
 }
 
 /// A firm that provides a chat widget, as far as checks need to know it.
 #[derive(Debug, Clone, Serialize, Deserialize)]
 pub struct Supplier {
+    /// Short name, unique.
     pub id: String,
+    /// Name for people.
     pub name: String,
+    /// How it is recognised.
     pub recognise: SupplierMarks,
+    /// Its code.
     pub snippet: Snippet,
+    /// How its widget shows that it is up.
     #[serde(default)]
     pub alive: Alive,
+    /// How its panel is opened and closed.
     #[serde(default)]
     pub open: Open,
+    /// What it needs consent for.
     #[serde(default)]
     pub consent: SupplierConsent,
+    /// How a message is sent through it; `None` where that is not known.
     #[serde(default)]
     pub echo: Option<EchoSteps>,
     #[serde(skip)]
     patterns: Vec<Regex>,
 }
 
+/// Marks of a supplier in a page.
 #[derive(Debug, Clone, Default, Serialize, Deserialize)]
 pub struct SupplierMarks {
     /// Hosts that serve the loader: names without port, compared exactly.
@@ -59,10 +94,12 @@ pub struct SupplierMarks {
     /// Substrings that identify an inline loader.
     #[serde(default)]
     pub inline_markers: Vec<String>,
+    /// Regular expressions with a group `key`.
     #[serde(default)]
     pub key_patterns: Vec<String>,
 }
 
+/// A supplier's code.
 #[derive(Debug, Clone, Default, Serialize, Deserialize)]
 pub struct Snippet {
     /// The code as the supplier gives it, with `{{key}}` where the key goes.
@@ -72,14 +109,18 @@ pub struct Snippet {
     pub position: Position,
 }
 
+/// Where a snippet goes.
 #[derive(Debug, Clone, Copy, Default, PartialEq, Eq, Serialize, Deserialize)]
 #[serde(rename_all = "kebab-case")]
 pub enum Position {
+    /// In the head.
     Head,
+    /// Before the end of the body.
     #[default]
     BodyEnd,
 }
 
+/// Signs of a widget that is up.
 #[derive(Debug, Clone, Serialize, Deserialize)]
 #[serde(default)]
 pub struct Alive {
@@ -87,10 +128,15 @@ pub struct Alive {
     pub script: String,
     /// CSS selector of the launcher; `>>>` steps into an open shadow root.
     pub launcher: String,
+    /// Hosts of its frames.
     pub frame_hosts: Vec<String>,
+    /// Hosts of its live connections.
     pub socket_hosts: Vec<String>,
+    /// Hosts of its service.
     pub api_hosts: Vec<String>,
+    /// Answers by which the supplier says no.
     pub refusals: Vec<Refusal>,
+    /// ms that the widget may take after the document.
     pub start_within_ms: u64,
 }
 
@@ -111,35 +157,50 @@ impl Default for Alive {
 /// An answer by which the supplier says no, and what that means.
 #[derive(Debug, Clone, Serialize, Deserialize)]
 pub struct Refusal {
+    /// The answer has this status, if one is given.
     #[serde(default)]
     pub status: Option<u16>,
+    /// The answer holds this text, if one is given.
     #[serde(default)]
     pub body: Option<String>,
+    /// What it means.
     pub code: Code,
 }
 
+/// Selectors of the panel.
 #[derive(Debug, Clone, Default, Serialize, Deserialize)]
 #[serde(default)]
 pub struct Open {
+    /// What opens it.
     pub click: String,
+    /// The panel.
     pub panel: String,
+    /// What closes it.
     pub close: String,
 }
 
+/// What consent means to a widget.
 #[derive(Debug, Clone, Default, Serialize, Deserialize)]
 #[serde(default)]
 pub struct SupplierConsent {
+    /// What it is for.
     pub class: ConsentClass,
+    /// Names that it stores.
     pub storage: Vec<String>,
 }
 
+/// What something is for, as consent managers sort it (common practice).
 #[derive(Debug, Clone, Copy, Default, PartialEq, Eq, Serialize, Deserialize)]
 #[serde(rename_all = "kebab-case")]
 pub enum ConsentClass {
+    /// The page does not work without it.
     Necessary,
+    /// It does something for the visitor.
     #[default]
     Functional,
+    /// It counts.
     Analytics,
+    /// It advertises.
     Marketing,
 }
 
@@ -147,7 +208,9 @@ pub enum ConsentClass {
 /// (or its frame), and the addresses of the supplier's console interface.
 #[derive(Debug, Clone, Serialize, Deserialize)]
 pub struct EchoSteps {
+    /// Selector of the field for words.
     pub input: String,
+    /// Selector of the control that sends.
     pub send: String,
     /// Where answers of the agent appear.
     pub answers: String,
@@ -158,6 +221,7 @@ pub struct EchoSteps {
 }
 
 impl Supplier {
+    /// Reads a profile.
     pub fn from_toml(text: &str) -> Result<Supplier, ProfileError> {
         let mut supplier: Supplier = toml::from_str(text)?;
         if supplier.recognise.script_hosts.is_empty()
@@ -212,6 +276,7 @@ impl Supplier {
         self.snippet.template.replace("{{key}}", key)
     }
 
+    /// One of the hosts that serve the loader.
     pub fn serves_loader(&self, host: &str) -> bool {
         self.recognise
             .script_hosts
@@ -219,6 +284,7 @@ impl Supplier {
             .any(|h| h.eq_ignore_ascii_case(host))
     }
 
+    /// The text holds one of the markers.
     pub fn has_marker(&self, text: &str) -> bool {
         self.recognise
             .inline_markers
@@ -240,105 +306,9 @@ impl Supplier {
         .map(String::as_str)
     }
 
+    /// One of the hosts that belong to the supplier.
     pub fn owns_host(&self, host: &str) -> bool {
         self.hosts().any(|h| h.eq_ignore_ascii_case(host))
-    }
-}
-
-/// How one consent manager is recognised and operated.
-#[derive(Debug, Clone, Default, Serialize, Deserialize)]
-#[serde(default)]
-pub struct ConsentManager {
-    pub id: String,
-    pub name: String,
-    pub recognise: ConsentMarks,
-    pub banner: Banner,
-    pub state: StateScript,
-    pub gating: Gating,
-}
-
-#[derive(Debug, Clone, Default, Serialize, Deserialize)]
-#[serde(default)]
-pub struct ConsentMarks {
-    pub globals: Vec<String>,
-    pub selectors: Vec<String>,
-    pub hosts: Vec<String>,
-}
-
-#[derive(Debug, Clone, Default, Serialize, Deserialize)]
-#[serde(default)]
-pub struct Banner {
-    pub accept: Texts,
-    pub refuse: Texts,
-    /// Texts of the buttons by language, used where the selector finds nothing.
-    pub accept_text: std::collections::BTreeMap<String, Texts>,
-    pub refuse_text: std::collections::BTreeMap<String, Texts>,
-}
-
-/// One string or a list of them.
-#[derive(Debug, Clone, Default, Serialize, Deserialize)]
-#[serde(from = "OneOrMany", into = "Vec<String>")]
-pub struct Texts(pub Vec<String>);
-
-#[derive(Deserialize)]
-#[serde(untagged)]
-enum OneOrMany {
-    One(String),
-    Many(Vec<String>),
-}
-
-impl From<OneOrMany> for Texts {
-    fn from(value: OneOrMany) -> Self {
-        Texts(match value {
-            OneOrMany::One(one) => vec![one],
-            OneOrMany::Many(many) => many,
-        })
-    }
-}
-
-impl From<Texts> for Vec<String> {
-    fn from(value: Texts) -> Self {
-        value.0
-    }
-}
-
-/// An expression that gives `untouched`, `refused` or `granted`.
-#[derive(Debug, Clone, Default, Serialize, Deserialize)]
-#[serde(from = "StateForm")]
-pub struct StateScript {
-    pub script: String,
-}
-
-#[derive(Deserialize)]
-#[serde(untagged)]
-enum StateForm {
-    Plain(String),
-    Table {
-        #[serde(default)]
-        script: String,
-    },
-}
-
-impl From<StateForm> for StateScript {
-    fn from(value: StateForm) -> Self {
-        match value {
-            StateForm::Plain(script) | StateForm::Table { script } => StateScript { script },
-        }
-    }
-}
-
-/// What holds a script back until consent: its `type`, and an attribute that marks it.
-#[derive(Debug, Clone, Default, Serialize, Deserialize)]
-#[serde(default)]
-pub struct Gating {
-    #[serde(rename = "type")]
-    pub script_type: String,
-    pub attribute: String,
-}
-
-impl ConsentManager {
-    pub fn from_toml(text: &str) -> Result<ConsentManager, ProfileError> {
-        Ok(toml::from_str(text)?)
     }
 }
 

@@ -63,13 +63,19 @@ fields! {
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
 #[serde(default)]
 pub struct SiteFields {
+    /// Name for people.
     pub name: String,
     /// A whole address.
     pub url: String,
+    /// Short name of its platform.
     pub platform_id: Option<String>,
+    /// Short name of its supplier.
     pub supplier_id: Option<String>,
+    /// Key of the client's account.
     pub key: String,
+    /// Short name of its consent manager.
     pub consent_id: Option<String>,
+    /// Short name of the slot for the code.
     pub slot_id: String,
     /// BCP 47 tags with a comma between them; the first is the default.
     pub languages: String,
@@ -77,7 +83,9 @@ pub struct SiteFields {
     pub country: String,
     /// IANA name, or empty.
     pub time_zone: String,
+    /// Whom to write to about it.
     pub contact: String,
+    /// ms of the main thread that the widget may cost.
     pub budget_ms: f64,
 }
 

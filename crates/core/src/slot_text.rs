@@ -3,9 +3,12 @@
 
 use similar::{ChangeTag, TextDiff};
 
+/// A slot's text after a push.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Pushed {
+    /// The text.
     pub text: String,
+    /// It differs from before.
     pub changed: bool,
 }
 
@@ -50,10 +53,14 @@ fn in_force(held: &str, text: &str) -> bool {
     })
 }
 
+/// What became of a line.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub enum Mark {
+    /// It stays.
     Same,
+    /// It is new.
     Added,
+    /// It goes.
     Removed,
 }
 

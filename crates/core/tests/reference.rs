@@ -155,6 +155,7 @@ fn signed_rank_tails_are_those_of_the_table() {
 /// or allowed.
 #[test]
 fn policy_decisions_are_those_of_the_specification() {
+    // Long for its table of cases.
     let allows = |policy: &str, asked: ResourceKind, address: &str| {
         Policies::new(Url::parse("https://example.com/").unwrap(), policy).allow(
             asked,

@@ -107,6 +107,7 @@ const LINKS: [&str; 8] = [
 
 #[tokio::test(flavor = "multi_thread")]
 async fn a_check_prints_the_contracts_object_and_ends_with_its_code() {
+    // Long for the object that it goes through field by field.
     let bench = Bench::start().await;
     let site = healthy(false);
     let (code, d) = bench
@@ -236,6 +237,7 @@ async fn what_is_wanted_decides_what_is_right() {
 
 #[tokio::test(flavor = "multi_thread")]
 async fn what_cannot_be_checked_is_unchecked_and_what_cannot_be_had_is_broken() {
+    // Long for its table of cases.
     let bench = Bench::start().await;
     let site = bench.address(healthy(false));
     for (args, words) in [
@@ -368,6 +370,7 @@ async fn a_check_for_people_says_what_where_and_what_to_do() {
 /// the time told apart from the page's own.
 #[tokio::test(flavor = "multi_thread")]
 async fn a_weigh_in_prints_the_contracts_object() {
+    // Long for the object that it goes through field by field.
     let bench = Bench::start().await;
     let site = with(Fault::Heavy);
     let url = bench.address(site);

@@ -57,6 +57,7 @@ async fn until(what: &str, ask: impl AsyncFn() -> bool) {
 
 #[tokio::test(flavor = "multi_thread")]
 async fn a_killed_worker_loses_no_visit_and_repeats_no_result() {
+    // One story: each part stands on what the one before left behind.
     let server =
         std::env::var(scratch::SERVER).expect("NEWTFERN_TEST_DATABASE is not set: run ./run test");
     let (store, database) = scratch::with_address(&server).await.unwrap();

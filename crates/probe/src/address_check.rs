@@ -3,16 +3,22 @@
 use crate::http::Http;
 use newtfern_core::address;
 use newtfern_core::html::Document;
-use newtfern_core::observation::{FailureKind, Hop};
+use newtfern_core::observation::{FailureKind, Hop, NetFailure};
 use newtfern_core::platform::{Platform, guess};
 use serde::{Deserialize, Serialize};
 
+/// What an address shows before a site is added.
 #[derive(Debug, Clone, Default, Serialize, Deserialize)]
 pub struct Report {
+    /// As it was typed, made whole.
     pub url: String,
+    /// After redirects.
     pub final_url: String,
+    /// Of the last answer.
     pub status: Option<u16>,
+    /// In their order.
     pub redirects: Vec<Hop>,
+    /// Title of the document.
     pub title: String,
     /// Id of the guessed platform.
     pub platform: Option<String>,
@@ -22,6 +28,7 @@ pub struct Report {
     pub remarks: Vec<String>,
 }
 
+/// Fetches an address once and says what it is; what is wrong with it is in the report.
 pub async fn look(http: &Http, typed: &str, platforms: &[Platform], allow_private: bool) -> Report {
     let mut report = Report {
         url: typed.trim().to_string(),
@@ -45,27 +52,8 @@ pub async fn look(http: &Http, typed: &str, platforms: &[Platform], allow_privat
     report.final_url = fetched.final_url.clone();
     report.status = fetched.status;
     report.redirects = fetched.redirects;
-    let host = url.host_str().unwrap_or_default();
     if let Some(failure) = &fetched.failure {
-        report.problem = Some(match failure.kind {
-            FailureKind::Dns => format!(
-                "The name {host} does not resolve: check the spelling, or the domain's DNS records."
-            ),
-            FailureKind::Refused => {
-                format!("{host} refuses the connection: check the scheme and port.")
-            }
-            FailureKind::Tls => format!(
-                "The secure connection to {host} failed ({}): check the certificate, or try http.",
-                failure.text
-            ),
-            FailureKind::Timeout => format!("{host} does not answer in time."),
-            FailureKind::RedirectLoop => "The address redirects in a circle.".to_string(),
-            FailureKind::Guard => format!(
-                "{}: only an administrator can allow those (Settings, network).",
-                failure.text
-            ),
-            _ => format!("The address could not be read: {}.", failure.text),
-        });
+        report.problem = Some(in_words(failure, url.host_str().unwrap_or_default()));
         return report;
     }
     if let Some(status) = fetched.status.filter(|s| *s >= 400) {
@@ -90,4 +78,26 @@ pub async fn look(http: &Http, typed: &str, platforms: &[Platform], allow_privat
     report.title = title.unwrap_or_default().trim().chars().take(120).collect();
     report.platform = guess(platforms, &fetched.body, &fetched.headers).map(|p| p.id.clone());
     report
+}
+
+/// Why an address could not be had, and what to do.
+fn in_words(failure: &NetFailure, host: &str) -> String {
+    let text = &failure.text;
+    match failure.kind {
+        FailureKind::Dns => format!(
+            "The name {host} does not resolve: check the spelling, or the domain's DNS records."
+        ),
+        FailureKind::Refused => {
+            format!("{host} refuses the connection: check the scheme and port.")
+        }
+        FailureKind::Tls => format!(
+            "The secure connection to {host} failed ({text}): check the certificate, or try http."
+        ),
+        FailureKind::Timeout => format!("{host} does not answer in time."),
+        FailureKind::RedirectLoop => "The address redirects in a circle.".to_string(),
+        FailureKind::Guard => {
+            format!("{text}: only an administrator can allow those (Settings, network).")
+        }
+        _ => format!("The address could not be read: {text}."),
+    }
 }

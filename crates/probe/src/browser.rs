@@ -29,10 +29,15 @@ const FLAGS: &[&str] = &[
 /// Visits after which a browser is replaced (probing facts: 100 to 200).
 const RECYCLE_AFTER: u32 = 150;
 
+/// A running browser.
 pub struct Browser {
+    /// Its protocol.
     pub cdp: Cdp,
+    /// Its only way out.
     pub proxy: Proxy,
+    /// Product and version.
     pub version: String,
+    /// As an ordinary browser says it.
     pub user_agent: String,
     child: Child,
     group: i32,
@@ -257,6 +262,7 @@ pub struct Pool {
 }
 
 impl Pool {
+    /// Starts no browser yet. `ca` adds a trust anchor to each that is started.
     pub fn new(guard: Guard, ca: Option<PathBuf>) -> Pool {
         Pool {
             guard,
@@ -265,6 +271,7 @@ impl Pool {
         }
     }
 
+    /// The network rule of its browsers.
     pub fn guard(&self) -> Guard {
         self.guard
     }
@@ -283,6 +290,7 @@ impl Pool {
         Ok(browser)
     }
 
+    /// Lets the running browser go; visits under way keep it until they end.
     pub async fn close(&self) {
         *self.current.lock().await = None;
     }

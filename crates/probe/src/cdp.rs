@@ -13,10 +13,14 @@ use tokio::sync::{mpsc, oneshot};
 use tokio_tungstenite::tungstenite::Message;
 use tokio_tungstenite::tungstenite::protocol::WebSocketConfig;
 
+/// An event of the browser.
 #[derive(Debug, Clone)]
 pub struct Event {
+    /// Of which page or frame; empty for the browser itself.
     pub session: String,
+    /// Its name in the protocol.
     pub method: String,
+    /// Its parameters.
     pub params: Value,
 }
 
@@ -31,6 +35,7 @@ struct Routes {
     gone: bool,
 }
 
+/// A connection to a browser's protocol.
 #[derive(Clone)]
 pub struct Cdp {
     out: mpsc::UnboundedSender<Message>,
@@ -39,6 +44,7 @@ pub struct Cdp {
 }
 
 impl Cdp {
+    /// Connects to a browser's address (`ws://`).
     pub async fn connect(address: &str) -> Result<Cdp, ProbeError> {
         let config = WebSocketConfig::default()
             .max_message_size(Some(256 << 20))
@@ -82,6 +88,7 @@ impl Cdp {
         })
     }
 
+    /// The browser has gone.
     pub fn is_gone(&self) -> bool {
         self.routes.lock().map(|r| r.gone).unwrap_or(true)
     }
@@ -96,6 +103,7 @@ impl Cdp {
         receiver
     }
 
+    /// Events of this page are not wanted any more.
     pub fn forget(&self, root: &str) {
         if let Ok(mut routes) = self.routes.lock() {
             routes.trees.remove(root);

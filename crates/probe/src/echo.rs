@@ -14,12 +14,17 @@ use url::Url;
 
 /// One test.
 pub struct EchoOrder<'a> {
+    /// The page.
     pub url: &'a Url,
+    /// The supplier whose widget is used.
     pub supplier: &'a Supplier,
+    /// The consent manager of the site; the visitor agrees.
     pub consent: Option<&'a ConsentManager>,
+    /// The key of the client's account.
     pub key: &'a str,
     /// Told apart from every other test by a stamp.
     pub message: &'a str,
+    /// What is answered at the console.
     pub answer: &'a str,
     /// The console's token, from the sealed settings.
     pub token: Option<&'a str>,

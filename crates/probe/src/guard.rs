@@ -10,27 +10,36 @@ use tokio::net::TcpStream;
 /// How long one connection attempt may take.
 const CONNECT_MS: u64 = 8000;
 
+/// The network rule: where visits may go.
 #[derive(Debug, Clone, Copy, Default)]
 pub struct Guard {
     /// Set by an administrator, or by the demo for its own stand-ins.
     pub allow_private: bool,
 }
 
+/// An address that the network rule keeps us from.
 #[derive(Debug, Clone, PartialEq, Eq, thiserror::Error)]
 #[error("{host} is at {ip}, a private or local address; an administrator can allow those")]
 pub struct Refused {
+    /// The name that was asked for.
     pub host: String,
+    /// The address it led to.
     pub ip: IpAddr,
 }
 
+/// Why no connection came about.
 #[derive(Debug, Clone, PartialEq, Eq, thiserror::Error)]
 pub enum ConnectError {
+    /// The network rule forbids it.
     #[error(transparent)]
     Refused(#[from] Refused),
+    /// The name does not resolve; the name.
     #[error("{0} does not resolve")]
     Dns(String),
+    /// It was refused or ended; the words of the system.
     #[error("{0} refuses the connection")]
     Connection(String),
+    /// Its time was over; the host.
     #[error("{0} does not answer")]
     Timeout(String),
 }

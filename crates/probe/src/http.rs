@@ -14,6 +14,7 @@ use url::Url;
 pub const MOST_BYTES: usize = 3_000_000;
 const MOST_REDIRECTS: usize = 10;
 
+/// Fetches without a browser, under the same network rule.
 #[derive(Clone)]
 pub struct Http {
     client: reqwest::Client,
@@ -28,13 +29,20 @@ type Refusals = Arc<Mutex<HashMap<String, ConnectError>>>;
 /// Refusals kept at most.
 const MOST_REFUSALS: usize = 1_000;
 
+/// What a fetch gave.
 #[derive(Debug, Clone, Default)]
 pub struct Fetched {
+    /// After redirects.
     pub final_url: String,
+    /// In their order.
     pub redirects: Vec<Hop>,
+    /// Of the last answer.
     pub status: Option<u16>,
+    /// Of the last answer, names in lower case.
     pub headers: Vec<(String, String)>,
+    /// As text, cut to a bound.
     pub body: String,
+    /// Why there is none.
     pub failure: Option<NetFailure>,
 }
 
@@ -242,6 +250,7 @@ impl Http {
     }
 }
 
+/// What a connection that did not come about means.
 pub fn from_connect(error: &ConnectError) -> NetFailure {
     let kind = match error {
         ConnectError::Refused(_) => FailureKind::Guard,

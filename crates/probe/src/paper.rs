@@ -7,6 +7,7 @@ use crate::visit::{Tab, decode};
 use newtfern_core::observation::Viewport;
 use serde_json::json;
 
+/// Prints a page of ours as PDF, A4.
 pub async fn print(browser: &Browser, html: &str) -> Result<Vec<u8>, ProbeError> {
     let tab = Tab::open(browser, Viewport::Desktop, None).await?;
     let tree = tab.call("Page.getFrameTree", json!({})).await?;
@@ -20,9 +21,15 @@ pub async fn print(browser: &Browser, html: &str) -> Result<Vec<u8>, ProbeError>
         "Promise.all([...document.images].map((i) => i.decode().catch(() => null))) && true",
     )
     .await?;
+    // A4 in inches.
+    let how = json!({
+        "printBackground": true, "generateTaggedPDF": true,
+        "paperWidth": 8.27, "paperHeight": 11.69,
+        "marginTop": 0.5, "marginBottom": 0.6, "marginLeft": 0.5, "marginRight": 0.5,
+    });
     let answer = tab
         .cdp
-        .call(&tab.session, "Page.printToPDF", json!({"printBackground": true, "paperWidth": 8.27, "paperHeight": 11.69, "marginTop": 0.5, "marginBottom": 0.6, "marginLeft": 0.5, "marginRight": 0.5, "generateTaggedPDF": true}), 20_000)
+        .call(&tab.session, "Page.printToPDF", how, 20_000)
         .await?;
     let pdf = decode(answer["data"].as_str().unwrap_or_default())?;
     tab.close().await;

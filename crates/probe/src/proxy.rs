@@ -10,7 +10,9 @@ use std::sync::{Arc, Mutex};
 use tokio::io::{AsyncReadExt, AsyncWriteExt};
 use tokio::net::{TcpListener, TcpStream};
 
+/// A SOCKS proxy of our own, where each connection of the browser is judged.
 pub struct Proxy {
+    /// Where it listens, on loopback.
     pub address: SocketAddr,
     failures: Failures,
     task: tokio::task::JoinHandle<()>,
@@ -26,6 +28,7 @@ impl Drop for Proxy {
 const MOST_FAILURES: usize = 10_000;
 
 impl Proxy {
+    /// Starts it on any free port.
     pub async fn start(guard: Guard) -> std::io::Result<Proxy> {
         let listener = TcpListener::bind((Ipv4Addr::LOCALHOST, 0)).await?;
         let address = listener.local_addr()?;
@@ -49,6 +52,7 @@ impl Proxy {
         })
     }
 
+    /// Why connections failed, as far as is known.
     pub fn failures(&self) -> Failures {
         self.failures.clone()
     }
@@ -71,6 +75,7 @@ impl Failures {
     }
 }
 
+/// SOCKS version 5 without a sign-in (RFC 1928): a greeting, then one request.
 async fn serve(mut client: TcpStream, guard: Guard, log: Log) -> std::io::Result<()> {
     // Greeting: version, number of methods, methods.
     let mut head = [0u8; 2];
@@ -81,29 +86,12 @@ async fn serve(mut client: TcpStream, guard: Guard, log: Log) -> std::io::Result
         return client.write_all(&[5, 0xff]).await;
     }
     client.write_all(&[5, 0]).await?;
-    // Request: version, command, reserved, address type, address, port.
-    let mut request = [0u8; 4];
-    client.read_exact(&mut request).await?;
-    let host = match request[3] {
-        1 => Ipv4Addr::from(client.read_u32().await?).to_string(),
-        4 => Ipv6Addr::from(client.read_u128().await?).to_string(),
-        3 => {
-            let mut name = vec![0u8; usize::from(client.read_u8().await?)];
-            client.read_exact(&mut name).await?;
-            String::from_utf8_lossy(&name).to_ascii_lowercase()
-        }
-        _ => return reply(&mut client, 8).await,
+    let (host, port) = match asked(&mut client).await? {
+        Ok(place) => place,
+        Err(code) => return reply(&mut client, code).await,
     };
-    let port = client.read_u16().await?;
-    if request[1] != 1 {
-        return reply(&mut client, 7).await;
-    }
-    let key = (
-        host.trim_start_matches('[')
-            .trim_end_matches(']')
-            .to_string(),
-        port,
-    );
+    let bare = host.trim_start_matches('[').trim_end_matches(']');
+    let key = (bare.to_string(), port);
     match guard.connect(&host, port).await {
         Ok(mut server) => {
             if let Ok(mut log) = log.lock() {
@@ -115,13 +103,7 @@ async fn serve(mut client: TcpStream, guard: Guard, log: Log) -> std::io::Result
             Ok(())
         }
         Err(error) => {
-            // Reply codes of RFC 1928, section 6.
-            let code = match error {
-                ConnectError::Refused(_) => 2,
-                ConnectError::Dns(_) => 4,
-                ConnectError::Connection(_) => 5,
-                ConnectError::Timeout(_) => 6,
-            };
+            let code = code_of(&error);
             if let Ok(mut log) = log.lock() {
                 if log.len() >= MOST_FAILURES {
                     log.clear();
@@ -130,6 +112,39 @@ async fn serve(mut client: TcpStream, guard: Guard, log: Log) -> std::io::Result
             }
             reply(&mut client, code).await
         }
+    }
+}
+
+/// The place that is asked for, or the code of a request that is not answered.
+async fn asked(client: &mut TcpStream) -> std::io::Result<Result<(String, u16), u8>> {
+    // Request: version, command, reserved, address type, address, port.
+    let mut request = [0u8; 4];
+    client.read_exact(&mut request).await?;
+    let host = match request[3] {
+        1 => Ipv4Addr::from(client.read_u32().await?).to_string(),
+        4 => Ipv6Addr::from(client.read_u128().await?).to_string(),
+        3 => {
+            let mut name = vec![0u8; usize::from(client.read_u8().await?)];
+            client.read_exact(&mut name).await?;
+            String::from_utf8_lossy(&name).to_ascii_lowercase()
+        }
+        _ => return Ok(Err(8)),
+    };
+    let port = client.read_u16().await?;
+    Ok(if request[1] == 1 {
+        Ok((host, port))
+    } else {
+        Err(7)
+    })
+}
+
+/// Reply codes of RFC 1928, section 6.
+fn code_of(error: &ConnectError) -> u8 {
+    match error {
+        ConnectError::Refused(_) => 2,
+        ConnectError::Dns(_) => 4,
+        ConnectError::Connection(_) => 5,
+        ConnectError::Timeout(_) => 6,
     }
 }
 

@@ -17,13 +17,19 @@ use url::Url;
 
 /// What is weighed, and how often.
 pub struct WeighOrder<'a> {
+    /// The page.
     pub url: &'a Url,
+    /// The supplier whose widget is weighed.
     pub supplier: &'a Supplier,
     /// A page that holds the widget back is weighed with consent given, in both arms alike.
     pub consent: Option<&'a ConsentManager>,
+    /// The screen.
     pub viewport: Viewport,
+    /// Loads in which the widget's own work is measured.
     pub own_loads: usize,
+    /// Loads with and without the widget.
     pub pairs: usize,
+    /// Of the order of loads and of the resampling.
     pub seed: u64,
 }
 
@@ -31,80 +37,98 @@ const LOAD_MS: u64 = 20_000;
 /// After the load event, how long the page is left alone before its figures are read.
 const SETTLE_MS: u64 = 1200;
 
-/// `progress` is told how many loads of how many are done; it answers false to cancel.
+/// Tells how many loads of how many are done.
+struct Progress<F> {
+    done: usize,
+    of: usize,
+    tell: F,
+}
+
+impl<F: FnMut(usize, usize) -> bool> Progress<F> {
+    fn step(&mut self) -> Result<(), ProbeError> {
+        self.done += 1;
+        match (self.tell)(self.done, self.of) {
+            true => Ok(()),
+            false => Err(ProbeError::Cancelled),
+        }
+    }
+}
+
+/// A load that did not come about is counted; a browser that has gone ends the weigh-in.
+fn came<T>(load: Result<T, ProbeError>, failed: &mut u32) -> Result<Option<T>, ProbeError> {
+    match load {
+        Ok(load) => Ok(Some(load)),
+        Err(gone @ ProbeError::BrowserGone { .. }) => Err(gone),
+        Err(_) => {
+            *failed += 1;
+            Ok(None)
+        }
+    }
+}
+
+/// Makes all loads of a weigh-in. `progress` is told how many loads of how many are done; it answers
+/// false to cancel.
+///
+/// # Errors
+/// Where the browser has gone, and [`ProbeError::Cancelled`].
 pub async fn run(
     browser: &Browser,
     request: &WeighOrder<'_>,
-    mut progress: impl FnMut(usize, usize) -> bool,
+    progress: impl FnMut(usize, usize) -> bool,
 ) -> Result<Measured, ProbeError> {
     let mut measured = Measured::default();
-    let total = request.own_loads + 3 * request.pairs;
-    let mut done = 0;
-    let mut step = |done: &mut usize| {
-        *done += 1;
-        if progress(*done, total) {
-            Ok(())
-        } else {
-            Err(ProbeError::Cancelled)
-        }
+    let mut progress = Progress {
+        done: 0,
+        of: request.own_loads + 3 * request.pairs,
+        tell: progress,
     };
     let mut alive_after: Vec<f64> = Vec::new();
     for _ in 0..request.own_loads {
-        match own_load(browser, request).await {
-            Ok((load, alive_ms)) => {
-                measured.own.push(load);
-                alive_after.extend(alive_ms);
-            }
-            Err(ProbeError::BrowserGone { doing }) => {
-                return Err(ProbeError::BrowserGone { doing });
-            }
-            Err(_) => measured.failed_loads += 1,
+        let load = own_load(browser, request).await;
+        if let Some((load, alive_ms)) = came(load, &mut measured.failed_loads)? {
+            measured.own.push(load);
+            alive_after.extend(alive_ms);
         }
-        step(&mut done)?;
+        progress.step()?;
     }
     // Both arms of a pair are left alone equally long: as long as the widget needs to be up, and some.
     let settle = SETTLE_MS
         + newtfern_core::weigh::statistics::median(&alive_after).clamp(0.0, 6000.0) as u64;
     let withheld: Vec<String> = request.supplier.hosts().map(str::to_string).collect();
     for first_with in order(request.seed, request.pairs) {
-        let arms: [bool; 3] = if first_with {
-            [true, false, false]
-        } else {
-            [false, true, false]
-        };
         let mut loads = Vec::new();
-        for with in arms {
-            let load =
-                page_load(browser, request, if with { &[] } else { &withheld }, settle).await;
-            match load {
-                Ok(load) => loads.push((with, load)),
-                Err(ProbeError::BrowserGone { doing }) => {
-                    return Err(ProbeError::BrowserGone { doing });
-                }
-                Err(_) => measured.failed_loads += 1,
-            }
-            step(&mut done)?;
+        for with in [first_with, !first_with, false] {
+            let hosts: &[String] = if with { &[] } else { &withheld };
+            let load = page_load(browser, request, hosts, settle).await;
+            let load = came(load, &mut measured.failed_loads)?;
+            loads.extend(load.map(|l| (with, l)));
+            progress.step()?;
         }
-        let with = loads.iter().find(|(w, _)| *w).map(|(_, l)| *l);
-        let without: Vec<PageLoad> = loads.iter().filter(|(w, _)| !*w).map(|(_, l)| *l).collect();
-        if let (Some(with), Some(a)) = (with, without.first()) {
-            measured.pairs.push(Pair {
-                with,
-                without: *a,
-                first_with,
-            });
-        }
-        if let [a, b] = without.as_slice() {
-            // The order of two like loads is drawn too, or drift would look like an effect.
-            let (a, b) = if first_with { (*a, *b) } else { (*b, *a) };
-            measured.floor.push(Pair {
-                with: a,
-                without: b,
-                first_with,
-            });
-        }
+        keep_pair(&mut measured, &loads, first_with);
     }
     Ok(measured)
+}
+
+/// A pair with and without the widget, and one of the two without it: what chance alone does.
+fn keep_pair(measured: &mut Measured, loads: &[(bool, PageLoad)], first_with: bool) {
+    let with = loads.iter().find(|(w, _)| *w).map(|(_, l)| *l);
+    let without: Vec<PageLoad> = loads.iter().filter(|(w, _)| !*w).map(|(_, l)| *l).collect();
+    if let (Some(with), Some(a)) = (with, without.first()) {
+        measured.pairs.push(Pair {
+            with,
+            without: *a,
+            first_with,
+        });
+    }
+    if let [a, b] = without.as_slice() {
+        // The order of two like loads is drawn too, or drift would look like an effect.
+        let (a, b) = if first_with { (*a, *b) } else { (*b, *a) };
+        measured.floor.push(Pair {
+            with: a,
+            without: b,
+            first_with,
+        });
+    }
 }
 
 async fn load(tab: &Tab, request: &WeighOrder<'_>) -> Result<(), ProbeError> {
@@ -132,41 +156,14 @@ async fn own_load(
 ) -> Result<(OwnLoad, Option<f64>), ProbeError> {
     let tab = Tab::open(browser, request.viewport, None).await?;
     let mut events = browser.cdp.listen("");
-    let categories = [
-        "devtools.timeline",
-        "v8",
-        "disabled-by-default-v8.compile",
-        "__metadata",
-    ];
-    browser
-        .cdp
-        .call(
-            "",
-            "Tracing.start",
-            json!({"transferMode": "ReturnAsStream", "traceConfig": {"includedCategories": categories, "excludedCategories": ["*"], "recordMode": "recordUntilFull"}}),
-            5000,
-        )
-        .await?;
-    let outcome = async {
-        load(&tab, request).await?;
-        tab.fetch_document().await;
-        let loaded = Instant::now();
-        let mut alive = None;
-        while loaded.elapsed()
-            < Duration::from_millis(request.supplier.alive.start_within_ms.clamp(1000, 15_000))
-        {
-            tab.look(request.supplier).await?;
-            if tab.is_up() {
-                alive = Some(loaded.elapsed().as_secs_f64() * 1000.0);
-                break;
-            }
-            // Seldom, so that looking costs the page little.
-            tokio::time::sleep(Duration::from_millis(250)).await;
-        }
-        tokio::time::sleep(Duration::from_millis(SETTLE_MS)).await;
-        Ok::<_, ProbeError>(alive)
-    }
-    .await;
+    let how = json!({
+        "transferMode": "ReturnAsStream",
+        "traceConfig": {
+            "includedCategories": TRACED, "excludedCategories": ["*"], "recordMode": "recordUntilFull",
+        },
+    });
+    browser.cdp.call("", "Tracing.start", how, 5000).await?;
+    let outcome = watched_load(&tab, request).await;
     browser
         .cdp
         .call("", "Tracing.end", json!({}), 10_000)
@@ -187,6 +184,34 @@ async fn own_load(
         },
         alive,
     ))
+}
+
+/// What of the browser's trace a weigh-in reads.
+const TRACED: [&str; 4] = [
+    "devtools.timeline",
+    "v8",
+    "disabled-by-default-v8.compile",
+    "__metadata",
+];
+
+/// Loads the page and waits for the widget; ms after the load event at which it was up, if it was.
+async fn watched_load(tab: &Tab, request: &WeighOrder<'_>) -> Result<Option<f64>, ProbeError> {
+    load(tab, request).await?;
+    tab.fetch_document().await;
+    let loaded = Instant::now();
+    let mut alive = None;
+    let allowed = request.supplier.alive.start_within_ms.clamp(1000, 15_000);
+    while loaded.elapsed() < Duration::from_millis(allowed) {
+        tab.look(request.supplier).await?;
+        if tab.is_up() {
+            alive = Some(loaded.elapsed().as_secs_f64() * 1000.0);
+            break;
+        }
+        // Seldom, so that looking costs the page little.
+        tokio::time::sleep(Duration::from_millis(250)).await;
+    }
+    tokio::time::sleep(Duration::from_millis(SETTLE_MS)).await;
+    Ok(alive)
 }
 
 async fn read_trace(

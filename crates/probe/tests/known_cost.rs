@@ -89,6 +89,7 @@ start_within_ms = 3000
 
 #[tokio::test(flavor = "multi_thread")]
 async fn the_widgets_cost_is_told_apart_from_the_pages() {
+    // One browser for all pages: starting it costs more than they do.
     let port = serve().await;
     let browser = Browser::launch(
         Guard {

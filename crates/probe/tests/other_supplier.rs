@@ -175,6 +175,7 @@ fn site(path: &str, query: &str, port: u16) -> Response {
 
 /// The supplier's host: the loader, whole or failing as asked.
 async fn supplier_host(path: &str, query: &str) -> Response {
+    // Long for its table of answers.
     let script = |text: String| {
         (
             [

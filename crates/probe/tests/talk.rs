@@ -61,6 +61,7 @@ fn code(seen: &Seen) -> Option<String> {
 
 #[tokio::test(flavor = "multi_thread")]
 async fn a_message_gets_there_and_its_answer_back_or_the_step_that_failed_is_told() {
+    // One browser for all ways to fail: starting it costs more than they do.
     let world = World::start().await;
     let site = SITES
         .iter()

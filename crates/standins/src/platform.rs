@@ -162,15 +162,23 @@ pub async fn answer(sites: &Sites, name: &str, request: Request) -> Response {
         _ => {}
     }
     let Some(page) = PAGES.iter().find(|(p, _, _)| *p == path) else {
-        return (
-            StatusCode::NOT_FOUND,
-            Html("<!doctype html><title>Not found</title><h1>There is no such page</h1>"),
-        )
-            .into_response();
+        let missing = "<!doctype html><title>Not found</title><h1>There is no such page</h1>";
+        return (StatusCode::NOT_FOUND, Html(missing)).into_response();
     };
     let uncached = request.uri().query().is_some();
+    page_of(sites, site, page, uncached)
+}
+
+/// A page, from the cache where that is on and the address has no query.
+fn page_of(
+    sites: &Sites,
+    site: &Site,
+    page: &(&'static str, &'static str, &'static str),
+    uncached: bool,
+) -> Response {
+    let path = page.0.to_string();
     let (html, hit) = sites
-        .with(host, |held| {
+        .with(site.host, |held| {
             if held.cache_on
                 && !uncached
                 && let Some(kept) = held.cached.get(&path)
@@ -231,24 +239,9 @@ async fn interface(sites: &Sites, site: &Site, rest: &str, request: Request) -> 
             let Ok(write) = serde_json::from_slice::<Write>(&bytes) else {
                 return (StatusCode::BAD_REQUEST, "text is missing").into_response();
             };
-            let outcome = sites.with(site.host, |held| {
-                if write.version.is_some_and(|v| v != held.version) {
-                    return Err(StatusCode::CONFLICT);
-                }
-                let Some(text) = held.slots.get_mut(slot) else {
-                    return Err(StatusCode::NOT_FOUND);
-                };
-                *text = write.text;
-                held.version += 1;
-                Ok(json!({"version": held.version}))
-            });
-            match outcome {
-                Some(Ok(value)) => {
-                    sites.remember();
-                    Some(value)
-                }
-                Some(Err(status)) => return status.into_response(),
-                None => None,
+            match write_slot(sites, site, slot, write) {
+                Ok(value) => Some(value),
+                Err(status) => return status.into_response(),
             }
         }
         (Method::PUT, None, "cache") => {
@@ -272,6 +265,24 @@ async fn interface(sites: &Sites, site: &Site, rest: &str, request: Request) -> 
         Some(value) => axum::Json(value).into_response(),
         None => (StatusCode::NOT_FOUND, "no such slot").into_response(),
     }
+}
+
+/// Kept over a restart; a version that is not the last one read is somebody else's change.
+fn write_slot(sites: &Sites, site: &Site, slot: &str, write: Write) -> Result<Value, StatusCode> {
+    let outcome = sites.with(site.host, |held| {
+        if write.version.is_some_and(|v| v != held.version) {
+            return Err(StatusCode::CONFLICT);
+        }
+        let Some(text) = held.slots.get_mut(slot) else {
+            return Err(StatusCode::NOT_FOUND);
+        };
+        *text = write.text;
+        held.version += 1;
+        Ok(json!({"version": held.version}))
+    });
+    let value = outcome.unwrap_or(Err(StatusCode::NOT_FOUND))?;
+    sites.remember();
+    Ok(value)
 }
 
 /// Path, title, text.
@@ -304,83 +315,52 @@ const PAGE_SCRIPT: &str = "(function(){var m=1;for(var i=0;i<9000000;i++)m=Math.
 fn render(site: &Site, held: &Held, page: &(&str, &str, &str), port: u16) -> String {
     let client = site.client();
     let slot = |name: &str| held.slots.get(name).cloned().unwrap_or_default();
-    let key = slot("extension-key");
-    let extension = if key.trim().is_empty() {
-        String::new()
-    } else {
-        snippet(key.trim(), port)
+    let unless_blank = |text: String, made: fn(&str, u16) -> String| match text.trim() {
+        "" => String::new(),
+        given => made(given, port),
     };
-    let script_box = slot("script-box");
-    let boxed = if script_box.trim().is_empty() {
-        String::new()
-    } else {
-        format!("<script>\n{script_box}\n</script>")
-    };
-    let style = match site.fault {
-        Some(Fault::Hidden) => "#brindle-root { display: none; }",
-        _ => "",
-    };
-    let cover = if site.fault == Some(Fault::Covered) {
-        "<aside class=\"offer\">Ten crossings for the price of eight, this month only. <a href=\"/prices\">See prices</a></aside>"
-    } else {
-        ""
-    };
-    let banner = if site.banner {
-        "<script src=\"/consent.js\" defer></script>"
-    } else {
-        ""
-    };
-    let menu: String = PAGES
+    let when = |on: bool, text: &str| if on { text } else { "" }.to_string();
+    let menu = PAGES
         .iter()
-        .map(|(path, title, _)| format!("<a href=\"{path}\">{title}</a>"))
-        .collect();
-    format!(
-        r#"<!doctype html>
-<html lang="en">
-<head>
-<meta charset="utf-8">
-<meta name="viewport" content="width=device-width, initial-scale=1">
-<meta name="generator" content="Tarnwork 3.2">
-<title>{title} - {name}, {client}</title>
-<style>
-body {{ margin: 0; font: 17px/1.6 Georgia, serif; color: #2a2a2a; background: #fffdf8; }}
-header {{ background: {primary}; color: #fff; padding: 26px 8vw; }}
-header strong {{ font-size: 1.6em; }}
-nav {{ padding: 10px 8vw; border-bottom: 3px solid {secondary}; }} nav a {{ margin-right: 22px; color: #333; }}
-main {{ max-width: 720px; padding: 30px 8vw; }}
-.offer {{ position: fixed; right: 0; bottom: 0; width: 320px; max-width: 100%; background: {secondary}; color: #222; padding: 24px; z-index: 9999; box-sizing: border-box; min-height: 110px; }}
-{style}
-</style>
-<script src="/page.js" defer></script>
-<!-- /_tarn/theme -->
-</head>
-<body>
-<header><strong>{client}</strong><div>{name}</div></header>
-<nav>{menu}</nav>
-<main>
-<h1>{title}</h1>
-<p>{line}</p>
-<svg viewBox="0 0 600 180" width="100%" role="img" aria-label=""><rect width="600" height="180" fill="{secondary}"/><path d="M0 140 Q150 90 300 130 T600 110 V180 H0Z" fill="{primary}"/><circle cx="480" cy="50" r="26" fill="{primary}" opacity=".5"/></svg>
-<p>{text}</p>
-<p>{filler}</p>
-</main>
-{cover}
-{banner}
-{extension}
-{boxed}
-{footer}
-</body>
-</html>
-"#,
-        title = page.1,
-        name = escape(site.name),
-        client = escape(client.name),
-        primary = client.primary,
-        secondary = client.secondary,
-        line = escape(client.line),
-        text = page.2,
-        filler = "Groups of more than ten should write to us first. Dogs are welcome on leads. "
-            .repeat(6),
-        footer = slot("footer-code"),
-    )
+        .map(|(path, title, _)| format!("<a href=\"{path}\">{title}</a>"));
+    let filler = "Groups of more than ten should write to us first. Dogs are welcome on leads. ";
+    let parts = [
+        ("TITLE", page.1.to_string()),
+        ("NAME", escape(site.name)),
+        ("CLIENT", escape(client.name)),
+        ("PRIMARY", client.primary.to_string()),
+        ("SECONDARY", client.secondary.to_string()),
+        (
+            "STYLE",
+            when(
+                site.fault == Some(Fault::Hidden),
+                "#brindle-root { display: none; }",
+            ),
+        ),
+        ("MENU", menu.collect()),
+        ("LINE", escape(client.line)),
+        ("TEXT", page.2.to_string()),
+        ("FILLER", filler.repeat(6)),
+        ("COVER", when(site.fault == Some(Fault::Covered), OFFER)),
+        (
+            "BANNER",
+            when(site.banner, "<script src=\"/consent.js\" defer></script>"),
+        ),
+        ("EXTENSION", unless_blank(slot("extension-key"), snippet)),
+        (
+            "BOXED",
+            unless_blank(slot("script-box"), |text, _| {
+                format!("<script>\n{text}\n</script>")
+            }),
+        ),
+        // What people put into slots comes last, so that nothing in it is taken for a part.
+        ("FOOTER", slot("footer-code")),
+    ];
+    let mut html = include_str!("assets/page.html").to_string();
+    for (name, text) in parts {
+        html = html.replace(&format!("__{name}__"), &text);
+    }
+    html
 }
+
+const OFFER: &str = "<aside class=\"offer\">Ten crossings for the price of eight, this month only. <a href=\"/prices\">See prices</a></aside>";

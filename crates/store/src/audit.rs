@@ -1,28 +1,38 @@
 //! The audit trail: every change and who made it.
 
-use crate::{Result, Store, doing};
+use crate::{Moment, Result, Store, doing};
 use serde_json::Value;
-use time::OffsetDateTime;
 
+/// A line of the audit.
 #[derive(Debug, Clone, sqlx::FromRow)]
 pub struct Entry {
-    pub at: OffsetDateTime,
+    /// When.
+    pub at: Moment,
+    /// Name of the person, or of the program.
     pub who: String,
+    /// What was done.
     pub act: String,
+    /// To what.
     pub subject: String,
+    /// What about it, as its act has it.
     pub detail: Value,
 }
 
 impl Store {
+    /// Lines that hold the words of a search, newest first, and how many there are.
     pub async fn audit(&self, search: &str, offset: i64, limit: i64) -> Result<(Vec<Entry>, i64)> {
         let like = like(search);
-        let rows = sqlx::query_as("select at, who, act, subject, detail from audit where who ilike $1 or act ilike $1 or subject ilike $1 order by id desc offset $2 limit $3")
-            .bind(&like)
-            .bind(offset)
-            .bind(limit)
-            .fetch_all(&self.pool)
-            .await
-            .map_err(doing("reading the audit trail"))?;
+        let rows = sqlx::query_as(
+            "select at, who, act, subject, detail from audit \
+            where who ilike $1 or act ilike $1 or subject ilike $1 order by id desc offset $2 \
+            limit $3",
+        )
+        .bind(&like)
+        .bind(offset)
+        .bind(limit)
+        .fetch_all(&self.pool)
+        .await
+        .map_err(doing("reading the audit trail"))?;
         let total = sqlx::query_scalar(
             "select count(*) from audit where who ilike $1 or act ilike $1 or subject ilike $1",
         )

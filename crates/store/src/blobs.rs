@@ -8,12 +8,14 @@ use object_store::{ObjectStore, ObjectStoreExt};
 use sha2::Digest;
 use std::sync::Arc;
 
+/// Pictures and papers, by the hash of what they hold.
 #[derive(Clone)]
 pub struct Blobs {
     store: Arc<dyn ObjectStore>,
 }
 
 impl Blobs {
+    /// In a folder, which is made where it is missing.
     pub fn folder(path: &std::path::Path) -> Result<Blobs> {
         std::fs::create_dir_all(path).map_err(|e| StoreError::Corrupt {
             what: "blob folder",
@@ -67,9 +69,15 @@ impl Blobs {
 
 fn is_key(key: &str) -> bool {
     let parts: Vec<&str> = key.split(['/', '.']).collect();
-    matches!(parts.as_slice(), [a, b, c] if a.len() == 2 && b.len() == 40 && b.starts_with(a) && b.chars().all(|c| c.is_ascii_hexdigit()) && c.chars().all(|c| c.is_ascii_alphanumeric()))
+    let &[folder, hash, ending] = parts.as_slice() else {
+        return false;
+    };
+    let hexadecimal = hash.len() == 40 && hash.chars().all(|c| c.is_ascii_hexdigit());
+    let placed = folder.len() == 2 && hash.starts_with(folder);
+    hexadecimal && placed && ending.chars().all(|c| c.is_ascii_alphanumeric())
 }
 
+/// By the ending of a key.
 pub fn media_type(key: &str) -> &'static str {
     match key.rsplit('.').next() {
         Some("png") => "image/png",

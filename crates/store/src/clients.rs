@@ -5,18 +5,26 @@ use crate::{Result, Store, StoreError, Tx, doing, unique};
 use newtfern_core::brand::BrandSheet;
 use serde_json::Value;
 
+/// A client of the agency.
 #[derive(Debug, Clone, sqlx::FromRow)]
 pub struct Client {
+    /// Its number.
     pub id: i64,
+    /// Its name, unique.
     pub name: String,
+    /// Its brand sheet as design tokens.
     pub sheet: Value,
+    /// Blob of its logo.
     pub logo: Option<String>,
+    /// Media type of its logo.
     pub logo_type: Option<String>,
+    /// How many sites it has.
     #[sqlx(default)]
     pub sites: i64,
 }
 
 impl Client {
+    /// The typed brand sheet.
     pub fn sheet(&self) -> Result<BrandSheet> {
         serde_json::from_value(self.sheet.clone()).map_err(|e| StoreError::Corrupt {
             what: "brand sheet",
@@ -26,6 +34,7 @@ impl Client {
 }
 
 impl Tx {
+    /// Adds a client.
     pub async fn add_client(&mut self, name: &str, sheet: &BrandSheet) -> Result<i64> {
         sqlx::query_scalar("insert into clients (name, sheet) values ($1, $2) returning id")
             .bind(name.trim())
@@ -35,6 +44,7 @@ impl Tx {
             .map_err(unique("a client of this name", name, "adding a client"))
     }
 
+    /// Changes a client's name and brand sheet.
     pub async fn set_sheet(&mut self, id: i64, name: &str, sheet: &BrandSheet) -> Result<()> {
         sqlx::query("update clients set name = $2, sheet = $3 where id = $1")
             .bind(id)
@@ -50,6 +60,7 @@ impl Tx {
             ))
     }
 
+    /// Keeps the blob of a logo.
     pub async fn set_logo(&mut self, id: i64, blob: &str, media_type: &str) -> Result<()> {
         sqlx::query("update clients set logo = $2, logo_type = $3 where id = $1")
             .bind(id)
@@ -63,14 +74,19 @@ impl Tx {
 }
 
 impl Store {
+    /// One client.
     pub async fn client(&self, id: i64) -> Result<Option<Client>> {
-        sqlx::query_as("select id, name, sheet, logo, logo_type, (select count(*) from sites where client_id = clients.id) as sites from clients where id = $1")
-            .bind(id)
-            .fetch_optional(&self.pool)
-            .await
-            .map_err(doing("reading a client"))
+        sqlx::query_as(
+            "select id, name, sheet, logo, logo_type, (select count(*) from sites \
+            where client_id = clients.id) as sites from clients where id = $1",
+        )
+        .bind(id)
+        .fetch_optional(&self.pool)
+        .await
+        .map_err(doing("reading a client"))
     }
 
+    /// The client of a name.
     pub async fn client_by_name(&self, name: &str) -> Result<Option<i64>> {
         sqlx::query_scalar("select id from clients where lower(name) = lower($1)")
             .bind(name.trim())
@@ -79,6 +95,7 @@ impl Store {
             .map_err(doing("looking up a client"))
     }
 
+    /// One page of clients whose names hold the words of a search, and how many there are.
     pub async fn clients(
         &self,
         search: &str,
@@ -86,7 +103,18 @@ impl Store {
         limit: i64,
     ) -> Result<(Vec<Client>, i64)> {
         let like = like(search);
-        let rows = sqlx::query_as("select id, name, sheet, logo, logo_type, (select count(*) from sites where client_id = clients.id) as sites from clients where name ilike $1 order by name offset $2 limit $3").bind(&like).bind(offset).bind(limit).fetch_all(&self.pool).await.map_err(doing("listing clients"))?;
+        let rows = sqlx::query_as(
+            "select id, name, sheet, logo, logo_type, (select count(*) \
+            from sites where client_id = clients.id) as sites from clients where name ilike $1 \
+            order by name offset $2 \
+            limit $3",
+        )
+        .bind(&like)
+        .bind(offset)
+        .bind(limit)
+        .fetch_all(&self.pool)
+        .await
+        .map_err(doing("listing clients"))?;
         let total = sqlx::query_scalar("select count(*) from clients where name ilike $1")
             .bind(&like)
             .fetch_one(&self.pool)

@@ -1,11 +1,15 @@
 //! PostgreSQL through SQLx, the queue, blobs. Statements are short and stand beside the type they
 //! fill; what must happen together is one method with one transaction.
 
+#![warn(missing_docs)]
+
 pub mod audit;
 pub mod blobs;
 pub mod checks;
 pub mod clients;
 pub mod handovers;
+pub mod history;
+pub mod lists;
 pub mod local_server;
 pub mod people;
 pub mod placements;
@@ -23,27 +27,51 @@ pub use tx::Tx;
 use sqlx::PgPool;
 use sqlx::postgres::PgPoolOptions;
 
+/// Why the database or the blobs did not do what was asked.
 #[derive(Debug, thiserror::Error)]
 pub enum StoreError {
+    /// There is no connection.
     #[error("the database cannot be reached at the given address: {0}")]
     Connect(sqlx::Error),
+    /// The schema could not be brought up to date.
     #[error("the database could not be brought up to date: {0}")]
     Migrate(#[from] sqlx::migrate::MigrateError),
+    /// The database refused.
     #[error("the database refused while {doing}: {source}")]
     Database {
+        /// What was being done.
         doing: &'static str,
+        /// Its words.
         source: sqlx::Error,
     },
+    /// A name that must be unique is taken.
     #[error("{what} is there already: {name}")]
-    Taken { what: &'static str, name: String },
+    Taken {
+        /// What has it.
+        what: &'static str,
+        /// The name.
+        name: String,
+    },
+    /// A row holds what this version does not read.
     #[error("the stored {what} cannot be read: {why}")]
-    Corrupt { what: &'static str, why: String },
+    Corrupt {
+        /// Which kind.
+        what: &'static str,
+        /// Why.
+        why: String,
+    },
+    /// A blob could not be read or written.
     #[error("pictures and files cannot be kept: {0}")]
     Blob(#[from] object_store::Error),
+    /// A secret could not be sealed or opened.
     #[error("a secret cannot be opened: the key of this installation has changed")]
     Seal,
 }
 
+/// An instant as rows hold it, to the microsecond.
+pub type Moment = jiff_sqlx::Timestamp;
+
+/// What the store gives.
 pub type Result<T> = std::result::Result<T, StoreError>;
 
 pub(crate) fn doing(doing: &'static str) -> impl FnOnce(sqlx::Error) -> StoreError {
@@ -63,12 +91,15 @@ pub(crate) fn unique(
     }
 }
 
+/// The connections to the database.
 #[derive(Clone)]
 pub struct Store {
+    /// Connections, handed out in turn.
     pub pool: PgPool,
 }
 
 impl Store {
+    /// Connects to a database by its address; the schema is not looked at.
     pub async fn connect(address: &str) -> Result<Store> {
         let pool = PgPoolOptions::new()
             .max_connections(12)
@@ -86,10 +117,14 @@ impl Store {
     pub async fn migrate(&self) -> Result<()> {
         sqlx::migrate!("./migrations").run(&self.pool).await?;
         // The next action is computed here and not in SQL: rows of an earlier version have none yet.
-        let sites: Vec<i64> = sqlx::query_scalar("select distinct s.id from sites s join standings t on t.site_id = s.id where s.next_act is null and t.state not in ('passing', 'not_applicable')")
-            .fetch_all(&self.pool)
-            .await
-            .map_err(doing("looking for sites of an earlier version"))?;
+        let sites: Vec<i64> = sqlx::query_scalar(
+            "select distinct s.id from sites s \
+            join standings t on t.site_id = s.id where s.next_act is null \
+            and t.state not in ('passing', 'not_applicable')",
+        )
+        .fetch_all(&self.pool)
+        .await
+        .map_err(doing("looking for sites of an earlier version"))?;
         let mut tx = self.begin().await?;
         tx.refresh(&sites).await?;
         tx.commit().await
@@ -120,6 +155,7 @@ pub fn fresh_token() -> String {
 /// Notices of progress, from whichever worker on whichever machine.
 pub struct Listener(sqlx::postgres::PgListener);
 
+/// Listens to what is told in the database.
 pub async fn listen(pool: &PgPool) -> Result<Listener> {
     let mut listener = sqlx::postgres::PgListener::connect_with(pool)
         .await
@@ -144,6 +180,7 @@ pub async fn listen_for_jobs(pool: &PgPool) -> Result<Listener> {
 }
 
 impl Listener {
+    /// Waits for the next thing that is told.
     pub async fn next(&mut self) -> Result<String> {
         self.0
             .recv()

@@ -8,22 +8,32 @@ use std::path::{Path, PathBuf};
 use std::process::{Child, Command, Stdio};
 use std::time::{Duration, Instant};
 
+/// Why a PostgreSQL of our own does not run.
 #[derive(Debug, thiserror::Error)]
 pub enum ServerError {
+    /// Debian's package is not installed.
     #[error("PostgreSQL's server programs were not found: install Debian's package postgresql")]
     NotInstalled,
+    /// It does not run as root, and there is no user for it.
     #[error(
         "no user to run PostgreSQL as: it must not run as root, and there is no user named postgres"
     )]
     NoUser,
+    /// It said no.
     #[error("PostgreSQL could not be {act}: {why}")]
-    Failed { act: &'static str, why: String },
+    Failed {
+        /// What was to be done.
+        act: &'static str,
+        /// Its words.
+        why: String,
+    },
 }
 
 /// Stops when dropped.
 pub struct LocalServer {
     child: Child,
     socket: PathBuf,
+    /// On loopback.
     pub port: u16,
 }
 
@@ -78,42 +88,43 @@ fn command(program: &Path, as_user: Option<(u32, u32)>) -> Command {
     command
 }
 
+/// Makes a folder that only the server's user can enter.
+fn private(folder: &Path, user: Option<(u32, u32)>) -> std::io::Result<()> {
+    std::fs::create_dir_all(folder)?;
+    if let Some((uid, gid)) = user {
+        std::os::unix::fs::chown(folder, Some(uid), Some(gid))?;
+    }
+    std::fs::set_permissions(folder, std::fs::Permissions::from_mode(0o700))
+}
+
+/// Makes an empty cluster.
+fn init(bin: &Path, user: Option<(u32, u32)>, data: &Path) -> std::result::Result<(), ServerError> {
+    let output = command(&bin.join("initdb"), user)
+        .arg("-D")
+        .arg(data)
+        .args(["-U", "newtfern", "-A", "trust", "-E", "UTF8"])
+        .args(["--locale=C.UTF-8", "--no-sync"])
+        .output()
+        .map_err(failed("set up"))?;
+    if output.status.success() {
+        return Ok(());
+    }
+    Err(ServerError::Failed {
+        act: "set up",
+        why: String::from_utf8_lossy(&output.stderr).trim().to_string(),
+    })
+}
+
 impl LocalServer {
     /// `folder` is ours alone; it is made where it is missing. A second start on the same folder
     /// keeps its data.
     pub fn start(folder: &Path) -> std::result::Result<LocalServer, ServerError> {
         let bin = programs().ok_or(ServerError::NotInstalled)?;
         let user = owner()?;
-        std::fs::create_dir_all(folder).map_err(failed("given its folder"))?;
-        if let Some((uid, gid)) = user {
-            std::os::unix::fs::chown(folder, Some(uid), Some(gid))
-                .map_err(failed("given its folder"))?;
-        }
-        std::fs::set_permissions(folder, std::fs::Permissions::from_mode(0o700))
-            .map_err(failed("given its folder"))?;
+        private(folder, user).map_err(failed("given its folder"))?;
         let data = folder.join("data");
         if !data.join("PG_VERSION").exists() {
-            let output = command(&bin.join("initdb"), user)
-                .arg("-D")
-                .arg(&data)
-                .args([
-                    "-U",
-                    "newtfern",
-                    "-A",
-                    "trust",
-                    "-E",
-                    "UTF8",
-                    "--locale=C.UTF-8",
-                    "--no-sync",
-                ])
-                .output()
-                .map_err(failed("set up"))?;
-            if !output.status.success() {
-                return Err(ServerError::Failed {
-                    act: "set up",
-                    why: String::from_utf8_lossy(&output.stderr).trim().to_string(),
-                });
-            }
+            init(&bin, user, &data)?;
         }
         // A socket's path may be no longer than 107 bytes, and folders can be deep: a short one of ours.
         let socket = std::env::temp_dir().join(format!(
@@ -121,13 +132,7 @@ impl LocalServer {
             std::process::id(),
             std::fs::metadata(folder).map(|m| m.ino()).unwrap_or(0)
         ));
-        std::fs::create_dir_all(&socket).map_err(failed("given its socket folder"))?;
-        if let Some((uid, gid)) = user {
-            std::os::unix::fs::chown(&socket, Some(uid), Some(gid))
-                .map_err(failed("given its socket folder"))?;
-        }
-        std::fs::set_permissions(&socket, std::fs::Permissions::from_mode(0o700))
-            .map_err(failed("given its socket folder"))?;
+        private(&socket, user).map_err(failed("given its socket folder"))?;
         // The server binds the port itself; a port that is taken ends it, and the next one is tried.
         let first = 20_000 + (std::process::id() % 20_000) as u16;
         let mut last = String::new();
@@ -209,6 +214,7 @@ impl LocalServer {
         }
     }
 
+    /// The address of one of its databases.
     pub fn address(&self, database: &str) -> String {
         format!("postgres://newtfern@127.0.0.1:{}/{database}", self.port)
     }

@@ -1,20 +1,27 @@
 //! People, their roles and sessions.
 
 use crate::{Result, Store, Tx, doing, fresh_token, token_hash, unique};
+use jiff::Timestamp;
+use jiff_sqlx::ToSqlx;
 use serde::{Deserialize, Serialize};
-use time::OffsetDateTime;
 
+/// What a person may do.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Serialize, Deserialize)]
 #[serde(rename_all = "lowercase")]
 pub enum Role {
+    /// Looks.
     Viewer,
+    /// Places, checks, hands over.
     Technician,
+    /// All, with people and settings.
     Administrator,
 }
 
 impl Role {
+    /// The most first.
     pub const ALL: [Role; 3] = [Role::Administrator, Role::Technician, Role::Viewer];
 
+    /// In words.
     pub fn word(self) -> &'static str {
         match self {
             Role::Viewer => "viewer",
@@ -32,17 +39,24 @@ impl Role {
     }
 }
 
+/// Somebody who can sign in.
 #[derive(Debug, Clone, sqlx::FromRow)]
 pub struct Person {
+    /// Its number.
     pub id: i64,
+    /// Unique, in lower case.
     pub email: String,
+    /// As others see it.
     pub name: String,
+    /// The role's word.
     pub role: String,
+    /// Argon2id, in PHC string format.
     #[sqlx(default)]
     pub password_hash: String,
 }
 
 impl Person {
+    /// The typed role; a viewer where the word is not known.
     pub fn role(&self) -> Role {
         Role::from_word(&self.role)
     }
@@ -51,7 +65,9 @@ impl Person {
 /// A signed-in person with the token that forms must carry.
 #[derive(Debug, Clone)]
 pub struct Session {
+    /// Who signed in.
     pub person: Person,
+    /// The token that its forms carry.
     pub csrf: String,
 }
 
@@ -63,6 +79,7 @@ struct SessionRow {
 }
 
 impl Store {
+    /// All people, by name.
     pub async fn people(&self) -> Result<Vec<Person>> {
         sqlx::query_as("select id, email, name, role from people order by name")
             .fetch_all(&self.pool)
@@ -70,6 +87,7 @@ impl Store {
             .map_err(doing("listing people"))
     }
 
+    /// The person with an address.
     pub async fn person_by_email(&self, email: &str) -> Result<Option<Person>> {
         sqlx::query_as("select id, email, name, role, password_hash from people where email = $1")
             .bind(email.trim().to_lowercase())
@@ -78,13 +96,17 @@ impl Store {
             .map_err(doing("looking up a person"))
     }
 
+    /// The session of a cookie's token, if it holds.
     pub async fn session(&self, token: &str) -> Result<Option<Session>> {
-        let row: Option<SessionRow> =
-            sqlx::query_as("select p.id, p.email, p.name, p.role, s.csrf from sessions s join people p on p.id = s.person_id where s.token_hash = $1 and s.expires_at > now()")
-                .bind(token_hash(token))
-                .fetch_optional(&self.pool)
-                .await
-                .map_err(doing("reading a session"))?;
+        let row: Option<SessionRow> = sqlx::query_as(
+            "select p.id, p.email, p.name, p.role, s.csrf from sessions s \
+                join people p on p.id = s.person_id where s.token_hash = $1 \
+                and s.expires_at > now()",
+        )
+        .bind(token_hash(token))
+        .fetch_optional(&self.pool)
+        .await
+        .map_err(doing("reading a session"))?;
         Ok(row.map(|r| Session {
             person: r.person,
             csrf: r.csrf,
@@ -93,6 +115,7 @@ impl Store {
 }
 
 impl Tx {
+    /// Adds a person.
     pub async fn add_person(
         &mut self,
         email: &str,
@@ -101,16 +124,24 @@ impl Tx {
         password_hash: &str,
     ) -> Result<i64> {
         let email = email.trim().to_lowercase();
-        sqlx::query_scalar("insert into people (email, name, role, password_hash) values ($1, $2, $3, $4) returning id")
-            .bind(&email)
-            .bind(name.trim())
-            .bind(role.word())
-            .bind(password_hash)
-            .fetch_one(&mut *self.inner)
-            .await
-            .map_err(unique("a person with this address", &email, "adding a person"))
+        sqlx::query_scalar(
+            "insert into people (email, name, role, password_hash) \
+            values ($1, $2, $3, $4) returning id",
+        )
+        .bind(&email)
+        .bind(name.trim())
+        .bind(role.word())
+        .bind(password_hash)
+        .fetch_one(&mut *self.inner)
+        .await
+        .map_err(unique(
+            "a person with this address",
+            &email,
+            "adding a person",
+        ))
     }
 
+    /// Changes what a person may do.
     pub async fn set_role(&mut self, id: i64, role: Role) -> Result<()> {
         sqlx::query("update people set role = $2 where id = $1")
             .bind(id)
@@ -122,19 +153,20 @@ impl Tx {
     }
 
     /// Gives the token to put into the cookie; only its hash is kept.
-    pub async fn open_session(&mut self, person: i64, until: OffsetDateTime) -> Result<String> {
+    pub async fn open_session(&mut self, person: i64, until: Timestamp) -> Result<String> {
         let token = fresh_token();
         sqlx::query("insert into sessions (token_hash, person_id, csrf, expires_at) values ($1, $2, $3, $4)")
             .bind(token_hash(&token))
             .bind(person)
             .bind(fresh_token())
-            .bind(until)
+            .bind(until.to_sqlx())
             .execute(&mut *self.inner)
             .await
             .map_err(doing("opening a session"))?;
         Ok(token)
     }
 
+    /// Ends a session.
     pub async fn close_session(&mut self, token: &str) -> Result<()> {
         sqlx::query("delete from sessions where token_hash = $1 or expires_at < now()")
             .bind(token_hash(token))

@@ -1,25 +1,35 @@
 //! What slots held before and after each push.
 
-use crate::{Result, Store, Tx, doing};
-use time::OffsetDateTime;
+use crate::{Moment, Result, Store, Tx, doing};
 
+/// A push into a slot, with the text before and after.
 #[derive(Debug, Clone, sqlx::FromRow)]
 pub struct Placement {
+    /// Its number.
     pub id: i64,
+    /// Of which site.
     pub site_id: i64,
+    /// Short name of the slot.
     pub slot_id: String,
+    /// What stood in the slot.
     pub before_text: String,
+    /// What stands there since.
     pub after_text: String,
     /// The code we put in.
     pub ours: String,
+    /// Who pushed.
     pub who: String,
-    pub at: OffsetDateTime,
-    pub put_back_at: Option<OffsetDateTime>,
+    /// When.
+    pub at: Moment,
+    /// When the text before was put back.
+    pub put_back_at: Option<Moment>,
 }
 
 /// A push to keep.
 pub struct NewPlacement<'a> {
+    /// Of which site.
     pub site: i64,
+    /// Short name of the slot.
     pub slot: &'a str,
     /// What the slot held.
     pub before: &'a str,
@@ -27,17 +37,21 @@ pub struct NewPlacement<'a> {
     pub after: &'a str,
     /// The code that was put in.
     pub ours: &'a str,
+    /// Who pushes.
     pub who: &'a str,
 }
 
 impl Store {
     /// Newest first.
     pub async fn placements(&self, site: i64) -> Result<Vec<Placement>> {
-        sqlx::query_as("select id, site_id, slot_id, before_text, after_text, ours, who, at, put_back_at from placements where site_id = $1 order by id desc limit 20")
-            .bind(site)
-            .fetch_all(&self.pool)
-            .await
-            .map_err(doing("reading what a slot held"))
+        sqlx::query_as(
+            "select id, site_id, slot_id, before_text, after_text, ours, who, at, put_back_at \
+            from placements where site_id = $1 order by id desc limit 20",
+        )
+        .bind(site)
+        .fetch_all(&self.pool)
+        .await
+        .map_err(doing("reading what a slot held"))
     }
 }
 
@@ -47,18 +61,22 @@ impl Tx {
     /// # Errors
     /// Where the database refuses.
     pub async fn add_placement(&mut self, new: &NewPlacement<'_>) -> Result<i64> {
-        sqlx::query_scalar("insert into placements (site_id, slot_id, before_text, after_text, ours, who) values ($1, $2, $3, $4, $5, $6) returning id")
-            .bind(new.site)
-            .bind(new.slot)
-            .bind(crate::text::clean(new.before))
-            .bind(crate::text::clean(new.after))
-            .bind(crate::text::clean(new.ours))
-            .bind(new.who)
-            .fetch_one(&mut *self.inner)
-            .await
-            .map_err(doing("keeping what a slot held"))
+        sqlx::query_scalar(
+            "insert into placements (site_id, slot_id, before_text, after_text, ours, who) \
+            values ($1, $2, $3, $4, $5, $6) returning id",
+        )
+        .bind(new.site)
+        .bind(new.slot)
+        .bind(crate::text::clean(new.before))
+        .bind(crate::text::clean(new.after))
+        .bind(crate::text::clean(new.ours))
+        .bind(new.who)
+        .fetch_one(&mut *self.inner)
+        .await
+        .map_err(doing("keeping what a slot held"))
     }
 
+    /// Notes that the text before was put back.
     pub async fn mark_put_back(&mut self, id: i64) -> Result<()> {
         sqlx::query("update placements set put_back_at = now() where id = $1")
             .bind(id)

@@ -7,9 +7,12 @@ use newtfern_core::platform::Platform;
 use newtfern_core::profile::{ConsentManager, Supplier};
 use serde_json::Value;
 
+/// A profile in a list.
 #[derive(Debug, Clone, sqlx::FromRow)]
 pub struct Named {
+    /// Its short name.
     pub id: String,
+    /// Its name for people.
     pub name: String,
 }
 
@@ -30,11 +33,13 @@ impl Store {
             .map_err(doing("reading a profile"))
     }
 
+    /// The text of a supplier's profile.
     pub async fn supplier_text(&self, id: &str) -> Result<Option<String>> {
         self.text("select profile from suppliers where id = $1", id)
             .await
     }
 
+    /// A supplier.
     pub async fn supplier(&self, id: &str) -> Result<Option<Supplier>> {
         let text = self.supplier_text(id).await?;
         text.map(|t| {
@@ -43,6 +48,7 @@ impl Store {
         .transpose()
     }
 
+    /// All suppliers.
     pub async fn all_suppliers(&self) -> Result<Vec<Supplier>> {
         let texts: Vec<String> = sqlx::query_scalar("select profile from suppliers order by id")
             .fetch_all(&self.pool)
@@ -54,6 +60,7 @@ impl Store {
             .collect()
     }
 
+    /// All platforms.
     pub async fn platforms(&self) -> Result<Vec<Platform>> {
         let texts: Vec<String> = sqlx::query_scalar("select profile from platforms order by name")
             .fetch_all(&self.pool)
@@ -65,6 +72,7 @@ impl Store {
             .collect()
     }
 
+    /// A consent manager.
     pub async fn consent_manager(&self, id: &str) -> Result<Option<ConsentManager>> {
         let text = self
             .text("select profile from consent_managers where id = $1", id)
@@ -75,6 +83,7 @@ impl Store {
         .transpose()
     }
 
+    /// All consent managers, by name.
     pub async fn consent_managers(&self) -> Result<Vec<Named>> {
         sqlx::query_as("select id, name from consent_managers order by name")
             .fetch_all(&self.pool)
@@ -82,6 +91,7 @@ impl Store {
             .map_err(doing("listing consent managers"))
     }
 
+    /// The sealed token of a supplier's console.
     pub async fn supplier_token(&self, id: &str) -> Result<Option<Vec<u8>>> {
         let found: Option<Option<Vec<u8>>> =
             sqlx::query_scalar("select token_sealed from suppliers where id = $1")
@@ -92,6 +102,7 @@ impl Store {
         Ok(found.flatten())
     }
 
+    /// The value of a setting.
     pub async fn setting(&self, name: &str) -> Result<Option<Value>> {
         sqlx::query_scalar("select value from settings where name = $1")
             .bind(name)
@@ -109,6 +120,7 @@ impl Store {
         Ok(kept.and_then(|v| v.as_i64()).unwrap_or(USUAL_CHECKS))
     }
 
+    /// The agency's house style.
     pub async fn house_style(&self) -> Result<Layer> {
         let value = self
             .setting("house_style")
@@ -145,8 +157,10 @@ pub fn region_of(country: &str) -> Region {
 }
 
 impl Tx {
+    /// Keeps a supplier's profile.
     pub async fn put_supplier(&mut self, supplier: &Supplier, text: &str) -> Result<()> {
-        let sql = "insert into suppliers (id, name, profile) values ($1, $2, $3) on conflict (id) do update set name = $2, profile = $3";
+        let sql = "insert into suppliers (id, name, profile) values ($1, $2, $3) \
+            on conflict (id) do update set name = $2, profile = $3";
         self.put_profile(
             sql,
             &supplier.id,
@@ -157,8 +171,10 @@ impl Tx {
         .await
     }
 
+    /// Keeps a platform's profile.
     pub async fn put_platform(&mut self, platform: &Platform, text: &str) -> Result<()> {
-        let sql = "insert into platforms (id, name, profile) values ($1, $2, $3) on conflict (id) do update set name = $2, profile = $3";
+        let sql = "insert into platforms (id, name, profile) values ($1, $2, $3) \
+            on conflict (id) do update set name = $2, profile = $3";
         self.put_profile(
             sql,
             &platform.id,
@@ -169,8 +185,10 @@ impl Tx {
         .await
     }
 
+    /// Keeps a consent manager's profile.
     pub async fn put_consent(&mut self, manager: &ConsentManager, text: &str) -> Result<()> {
-        let sql = "insert into consent_managers (id, name, profile) values ($1, $2, $3) on conflict (id) do update set name = $2, profile = $3";
+        let sql = "insert into consent_managers (id, name, profile) values ($1, $2, $3) \
+            on conflict (id) do update set name = $2, profile = $3";
         self.put_profile(
             sql,
             &manager.id,
@@ -199,6 +217,7 @@ impl Tx {
             .map_err(doing(what))
     }
 
+    /// Keeps the sealed token of a supplier's console.
     pub async fn set_supplier_token(&mut self, id: &str, sealed: &[u8]) -> Result<()> {
         sqlx::query("update suppliers set token_sealed = $2 where id = $1")
             .bind(id)
@@ -209,13 +228,17 @@ impl Tx {
             .map_err(doing("keeping a token"))
     }
 
+    /// Keeps the value of a setting.
     pub async fn set_setting(&mut self, name: &str, value: &Value) -> Result<()> {
-        sqlx::query("insert into settings (name, value) values ($1, $2) on conflict (name) do update set value = $2")
-            .bind(name)
-            .bind(value)
-            .execute(&mut *self.inner)
-            .await
-            .map(|_| ())
-            .map_err(doing("keeping a setting"))
+        sqlx::query(
+            "insert into settings (name, value) values ($1, $2) \
+            on conflict (name) do update set value = $2",
+        )
+        .bind(name)
+        .bind(value)
+        .execute(&mut *self.inner)
+        .await
+        .map(|_| ())
+        .map_err(doing("keeping a setting"))
     }
 }

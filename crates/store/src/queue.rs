@@ -40,10 +40,15 @@ type Claimed = (i64, i64, i64, String, String);
 /// A job that was claimed.
 #[derive(Debug, Clone)]
 pub struct Job {
+    /// Its number.
     pub id: i64,
+    /// Its round.
     pub round_id: i64,
+    /// Its site.
     pub site_id: i64,
+    /// What is to be done.
     pub kind: JobKind,
+    /// Names this attempt: a result under another is refused.
     pub lease: String,
 }
 
@@ -122,12 +127,16 @@ impl Store {
     /// # Errors
     /// Where the database refuses.
     pub async fn is_wanted(&self, job: &Job) -> Result<bool> {
-        let found: Option<bool> = sqlx::query_scalar("select r.cancelled_at is null from jobs j join rounds r on r.id = j.round_id where j.id = $1 and j.lease = $2 and j.state = 'running'")
-            .bind(job.id)
-            .bind(&job.lease)
-            .fetch_optional(&self.pool)
-            .await
-            .map_err(doing("asking after a job"))?;
+        let found: Option<bool> = sqlx::query_scalar(
+            "select r.cancelled_at is null from jobs j \
+            join rounds r on r.id = j.round_id where j.id = $1 and j.lease = $2 \
+            and j.state = 'running'",
+        )
+        .bind(job.id)
+        .bind(&job.lease)
+        .fetch_optional(&self.pool)
+        .await
+        .map_err(doing("asking after a job"))?;
         Ok(found.unwrap_or(false))
     }
 
@@ -136,13 +145,17 @@ impl Store {
     /// # Errors
     /// Where the database refuses.
     pub async fn give_back(&self, job: &Job) -> Result<()> {
-        sqlx::query("update jobs set state = 'waiting', attempts = attempts - 1, lease = null, lease_until = null where id = $1 and lease = $2 and state = 'running'")
-            .bind(job.id)
-            .bind(&job.lease)
-            .execute(&self.pool)
-            .await
-            .map(|_| ())
-            .map_err(doing("giving a job back"))
+        sqlx::query(
+            "update jobs \
+            set state = 'waiting', attempts = attempts - 1, lease = null, lease_until = null \
+            where id = $1 and lease = $2 and state = 'running'",
+        )
+        .bind(job.id)
+        .bind(&job.lease)
+        .execute(&self.pool)
+        .await
+        .map(|_| ())
+        .map_err(doing("giving a job back"))
     }
 
     /// How many jobs wait before this one.
@@ -150,11 +163,15 @@ impl Store {
     /// # Errors
     /// Where the database refuses.
     pub async fn ahead_of(&self, job: i64) -> Result<i64> {
-        sqlx::query_scalar("select count(*) from jobs w, jobs j where j.id = $1 and w.state = 'waiting' and (w.priority, w.turn, w.id) < (j.priority, j.turn, j.id)")
-            .bind(job)
-            .fetch_one(&self.pool)
-            .await
-            .map_err(doing("counting waiting jobs"))
+        sqlx::query_scalar(
+            "select count(*) from jobs w, jobs j where j.id = $1 \
+            and w.state = 'waiting' \
+            and (w.priority, w.turn, w.id) < (j.priority, j.turn, j.id)",
+        )
+        .bind(job)
+        .fetch_one(&self.pool)
+        .await
+        .map_err(doing("counting waiting jobs"))
     }
 }
 
@@ -169,14 +186,18 @@ impl Tx {
     /// # Errors
     /// Where the database refuses.
     pub async fn finish_job(&mut self, job: &Job, outcome: &str) -> Result<bool> {
-        let held = sqlx::query("update jobs set state = 'done', finished_at = now(), outcome = $3, lease = null where id = $1 and lease = $2 and state = 'running'")
-            .bind(job.id)
-            .bind(&job.lease)
-            .bind(clean(outcome))
-            .execute(&mut *self.inner)
-            .await
-            .map_err(doing("finishing a job"))?
-            .rows_affected();
+        let held = sqlx::query(
+            "update jobs \
+            set state = 'done', finished_at = now(), outcome = $3, lease = null where id = $1 \
+            and lease = $2 and state = 'running'",
+        )
+        .bind(job.id)
+        .bind(&job.lease)
+        .bind(clean(outcome))
+        .execute(&mut *self.inner)
+        .await
+        .map_err(doing("finishing a job"))?
+        .rows_affected();
         let mut body = about(job);
         body["done"] = json!(true);
         self.tell("progress", body).await?;
@@ -189,14 +210,18 @@ impl Tx {
     /// Where the database refuses.
     pub async fn fail_job(&mut self, job: &Job, why: &str, cancelled: bool) -> Result<()> {
         let why: String = clean(why).chars().take(500).collect();
-        sqlx::query("update jobs set state = $4, finished_at = now(), outcome = $3, lease = null where id = $1 and lease = $2 and state = 'running'")
-            .bind(job.id)
-            .bind(&job.lease)
-            .bind(why)
-            .bind(if cancelled { "cancelled" } else { "failed" })
-            .execute(&mut *self.inner)
-            .await
-            .map_err(doing("failing a job"))?;
+        sqlx::query(
+            "update jobs \
+            set state = $4, finished_at = now(), outcome = $3, lease = null where id = $1 \
+            and lease = $2 and state = 'running'",
+        )
+        .bind(job.id)
+        .bind(&job.lease)
+        .bind(why)
+        .bind(if cancelled { "cancelled" } else { "failed" })
+        .execute(&mut *self.inner)
+        .await
+        .map_err(doing("failing a job"))?;
         let mut body = about(job);
         body["done"] = json!(true);
         self.tell("progress", body).await
@@ -247,7 +272,8 @@ impl Tx {
     pub async fn cancel_round(&mut self, id: i64) -> Result<()> {
         for sql in [
             "update rounds set cancelled_at = now() where id = $1 and cancelled_at is null",
-            "update jobs set state = 'cancelled', finished_at = now(), outcome = 'cancelled' where round_id = $1 and state = 'waiting'",
+            "update jobs set state = 'cancelled', finished_at = now(), outcome = 'cancelled' \
+                where round_id = $1 and state = 'waiting'",
         ] {
             sqlx::query(sql)
                 .bind(id)

@@ -1,29 +1,42 @@
 //! Rounds: sets of jobs started together, watched and cancelled together.
 
 use crate::audit::like;
-use crate::{Result, Store, doing};
-use time::OffsetDateTime;
+use crate::{Moment, Result, Store, doing};
 
+/// A round of jobs, with its counts.
 #[derive(Debug, Clone, sqlx::FromRow)]
 pub struct Round {
+    /// Its number.
     pub id: i64,
+    /// Key of the kind of its jobs.
     pub kind: String,
+    /// In words.
     pub title: String,
+    /// Who started it.
     pub who: String,
-    pub created_at: OffsetDateTime,
-    pub cancelled_at: Option<OffsetDateTime>,
+    /// When.
+    pub created_at: Moment,
+    /// When it was cancelled.
+    pub cancelled_at: Option<Moment>,
+    /// Jobs in all.
     pub total: i64,
+    /// Jobs that were done.
     pub done: i64,
+    /// Jobs that failed.
     pub failed: i64,
+    /// Jobs under way.
     pub running: i64,
+    /// Jobs that wait.
     pub waiting: i64,
 }
 
 impl Round {
+    /// None of its jobs waits or is under way.
     pub fn is_over(&self) -> bool {
         self.running + self.waiting == 0
     }
 
+    /// Share of its jobs that are over, 0 to 100.
     pub fn percent(&self) -> i64 {
         if self.total == 0 {
             100
@@ -33,34 +46,55 @@ impl Round {
     }
 }
 
+/// A job in a list.
 #[derive(Debug, Clone, sqlx::FromRow)]
 pub struct JobRow {
+    /// Its number.
     pub id: i64,
+    /// Its site.
     pub site_id: i64,
+    /// Name of its site.
     pub site_name: String,
+    /// Name of its client.
     pub client_name: String,
+    /// waiting, running, done, failed or cancelled.
     pub state: String,
+    /// In words, once it is over.
     pub outcome: String,
     /// How the site stands in all, worst first: 1 failing to 6 not applicable.
     pub worst: i16,
+    /// Steps done.
     pub progress_done: i32,
+    /// Steps in all.
     pub progress_of: i32,
 }
 
-const ROUND: &str = "select r.id, r.kind, r.title, r.who, r.created_at, r.cancelled_at, count(j.id) as total, count(*) filter (where j.state = 'done') as done, count(*) filter (where j.state = 'failed') as failed, count(*) filter (where j.state = 'running') as running, count(*) filter (where j.state = 'waiting') as waiting from rounds r left join jobs j on j.round_id = r.id";
+const ROUND: &str = "select r.id, r.kind, r.title, r.who, r.created_at, r.cancelled_at, count(j.id) as total, \
+    count(*) filter (where j.state = 'done') as done, \
+    count(*) filter (where j.state = 'failed') as failed, \
+    count(*) filter (where j.state = 'running') as running, \
+    count(*) filter (where j.state = 'waiting') as waiting from rounds r left \
+    join jobs j on j.round_id = r.id";
 
 /// A job that has not ended.
 #[derive(Debug, Clone, sqlx::FromRow)]
 pub struct Pending {
+    /// Its number.
     pub id: i64,
+    /// Its round.
     pub round_id: i64,
+    /// Key of what is done.
     pub kind: String,
+    /// waiting, running, done, failed or cancelled.
     pub state: String,
+    /// Steps done.
     pub progress_done: i32,
+    /// Steps in all.
     pub progress_of: i32,
 }
 
 impl Store {
+    /// One round.
     pub async fn round(&self, id: i64) -> Result<Option<Round>> {
         let sql = format!("{ROUND} where r.id = $1 group by r.id");
         sqlx::query_as(sqlx::AssertSqlSafe(sql))
@@ -100,7 +134,8 @@ impl Store {
     /// Where the database refuses.
     pub async fn active_round(&self) -> Result<Option<Round>> {
         let sql = format!(
-            "{ROUND} where r.id = (select round_id from jobs where state in ('waiting', 'running') order by state = 'running' desc, priority, round_id limit 1) group by r.id"
+            "{ROUND} where r.id = (select round_id from jobs \
+             where state in ('waiting', 'running') order by state = 'running' desc, priority, round_id limit 1) group by r.id"
         );
         sqlx::query_as(sqlx::AssertSqlSafe(sql))
             .fetch_optional(&self.pool)
@@ -113,11 +148,15 @@ impl Store {
     /// # Errors
     /// Where the database refuses.
     pub async fn job_under_way(&self, site: i64) -> Result<Option<Pending>> {
-        sqlx::query_as("select id, round_id, kind, state, progress_done, progress_of from jobs where site_id = $1 and state in ('waiting', 'running') order by priority, id desc limit 1")
-            .bind(site)
-            .fetch_optional(&self.pool)
-            .await
-            .map_err(doing("reading what is under way"))
+        sqlx::query_as(
+            "select id, round_id, kind, state, progress_done, progress_of from jobs \
+            where site_id = $1 and state in ('waiting', 'running') order by priority, id desc \
+            limit 1",
+        )
+        .bind(site)
+        .fetch_optional(&self.pool)
+        .await
+        .map_err(doing("reading what is under way"))
     }
 
     /// The last job of a kind of a site that failed, if nothing of the kind came after it.
@@ -125,11 +164,15 @@ impl Store {
     /// # Errors
     /// Where the database refuses.
     pub async fn last_failure(&self, site: i64) -> Result<Option<String>> {
-        let last: Option<(String, String, String)> = sqlx::query_as("select state, kind, outcome from jobs where site_id = $1 and state in ('done', 'failed') order by finished_at desc limit 1")
-            .bind(site)
-            .fetch_optional(&self.pool)
-            .await
-            .map_err(doing("reading the last job"))?;
+        let last: Option<(String, String, String)> = sqlx::query_as(
+            "select state, kind, outcome \
+            from jobs where site_id = $1 and state in ('done', 'failed') \
+            order by finished_at desc limit 1",
+        )
+        .bind(site)
+        .fetch_optional(&self.pool)
+        .await
+        .map_err(doing("reading the last job"))?;
         let failed = last.filter(|(state, ..)| state == "failed");
         Ok(failed.map(|(_, kind, why)| format!("{kind}: {why}")))
     }
@@ -145,8 +188,15 @@ impl Store {
         .map_err(doing("listing jobs"))
     }
 
+    /// One page of a round's jobs: what is under way first.
     pub async fn round_jobs(&self, round: i64, offset: i64, limit: i64) -> Result<Vec<JobRow>> {
-        sqlx::query_as("select j.id, j.site_id, s.name as site_name, c.name as client_name, j.state, j.outcome, s.worst, j.progress_done, j.progress_of from jobs j join sites s on s.id = j.site_id join clients c on c.id = s.client_id where j.round_id = $1 order by array_position(array['running', 'failed', 'done', 'waiting', 'cancelled'], j.state), j.finished_at desc nulls last, j.id offset $2 limit $3")
+        sqlx::query_as("select j.id, j.site_id, s.name as site_name, c.name as client_name, j.state, \
+             j.outcome, s.worst, j.progress_done, j.progress_of \
+            from jobs j join sites s on s.id = j.site_id join clients c on c.id = s.client_id \
+            where j.round_id = $1 \
+            order by array_position(array['running', 'failed', 'done', 'waiting', 'cancelled'], j.state), \
+             j.finished_at desc nulls last, j.id offset $2 \
+            limit $3")
             .bind(round)
             .bind(offset)
             .bind(limit)

@@ -6,6 +6,7 @@ use crate::{Result, Store, StoreError, doing, fresh_token};
 /// Where `newtfern admin with-database` leaves the server's address.
 pub const SERVER: &str = "NEWTFERN_TEST_DATABASE";
 
+/// Makes an empty database and brings its schema up to date.
 pub async fn database(server: &str) -> Result<Store> {
     Ok(with_address(server).await?.0)
 }

@@ -6,6 +6,7 @@ use crate::{Result, StoreError};
 use ring::aead::{Aad, CHACHA20_POLY1305, LessSafeKey, NONCE_LEN, Nonce, UnboundKey};
 use std::path::Path;
 
+/// Seals secrets with a key that lies outside the database.
 #[derive(Clone)]
 pub struct Sealer {
     key: [u8; 32],

@@ -1,26 +1,35 @@
 //! Sites: adding, changing, and the rows of the lenses.
 
 use crate::text::{clean, json_of};
-use crate::{Result, Store, StoreError, Tx, doing, unique};
+use crate::{Moment, Result, Store, StoreError, Tx, doing, unique};
 use newtfern_core::design::Layer;
 use newtfern_core::family::{Family, Standing, Stood};
 use newtfern_core::site::{SiteField, SiteFields};
 use serde_json::Value;
 use std::collections::HashMap;
-use time::OffsetDateTime;
 
 /// A site as it is kept.
 #[derive(Debug, Clone, sqlx::FromRow)]
 pub struct Site {
+    /// Its number.
     pub id: i64,
+    /// Its client.
     pub client_id: i64,
+    /// Name of its client.
     pub client_name: String,
+    /// Rank of its state, 1 the worst.
     pub worst: i16,
+    /// Blob of the page without the widget, desktop.
     pub preview_desktop: Option<String>,
+    /// Blob of the page without the widget, phone.
     pub preview_phone: Option<String>,
+    /// Family of the next action.
     pub next_family: Option<String>,
+    /// State that asks for it.
     pub next_state: Option<String>,
+    /// The next action, in words.
     pub next_act: Option<String>,
+    /// Why.
     pub next_why: String,
     adjustments: sqlx::types::Json<Layer>,
     fields: sqlx::types::Json<SiteFields>,
@@ -60,13 +69,19 @@ pub fn standing_of_rank(rank: i16) -> Standing {
 /// How a site stands in one family.
 #[derive(Debug, Clone, sqlx::FromRow)]
 pub struct StandingRow {
+    /// Of which site.
     pub site_id: i64,
+    /// The family's key.
     pub family: String,
+    /// The state's key.
     pub state: String,
+    /// In one sentence.
     pub summary: String,
+    /// What to do.
     pub remedy: String,
     /// When it was seen.
-    pub at: OffsetDateTime,
+    pub at: Moment,
+    /// The check that it rests on.
     pub check_id: Option<i64>,
 }
 
@@ -92,46 +107,14 @@ impl StandingRow {
     }
 }
 
-/// What lists are sorted by.
-#[derive(Debug, Clone, Copy, Default, PartialEq, Eq)]
-pub enum Order {
-    /// By client and then in the order in which they were added.
-    #[default]
-    Client,
-    /// By a site's own state, worst first.
-    Worst,
-    /// By its standing in a family, worst first.
-    WorstIn(Family),
-}
-
-/// Which rows of the estate, in which order.
-#[derive(Debug, Clone, Default)]
-pub struct Filter {
-    /// Words that must all be found: in names, addresses, keys, suppliers, platforms, codes.
-    pub search: String,
-    pub client: Option<i64>,
-    /// A state: of the site, or of a family.
-    pub state: Option<(Option<Family>, Standing)>,
-    /// The next action asked for: family and words.
-    pub next: Option<(Family, String)>,
-    pub order: Order,
-}
-
-/// The words of a search, each as a pattern; at most eight.
-fn patterns(search: &str) -> Vec<String> {
-    let words = search.split_whitespace().take(8);
-    words
-        .map(|w| crate::audit::like(&w.to_lowercase()))
-        .collect()
-}
-
-fn columns() -> String {
+pub(crate) fn columns() -> String {
     let pairs: Vec<String> = SiteField::ALL
         .iter()
         .map(|f| format!("'{0}', s.{0}", f.column()))
         .collect();
     format!(
-        "s.id, s.client_id, c.name as client_name, s.worst, s.preview_desktop, s.preview_phone, s.next_family, s.next_state, s.next_act, s.next_why, s.adjustments, jsonb_build_object({}) as fields",
+        "s.id, s.client_id, c.name as client_name, s.worst, s.preview_desktop, s.preview_phone, s.next_family, \
+         s.next_state, s.next_act, s.next_why, s.adjustments, jsonb_build_object({}) as fields",
         pairs.join(", ")
     )
 }
@@ -142,31 +125,6 @@ fn names() -> String {
     names.join(", ")
 }
 
-/// What a filter asks of a row: $1 patterns, $2 client, $3 family of the state, $4 state, $5 rank,
-/// $6 and $7 the next action.
-const MATCHES: &str = "s.search like all ($1) and ($2::bigint is null or s.client_id = $2)
-    and ($4::text is null or case when $3::text is null then s.worst = $5
-        else exists (select 1 from standings t where t.site_id = s.id and t.family = $3 and t.state = $4) end)
-    and ($6::text is null or (s.next_family = $6 and s.next_act = $7))";
-
-macro_rules! bind_filter {
-    ($query:expr, $filter:expr) => {{
-        let (family, state) = match &$filter.state {
-            Some((family, state)) => (family.map(Family::key), Some(*state)),
-            None => (None, None),
-        };
-        let rank = state.and_then(|s| Standing::ALL.iter().position(|x| *x == s));
-        $query
-            .bind(patterns(&$filter.search))
-            .bind($filter.client)
-            .bind(family)
-            .bind(state.map(Standing::key))
-            .bind(rank.map(|r| r as i16 + 1))
-            .bind($filter.next.as_ref().map(|(f, _)| f.key()))
-            .bind($filter.next.as_ref().map(|(_, act)| act.clone()))
-    }};
-}
-
 impl Tx {
     /// Adds a site, with a standing in each family from the moment it exists.
     ///
@@ -175,7 +133,8 @@ impl Tx {
     pub async fn add_site(&mut self, client: i64, fields: &SiteFields) -> Result<i64> {
         let names = names();
         let sql = format!(
-            "insert into sites (client_id, {names}) select $1, {names} from jsonb_populate_record(null::sites, $2) returning id"
+            "insert into sites (client_id, {names}) select $1, {names} \
+                from jsonb_populate_record(null::sites, $2) returning id"
         );
         let id: i64 = sqlx::query_scalar(sqlx::AssertSqlSafe(sql))
             .bind(client)
@@ -267,7 +226,9 @@ impl Tx {
         desktop: Option<&str>,
         phone: Option<&str>,
     ) -> Result<()> {
-        sqlx::query("update sites set preview_desktop = coalesce($2, preview_desktop), preview_phone = coalesce($3, preview_phone) where id = $1")
+        sqlx::query("update sites \
+            set preview_desktop = coalesce($2, preview_desktop), preview_phone = coalesce($3, preview_phone) \
+            where id = $1")
             .bind(id)
             .bind(desktop)
             .bind(phone)
@@ -366,76 +327,19 @@ impl Store {
             .map_err(doing("looking up sites"))
     }
 
-    /// One page of rows and how many there are in all.
-    ///
-    /// # Errors
-    /// Where the database refuses.
-    pub async fn sites(&self, f: &Filter, offset: i64, limit: i64) -> Result<(Vec<Site>, i64)> {
-        let (join, order) = match f.order {
-            Order::Client => ("", "c.name, s.id"),
-            Order::Worst => ("", "s.worst, c.name, s.id"),
-            Order::WorstIn(_) => (
-                "join standings w on w.site_id = s.id and w.family = $10",
-                "state_rank(w.state), c.name, s.id",
-            ),
-        };
-        let sql = format!(
-            "select {} from sites s join clients c on c.id = s.client_id {join} where {MATCHES} order by {order} offset $8 limit $9",
-            columns()
-        );
-        let query = bind_filter!(sqlx::query_as(sqlx::AssertSqlSafe(sql)), f)
-            .bind(offset)
-            .bind(limit);
-        let query = match f.order {
-            Order::WorstIn(family) => query.bind(family.key()),
-            _ => query,
-        };
-        let rows = query
-            .fetch_all(&self.pool)
-            .await
-            .map_err(doing("listing sites"))?;
-        let sql = format!("select count(*) from sites s where {MATCHES}");
-        let total = bind_filter!(sqlx::query_scalar(sqlx::AssertSqlSafe(sql)), f)
-            .fetch_one(&self.pool)
-            .await
-            .map_err(doing("counting sites"))?;
-        Ok((rows, total))
-    }
-
-    /// Ids of all rows a filter matches, for acts on everything found.
-    ///
-    /// # Errors
-    /// Where the database refuses.
-    pub async fn site_ids(&self, f: &Filter) -> Result<Vec<i64>> {
-        let sql = format!("select s.id from sites s where {MATCHES} order by s.worst, s.id");
-        bind_filter!(sqlx::query_scalar(sqlx::AssertSqlSafe(sql)), f)
-            .fetch_all(&self.pool)
-            .await
-            .map_err(doing("listing sites"))
-    }
-
-    /// Ids of all sites of some clients.
-    ///
-    /// # Errors
-    /// Where the database refuses.
-    pub async fn site_ids_of(&self, clients: &[i64]) -> Result<Vec<i64>> {
-        sqlx::query_scalar("select id from sites where client_id = any($1) order by id")
-            .bind(clients)
-            .fetch_all(&self.pool)
-            .await
-            .map_err(doing("listing sites"))
-    }
-
     /// Standings of some sites, each in the order of the job.
     ///
     /// # Errors
     /// Where the database refuses.
     pub async fn standings_of(&self, sites: &[i64]) -> Result<HashMap<i64, Vec<StandingRow>>> {
-        let rows: Vec<StandingRow> = sqlx::query_as("select site_id, family, state, summary, remedy, at, check_id from standings where site_id = any($1)")
-            .bind(sites)
-            .fetch_all(&self.pool)
-            .await
-            .map_err(doing("reading standings"))?;
+        let rows: Vec<StandingRow> = sqlx::query_as(
+            "select site_id, family, state, summary, remedy, at, check_id \
+            from standings where site_id = any($1)",
+        )
+        .bind(sites)
+        .fetch_all(&self.pool)
+        .await
+        .map_err(doing("reading standings"))?;
         let mut out: HashMap<i64, Vec<StandingRow>> = HashMap::new();
         for row in rows {
             out.entry(row.site_id).or_default().push(row);
@@ -480,53 +384,6 @@ impl Store {
                 .map_err(doing("reading a token"))?;
         Ok(found.flatten())
     }
-
-    /// What needs somebody now: sites with the same next action together, what fails first.
-    ///
-    /// # Errors
-    /// Where the database refuses.
-    pub async fn worklist(&self, shown: i64, offset: i64, limit: i64) -> Result<Worklist> {
-        let batches: Vec<Batch> = sqlx::query_as(include_str!("sql/batches.sql"))
-            .bind(offset)
-            .bind(limit)
-            .bind(shown)
-            .fetch_all(&self.pool)
-            .await
-            .map_err(doing("reading the worklist"))?;
-        let (kinds, sites): (i64, i64) = sqlx::query_as("select count(distinct (next_family, next_act)), count(*) from sites where next_act is not null")
-            .fetch_one(&self.pool)
-            .await
-            .map_err(doing("counting the worklist"))?;
-        Ok(Worklist {
-            batches,
-            kinds,
-            sites,
-        })
-    }
-}
-
-/// One page of the worklist.
-#[derive(Debug, Clone)]
-pub struct Worklist {
-    pub batches: Vec<Batch>,
-    /// How many batches there are in all.
-    pub kinds: i64,
-    /// How many sites have something to be done.
-    pub sites: i64,
-}
-
-/// A site in a batch: id, name, client, why.
-pub type InBatch = (i64, String, String, String);
-
-/// Sites with the same next action.
-#[derive(Debug, Clone, sqlx::FromRow)]
-pub struct Batch {
-    pub family: String,
-    pub state: String,
-    pub act: String,
-    pub sites: i64,
-    /// The first of them: id, site, client, why.
-    pub first: sqlx::types::Json<Vec<InBatch>>,
 }
 
 /// A corrupt row is told, not passed over.

@@ -5,14 +5,14 @@
 mod common;
 
 use common::{assessed, check, count, keep, run, stands, with_sites};
+use jiff::{SignedDuration, Timestamp};
 use newtfern_core::code::Code;
 use newtfern_core::echo::Seen;
 use newtfern_core::family::{Assessed, Detail, Family, STALE_AFTER_S, Standing};
 use newtfern_core::finding::{Evidence, Finding};
 use newtfern_core::observation::Viewport;
 use newtfern_store::checks::Drawing;
-use newtfern_store::sites::{Filter, Order};
-use time::{Duration, OffsetDateTime};
+use newtfern_store::lists::{Filter, Order};
 
 fn broken(code: Code, summary: &str) -> Finding {
     Finding::broken(code, summary, "Mend it.").with(Evidence::fact("seen \u{0} so"))
@@ -28,7 +28,7 @@ fn failing(family: Family, finding: Finding) -> Assessed {
 #[tokio::test]
 async fn a_look_that_is_older_replaces_nothing() {
     let (store, sites) = with_sites(1).await;
-    let now = OffsetDateTime::now_utc();
+    let now = Timestamp::now();
     let newer = vec![assessed(Family::Load, Standing::Passing, "newer")];
     keep(&store, &check(sites[0], now, newer)).await;
     // A slow worker comes back late with what it saw before.
@@ -36,7 +36,11 @@ async fn a_look_that_is_older_replaces_nothing() {
         assessed(Family::Load, Standing::Failing, "older"),
         assessed(Family::Brand, Standing::Passing, "first look"),
     ];
-    keep(&store, &check(sites[0], now - Duration::minutes(5), older)).await;
+    keep(
+        &store,
+        &check(sites[0], now - SignedDuration::from_mins(5), older),
+    )
+    .await;
     assert_eq!(
         stands(&store, sites[0], Family::Load).await,
         (Standing::Passing, "newer".into())
@@ -61,7 +65,7 @@ async fn findings_visits_and_drawings_come_back_as_they_were_kept() {
         ..Seen::default()
     }));
     let load = failing(Family::Load, broken(Code::ShownHidden, "It is hidden."));
-    let now = OffsetDateTime::now_utc();
+    let now = Timestamp::now();
     keep(&store, &check(sites[0], now, vec![load, echo])).await;
     let found = store.findings(sites[0]).await.unwrap();
     let finding = &found[&Family::Load][0];
@@ -93,8 +97,8 @@ async fn findings_visits_and_drawings_come_back_as_they_were_kept() {
 #[tokio::test]
 async fn results_grow_old_and_what_they_rest_on_can_change() {
     let (store, sites) = with_sites(2).await;
-    let now = OffsetDateTime::now_utc();
-    let old = now - Duration::seconds(STALE_AFTER_S + 60);
+    let now = Timestamp::now();
+    let old = now - SignedDuration::from_secs(STALE_AFTER_S + 60);
     let load = || vec![assessed(Family::Load, Standing::Passing, "holds")];
     keep(&store, &check(sites[0], old, load())).await;
     keep(&store, &check(sites[1], now, load())).await;
@@ -126,8 +130,9 @@ async fn results_grow_old_and_what_they_rest_on_can_change() {
 
 #[tokio::test]
 async fn counts_filters_and_order_tell_the_same() {
+    // One story: each part stands on what the one before left behind.
     let (store, sites) = with_sites(4).await;
-    let now = OffsetDateTime::now_utc();
+    let now = Timestamp::now();
     let load = failing(Family::Load, broken(Code::ShownHidden, "It is hidden."));
     keep(&store, &check(sites[1], now, vec![load])).await;
     let passing = vec![assessed(Family::Load, Standing::Passing, "holds")];
@@ -194,14 +199,14 @@ async fn counts_filters_and_order_tell_the_same() {
 #[tokio::test]
 async fn old_checks_go_with_their_pictures_but_not_what_is_rested_on() {
     let (store, sites) = with_sites(1).await;
-    let start = OffsetDateTime::now_utc();
+    let start = Timestamp::now();
     let mut ids = Vec::new();
     for i in 0..5i64 {
         let families = match i {
             0 => vec![assessed(Family::Brand, Standing::Passing, "rested on")],
             _ => vec![assessed(Family::Load, Standing::Passing, "holds")],
         };
-        let mut new = check(sites[0], start + Duration::seconds(i), families);
+        let mut new = check(sites[0], start + SignedDuration::from_secs(i), families);
         new.blobs = vec![format!("pictures/{i}.png"), "pictures/shared.png".into()];
         ids.push(keep(&store, &new).await);
     }
@@ -231,7 +236,7 @@ async fn old_checks_go_with_their_pictures_but_not_what_is_rested_on() {
 #[tokio::test]
 async fn the_worklist_batches_sites_by_what_is_next() {
     let (store, sites) = with_sites(5).await;
-    let now = OffsetDateTime::now_utc();
+    let now = Timestamp::now();
     for (i, site) in sites.iter().enumerate() {
         let mut families: Vec<Assessed> = Family::ALL
             .into_iter()

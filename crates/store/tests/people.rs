@@ -4,11 +4,11 @@
 mod common;
 
 use common::{count, fields, with_sites};
+use jiff::{SignedDuration, Timestamp};
 use newtfern_core::family::Family;
 use newtfern_store::StoreError;
 use newtfern_store::people::Role;
 use newtfern_store::seal::Sealer;
-use time::{Duration, OffsetDateTime};
 
 #[tokio::test]
 async fn an_address_is_taken_once_and_nothing_is_half_added() {
@@ -37,18 +37,18 @@ async fn what_a_site_holds_comes_back_as_it_was_kept() {
 #[tokio::test]
 async fn sessions_end() {
     let (store, _) = with_sites(1).await;
-    let now = OffsetDateTime::now_utc();
+    let now = Timestamp::now();
     let mut tx = store.begin().await.unwrap();
     let person = tx
         .add_person("One@Fenwick.example", "One", Role::Viewer, "x")
         .await
         .unwrap();
     let live = tx
-        .open_session(person, now + Duration::days(1))
+        .open_session(person, now + SignedDuration::from_hours(24))
         .await
         .unwrap();
     let old = tx
-        .open_session(person, now - Duration::seconds(1))
+        .open_session(person, now - SignedDuration::from_secs(1))
         .await
         .unwrap();
     tx.commit().await.unwrap();
@@ -65,8 +65,11 @@ async fn sessions_end() {
 #[tokio::test]
 async fn links_end() {
     let (store, sites) = with_sites(1).await;
-    let now = OffsetDateTime::now_utc();
-    let (soon, past) = (now + Duration::days(1), now - Duration::seconds(1));
+    let now = Timestamp::now();
+    let (soon, past) = (
+        now + SignedDuration::from_hours(24),
+        now - SignedDuration::from_secs(1),
+    );
     let mut tx = store.begin().await.unwrap();
     let first = tx
         .add_handover(sites[0], "<p>sheet</p>", None, "One", soon)

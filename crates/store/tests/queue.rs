@@ -215,7 +215,7 @@ async fn fifty_deaths_over_five_hundred_jobs_lose_and_double_nothing() {
                     1 => {
                         // Dies with everything written and nothing committed.
                         let load = common::assessed(Family::Load, Standing::Passing, "lost");
-                        let at = time::OffsetDateTime::now_utc();
+                        let at = jiff::Timestamp::now();
                         let mut new = common::check(job.site_id, at, vec![load]);
                         new.job = Some(job.id);
                         let mut tx = store.begin().await.unwrap();

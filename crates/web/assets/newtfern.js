@@ -4,16 +4,25 @@
 // position and its keyboard focus, and a page being read by something else is not taken away under it.
 async function renew() {
   const answer = await fetch(location.href);
-  if (!answer.ok || answer.redirected) { location.reload(); return; }
+  if (!answer.ok || answer.redirected) {
+    location.reload();
+    return;
+  }
   const fresh = new DOMParser().parseFromString(await answer.text(), "text/html");
-  const at = document.activeElement, id = at && at.id, href = at && at.getAttribute("href");
+  const at = document.activeElement,
+    id = at && at.id,
+    href = at && at.getAttribute("href");
   for (const part of [".trail", ".roundbar", "main"]) {
-    const old = document.querySelector(part), now = fresh.querySelector(part);
+    const old = document.querySelector(part),
+      now = fresh.querySelector(part);
     if (old && now) old.replaceWith(document.adoptNode(now));
     else if (old) old.remove();
   }
   if (at && !at.isConnected) {
-    const again = id ? document.getElementById(id) : href && [...document.querySelectorAll("main a")].find((a) => a.getAttribute("href") === href);
+    const again = id
+      ? document.getElementById(id)
+      : href &&
+        [...document.querySelectorAll("main a")].find((a) => a.getAttribute("href") === href);
     if (again) again.focus({ preventScroll: true });
   }
 }
@@ -22,29 +31,56 @@ document.addEventListener("alpine:init", () => {
   // Ticked rows of a lens; what is ticked stays ticked on other pages and in other lenses, until it was
   // acted on. Kept in this tab alone.
   Alpine.data("selection", () => ({
-    words: "none ticked", kept: new Set(),
+    words: "none ticked",
+    kept: new Set(),
     init() {
       if (!this.$refs.elsewhere) return;
-      try { this.kept = new Set(JSON.parse(sessionStorage.getItem("ticked") || "[]")); } catch { this.kept = new Set(); }
-      this.boxes().forEach((b) => { b.checked = this.kept.has(b.value); });
+      try {
+        this.kept = new Set(JSON.parse(sessionStorage.getItem("ticked") || "[]"));
+      } catch {
+        this.kept = new Set();
+      }
+      this.boxes().forEach((b) => {
+        b.checked = this.kept.has(b.value);
+      });
       this.$root.addEventListener("submit", () => sessionStorage.removeItem("ticked"));
       this.count();
     },
-    boxes() { return [...this.$root.querySelectorAll('td input[type="checkbox"]')]; },
-    toggle() { this.boxes().forEach((b) => { b.checked = this.$refs.every.checked; }); this.count(); },
-    clear() { this.kept.clear(); this.boxes().forEach((b) => { b.checked = false; }); this.$refs.every.checked = false; this.count(); },
+    boxes() {
+      return [...this.$root.querySelectorAll('td input[type="checkbox"]')];
+    },
+    toggle() {
+      this.boxes().forEach((b) => {
+        b.checked = this.$refs.every.checked;
+      });
+      this.count();
+    },
+    clear() {
+      this.kept.clear();
+      this.boxes().forEach((b) => {
+        b.checked = false;
+      });
+      this.$refs.every.checked = false;
+      this.count();
+    },
     count() {
-      const boxes = this.boxes(), here = boxes.filter((b) => b.checked).length;
+      const boxes = this.boxes(),
+        here = boxes.filter((b) => b.checked).length;
       let n = here;
       if (this.$refs.elsewhere) {
-        boxes.forEach((b) => { if (b.checked) this.kept.add(b.value); else this.kept.delete(b.value); });
+        boxes.forEach((b) => {
+          if (b.checked) this.kept.add(b.value);
+          else this.kept.delete(b.value);
+        });
         const ids = [...this.kept];
         this.$refs.elsewhere.value = ids.join(",");
         sessionStorage.setItem("ticked", JSON.stringify(ids));
         n = ids.length;
         this.$refs.none.hidden = n === 0;
       }
-      this.words = n ? n + " ticked" + (n > here ? ", " + (n - here) + " on other pages" : "") : "none ticked";
+      this.words = n
+        ? n + " ticked" + (n > here ? ", " + (n - here) + " on other pages" : "")
+        : "none ticked";
     },
   }));
 
@@ -53,24 +89,34 @@ document.addEventListener("alpine:init", () => {
     source: null,
     init() {
       // A page in the background listens to nothing: browsers hold few connections to one host.
-      this.listen = () => { if (!document.hidden && !this.source) this.open(); };
-      this.leave = () => { if (this.source) { this.source.close(); this.source = null; } };
+      this.listen = () => {
+        if (!document.hidden && !this.source) this.open();
+      };
+      this.leave = () => {
+        if (this.source) {
+          this.source.close();
+          this.source = null;
+        }
+      };
       this.look = () => (document.hidden ? this.leave() : this.listen());
       document.addEventListener("visibilitychange", this.look);
       addEventListener("pagehide", this.leave);
       this.listen();
     },
     open() {
-      const id = Number(this.$root.dataset.round), reload = this.$root.dataset.reload === "yes";
+      const id = Number(this.$root.dataset.round),
+        reload = this.$root.dataset.reload === "yes";
       this.source = new EventSource("/events");
       this.source.addEventListener("progress", (e) => {
         const p = JSON.parse(e.data);
         if (p.round !== id) return;
         this.$refs.bar.value = p.percent;
-        this.$refs.words.textContent = p.over + " of " + p.total + " sites" + (p.finished ? ", done" : "");
+        this.$refs.words.textContent =
+          p.over + " of " + p.total + " sites" + (p.finished ? ", done" : "");
         this.$refs.fresh.hidden = false;
         this.$refs.fresh.href = location.pathname + location.search;
-        if (p.finished && (reload || !document.querySelector(":focus-within input, input:checked"))) renew();
+        if (p.finished && (reload || !document.querySelector(":focus-within input, input:checked")))
+          renew();
       });
     },
     destroy() {
@@ -84,83 +130,175 @@ document.addEventListener("alpine:init", () => {
     words: "Copy",
     async copy() {
       const text = this.$refs.code.textContent;
-      try { await navigator.clipboard.writeText(text); this.words = "Copied"; }
-      catch { const r = document.createRange(); r.selectNodeContents(this.$refs.code); getSelection().removeAllRanges(); getSelection().addRange(r); this.words = "Selected: press Ctrl+C"; }
+      try {
+        await navigator.clipboard.writeText(text);
+        this.words = "Copied";
+      } catch {
+        const r = document.createRange();
+        r.selectNodeContents(this.$refs.code);
+        getSelection().removeAllRanges();
+        getSelection().addRange(r);
+        this.words = "Selected: press Ctrl+C";
+      }
     },
   }));
 
   // The address of a new site is looked at as soon as it is typed.
   Alpine.data("look", () => ({
     async ask(event) {
-      const hint = this.$refs.hint, form = this.$root;
-      hint.textContent = "Looking at it…"; hint.className = "hint";
-      const body = new URLSearchParams({ csrf: form.querySelector('[name="csrf"]').value, url: event.target.value });
+      const hint = this.$refs.hint,
+        form = this.$root;
+      hint.textContent = "Looking at it…";
+      hint.className = "hint";
+      const body = new URLSearchParams({
+        csrf: form.querySelector('[name="csrf"]').value,
+        url: event.target.value,
+      });
       try {
         const r = await (await fetch("/sites/look", { method: "POST", body })).json();
-        hint.textContent = r.problem || ["It answers" + (r.title ? ": " + r.title : "") + ".", ...r.remarks].join(" ");
+        hint.textContent =
+          r.problem ||
+          ["It answers" + (r.title ? ": " + r.title : "") + ".", ...r.remarks].join(" ");
         hint.className = r.problem ? "hint bad" : "hint good";
-        if (r.platform && this.$refs.platform && !this.$refs.platform.value) this.$refs.platform.value = r.platform;
-      } catch { hint.textContent = "The address could not be looked at; it will be when you add the site."; }
+        if (r.platform && this.$refs.platform && !this.$refs.platform.value)
+          this.$refs.platform.value = r.platform;
+      } catch {
+        hint.textContent = "The address could not be looked at; it will be when you add the site.";
+      }
     },
   }));
 
   // The design's live preview: the widget drawn over a picture of the site's own page.
   Alpine.data("design", () => ({
-    pictures: {}, timer: 0,
+    pictures: {},
+    timer: 0,
     init() {
       for (const name of ["desktop", "phone"]) {
         const src = this.$refs[name].dataset.src;
-        if (src) { const i = new Image(); i.onload = () => { this.pictures[name] = i; this.paint(); }; i.src = src; }
+        if (src) {
+          const i = new Image();
+          i.onload = () => {
+            this.pictures[name] = i;
+            this.paint();
+          };
+          i.src = src;
+        }
       }
-      this.paint(); this.ask();
+      this.paint();
+      this.ask();
     },
-    changed() { this.paint(); clearTimeout(this.timer); this.timer = setTimeout(() => this.ask(), 200); },
-    reset(event) { const d = event.target.dataset; this.$refs.form.elements[d.field].value = d.above; this.changed(); },
-    value(name) { return this.$refs.form.elements[name].value; },
+    changed() {
+      this.paint();
+      clearTimeout(this.timer);
+      this.timer = setTimeout(() => this.ask(), 200);
+    },
+    reset(event) {
+      const d = event.target.dataset;
+      this.$refs.form.elements[d.field].value = d.above;
+      this.changed();
+    },
+    value(name) {
+      return this.$refs.form.elements[name].value;
+    },
     async ask() {
       const body = new URLSearchParams(new FormData(this.$refs.form));
-      const answer = await fetch("/sites/" + this.$root.dataset.site + "/design/numbers", { method: "POST", body });
+      const answer = await fetch("/sites/" + this.$root.dataset.site + "/design/numbers", {
+        method: "POST",
+        body,
+      });
       if (!answer.ok) return;
-      const n = await answer.json(), problem = this.$refs.problem;
-      problem.hidden = !n.problem; problem.textContent = n.problem || "";
+      const n = await answer.json(),
+        problem = this.$refs.problem;
+      problem.hidden = !n.problem;
+      problem.textContent = n.problem || "";
       if (n.problem) return;
       for (const key of ["to_brand", "text_on_button", "text_on_header", "button_on_page"]) {
-        this.$refs[key].textContent = n[key]; this.$refs[key].className = n.weak[key] ? "weak" : "";
+        this.$refs[key].textContent = n[key];
+        this.$refs[key].className = n.weak[key] ? "weak" : "";
       }
     },
-    paint() { for (const name of ["desktop", "phone"]) this.draw(this.$refs[name], name); },
+    paint() {
+      for (const name of ["desktop", "phone"]) this.draw(this.$refs[name], name);
+    },
     draw(canvas, name) {
-      const g = canvas.getContext("2d"), w = Number(canvas.dataset.w), h = Number(canvas.dataset.h), k = canvas.width / w;
+      const g = canvas.getContext("2d"),
+        w = Number(canvas.dataset.w),
+        h = Number(canvas.dataset.h),
+        k = canvas.width / w;
       g.setTransform(1, 0, 0, 1, 0, 0);
-      g.fillStyle = this.value("page_colour") || "#fff"; g.fillRect(0, 0, canvas.width, canvas.height);
+      g.fillStyle = this.value("page_colour") || "#fff";
+      g.fillRect(0, 0, canvas.width, canvas.height);
       if (this.pictures[name]) g.drawImage(this.pictures[name], 0, 0, canvas.width, canvas.height);
       g.setTransform(k, 0, 0, k, 0, 0);
-      const corner = this.value("corner"), x = Number(this.value("offset_x")) || 0, y = Number(this.value("offset_y")) || 0, size = 60;
-      const right = corner.endsWith("right"), bottom = corner.startsWith("bottom");
-      const bx = right ? w - x - size : x, by = bottom ? h - y - size : y;
-      g.fillStyle = this.value("button_colour"); g.beginPath(); g.arc(bx + 30, by + 30, 30, 0, 7); g.fill();
-      g.fillStyle = this.value("icon_colour"); g.fillRect(bx + 18, by + 20, 24, 15); g.beginPath(); g.moveTo(bx + 22, by + 34); g.lineTo(bx + 22, by + 42); g.lineTo(bx + 31, by + 34); g.fill();
-      g.font = "15px sans-serif"; g.textBaseline = "top";
+      const corner = this.value("corner"),
+        x = Number(this.value("offset_x")) || 0,
+        y = Number(this.value("offset_y")) || 0,
+        size = 60;
+      const right = corner.endsWith("right"),
+        bottom = corner.startsWith("bottom");
+      const bx = right ? w - x - size : x,
+        by = bottom ? h - y - size : y;
+      g.fillStyle = this.value("button_colour");
+      g.beginPath();
+      g.arc(bx + 30, by + 30, 30, 0, 7);
+      g.fill();
+      g.fillStyle = this.value("icon_colour");
+      g.fillRect(bx + 18, by + 20, 24, 15);
+      g.beginPath();
+      g.moveTo(bx + 22, by + 34);
+      g.lineTo(bx + 22, by + 42);
+      g.lineTo(bx + 31, by + 34);
+      g.fill();
+      g.font = "15px sans-serif";
+      g.textBaseline = "top";
       if (this.$refs.open.checked) {
-        const pw = name === "phone" ? w - 16 : 340, ph = Math.min(440, h * 0.7), px = name === "phone" ? 8 : (right ? w - x - pw : x), py = bottom ? h - y - 72 - ph : y + 72;
-        g.fillStyle = "#fff"; g.fillRect(px, py, pw, ph); g.strokeStyle = "#999"; g.strokeRect(px, py, pw, ph);
-        g.fillStyle = this.value("header_colour"); g.fillRect(px, py, pw, 52);
-        g.fillStyle = this.value("header_text"); g.font = "bold 16px sans-serif"; g.fillText(this.value("title"), px + 14, py + 18, pw - 60); g.fillText("\u00d7", px + pw - 26, py + 18);
-        g.font = "15px sans-serif"; let line = py + 64; g.fillStyle = "#444";
-        const notice = this.value("notice_text") + (this.value("notice_link") ? " (" + this.value("notice_link") + ")" : "");
+        const pw = name === "phone" ? w - 16 : 340,
+          ph = Math.min(440, h * 0.7),
+          px = name === "phone" ? 8 : right ? w - x - pw : x,
+          py = bottom ? h - y - 72 - ph : y + 72;
+        g.fillStyle = "#fff";
+        g.fillRect(px, py, pw, ph);
+        g.strokeStyle = "#999";
+        g.strokeRect(px, py, pw, ph);
+        g.fillStyle = this.value("header_colour");
+        g.fillRect(px, py, pw, 52);
+        g.fillStyle = this.value("header_text");
+        g.font = "bold 16px sans-serif";
+        g.fillText(this.value("title"), px + 14, py + 18, pw - 60);
+        g.fillText("\u00d7", px + pw - 26, py + 18);
+        g.font = "15px sans-serif";
+        let line = py + 64;
+        g.fillStyle = "#444";
+        const notice =
+          this.value("notice_text") +
+          (this.value("notice_link") ? " (" + this.value("notice_link") + ")" : "");
         line = this.wrap(g, notice, px + 14, line, pw - 28) + 12;
-        g.fillStyle = "#eee9df"; g.fillRect(px + 12, line, pw - 60, 40); g.fillStyle = "#222"; this.wrap(g, this.value("greeting"), px + 20, line + 10, pw - 76);
-        g.strokeStyle = "#bbb"; g.strokeRect(px + 10, py + ph - 48, pw - 20, 36);
+        g.fillStyle = "#eee9df";
+        g.fillRect(px + 12, line, pw - 60, 40);
+        g.fillStyle = "#222";
+        this.wrap(g, this.value("greeting"), px + 20, line + 10, pw - 76);
+        g.strokeStyle = "#bbb";
+        g.strokeRect(px + 10, py + ph - 48, pw - 20, 36);
       } else if (this.value("prompt")) {
-        const text = this.value("prompt"), tw = g.measureText(text).width + 24, tx = right ? bx - tw - 10 : bx + 70;
-        g.fillStyle = "#fff"; g.fillRect(tx, by + 12, tw, 36); g.strokeStyle = "#999"; g.strokeRect(tx, by + 12, tw, 36);
-        g.fillStyle = "#222"; g.fillText(text, tx + 12, by + 22);
+        const text = this.value("prompt"),
+          tw = g.measureText(text).width + 24,
+          tx = right ? bx - tw - 10 : bx + 70;
+        g.fillStyle = "#fff";
+        g.fillRect(tx, by + 12, tw, 36);
+        g.strokeStyle = "#999";
+        g.strokeRect(tx, by + 12, tw, 36);
+        g.fillStyle = "#222";
+        g.fillText(text, tx + 12, by + 22);
       }
     },
     wrap(g, text, x, y, width) {
       let line = "";
       for (const word of text.split(" ")) {
-        if (line && g.measureText(line + " " + word).width > width) { g.fillText(line, x, y); y += 19; line = word; } else line = line ? line + " " + word : word;
+        if (line && g.measureText(line + " " + word).width > width) {
+          g.fillText(line, x, y);
+          y += 19;
+          line = word;
+        } else line = line ? line + " " + word : word;
       }
       g.fillText(line, x, y);
       return y + 19;
@@ -170,29 +308,47 @@ document.addEventListener("alpine:init", () => {
 
 // A form kept over a sign-in in another tab is sent with that sign-in's token.
 document.addEventListener("submit", async (e) => {
-  const form = e.target, field = form.matches("[data-fresh-token]") && form.elements.csrf;
+  const form = e.target,
+    field = form.matches("[data-fresh-token]") && form.elements.csrf;
   if (!field || field.value) return;
   e.preventDefault();
   const page = new DOMParser().parseFromString(await (await fetch("/rounds")).text(), "text/html");
   const token = page.querySelector('meta[name="form-token"]');
-  if (token) { field.value = token.content; form.submit(); } else { location.assign("/sign-in"); }
+  if (token) {
+    field.value = token.content;
+    form.submit();
+  } else {
+    location.assign("/sign-in");
+  }
 });
 
 // Search, client and state stay when the lens changes.
 document.addEventListener("click", (e) => {
   const link = e.target.closest("a[data-keep-query]");
   if (link && location.pathname.startsWith("/lens/")) {
-    const now = new URLSearchParams(location.search); now.delete("page");
+    const now = new URLSearchParams(location.search);
+    now.delete("page");
     link.search = now.toString();
   }
 });
 // "/" goes to the search field, "n" and "p" to the next and the row before.
 document.addEventListener("keydown", (e) => {
-  if (e.ctrlKey || e.metaKey || e.altKey || /^(input|textarea|select)$/i.test(e.target.tagName)) return;
-  if (e.key === "/") { const s = document.querySelector('[data-key="/"]'); if (s) { e.preventDefault(); s.focus(); } }
+  if (e.ctrlKey || e.metaKey || e.altKey || /^(input|textarea|select)$/i.test(e.target.tagName))
+    return;
+  if (e.key === "/") {
+    const s = document.querySelector('[data-key="/"]');
+    if (s) {
+      e.preventDefault();
+      s.focus();
+    }
+  }
   if (e.key === "n" || e.key === "p") {
-    const links = [...document.querySelectorAll(".sitecell a")], at = links.indexOf(document.activeElement);
+    const links = [...document.querySelectorAll(".sitecell a")],
+      at = links.indexOf(document.activeElement);
     const next = links[Math.max(0, e.key === "n" ? at + 1 : at - 1)];
-    if (next) { e.preventDefault(); next.focus(); }
+    if (next) {
+      e.preventDefault();
+      next.focus();
+    }
   }
 });

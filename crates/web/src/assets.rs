@@ -18,8 +18,9 @@ struct Asset {
     bytes: Vec<u8>,
     kind: &'static str,
     tag: String,
-    /// Made when first asked for.
+    /// Made by [`prepare`].
     brotli: OnceLock<Vec<u8>>,
+    /// Made when first asked for.
     gzip: OnceLock<Vec<u8>>,
 }
 
@@ -72,11 +73,25 @@ pub fn path(name: &str) -> &'static str {
     PATHS.get(name).map_or("/assets/unknown", String::as_str)
 }
 
+/// The best; what it takes is paid once ([`prepare`]).
+const QUALITY: u32 = 11;
+
+/// Compresses everything, so that the first visitor does not wait for it.
+pub fn prepare() {
+    for asset in ASSETS.values().filter(|a| a.is_text()) {
+        asset.brotli();
+    }
+}
+
 impl Asset {
+    fn is_text(&self) -> bool {
+        !self.kind.starts_with("font")
+    }
+
     fn brotli(&self) -> &[u8] {
         self.brotli.get_or_init(|| {
             let mut out = Vec::new();
-            let mut writer = brotli::CompressorWriter::new(&mut out, 4096, 9, 22);
+            let mut writer = brotli::CompressorWriter::new(&mut out, 4096, QUALITY, 22);
             // Writing to memory does not fail.
             let _ = writer.write_all(&self.bytes);
             drop(writer);
@@ -126,10 +141,12 @@ pub async fn asset(Path(name): Path<String>, headers: HeaderMap) -> Response {
         return (StatusCode::NOT_MODIFIED, common).into_response();
     }
     let accepts = said(header::ACCEPT_ENCODING);
-    let text = !asset.kind.starts_with("font");
-    if text && accepts.contains("br") {
+    let text = asset.is_text();
+    // Until it is made (`prepare`), gzip does.
+    let brotli = asset.brotli.get().filter(|_| accepts.contains("br"));
+    if let Some(brotli) = brotli {
         let encoding = [(header::CONTENT_ENCODING, "br")];
-        (common, encoding, asset.brotli().to_vec()).into_response()
+        (common, encoding, brotli.clone()).into_response()
     } else if text && accepts.contains("gzip") {
         let encoding = [(header::CONTENT_ENCODING, "gzip")];
         (common, encoding, asset.gzip().to_vec()).into_response()
@@ -158,5 +175,32 @@ mod tests {
         .unwrap();
         assert_eq!(plain, asset.bytes);
         assert_eq!(super::path("no such file"), "/assets/unknown");
+    }
+
+    /// Only what is used of Bulma is shipped (`vendor/bulma.sh`).
+    #[test]
+    fn every_class_of_bulma_that_is_used_is_shipped() {
+        let css = Files::get("bulma.min.css").unwrap().data;
+        let css = String::from_utf8(css.into_owned()).unwrap();
+        let shipped = |class: &str| {
+            css.match_indices(&format!(".{class}")).any(|(at, found)| {
+                let next = css[at + found.len()..].chars().next();
+                next.is_none_or(|c| !c.is_alphanumeric() && c != '-' && c != '_')
+            })
+        };
+        let word = |c: char| !c.is_alphanumeric() && c != '-' && c != '_';
+        let mut missing = std::collections::BTreeSet::new();
+        let known: std::collections::HashSet<&str> =
+            include_str!("../tests/bulma-classes.txt").lines().collect();
+        for entry in std::fs::read_dir(concat!(env!("CARGO_MANIFEST_DIR"), "/templates")).unwrap() {
+            let path = entry.unwrap().path();
+            if path.extension().is_none_or(|e| e != "html") {
+                continue;
+            }
+            let text = std::fs::read_to_string(path).unwrap();
+            let used = text.split(word).filter(|w| known.contains(w));
+            missing.extend(used.filter(|w| !shipped(w)).map(str::to_string));
+        }
+        assert!(missing.is_empty(), "run vendor/bulma.sh for {missing:?}");
     }
 }

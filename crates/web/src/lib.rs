@@ -28,6 +28,8 @@ pub async fn serve(
     shutdown: impl Future<Output = ()> + Send + 'static,
 ) -> std::io::Result<()> {
     app.follow_events();
+    // Takes a second or two of a processor; requests until then are answered with gzip.
+    std::thread::spawn(assets::prepare);
     let closing = app.closing.clone();
     let shutdown = async move {
         shutdown.await;

@@ -5,11 +5,11 @@ use crate::error::PageResult;
 use crate::session::Reader;
 use crate::state::App;
 use axum::response::Redirect;
+use jiff::Timestamp;
 use newtfern_acts::store::people::Role;
 use newtfern_acts::store::sites::StandingRow;
 use newtfern_core::family::{Family, Standing};
 use std::collections::HashMap;
-use time::OffsetDateTime;
 
 /// The frame of a page: the Trail with its counts, the person, the round under way.
 pub struct Frame {
@@ -99,8 +99,9 @@ pub fn frond_of(standings: &[StandingRow]) -> String {
 }
 
 /// "4 min ago", "yesterday", or the date.
-pub fn ago(at: OffsetDateTime) -> String {
-    let s = (OffsetDateTime::now_utc() - at).whole_seconds();
+pub fn ago(at: impl Into<Timestamp>) -> String {
+    let at = at.into();
+    let s = Timestamp::now().duration_since(at).as_secs();
     match s {
         i64::MIN..60 => "just now".into(),
         60..3600 => format!("{} min ago", s / 60),
@@ -111,12 +112,14 @@ pub fn ago(at: OffsetDateTime) -> String {
     }
 }
 
-pub fn date(at: OffsetDateTime) -> String {
-    format!("{} {} {}", at.day(), at.month(), at.year())
+/// A day, in UTC.
+pub fn date(at: impl Into<Timestamp>) -> String {
+    at.into().strftime("%-d %B %Y").to_string()
 }
 
-pub fn moment(at: OffsetDateTime) -> String {
-    format!("{}, {:02}:{:02} UTC", date(at), at.hour(), at.minute())
+/// A minute, in UTC and so marked.
+pub fn moment(at: impl Into<Timestamp>) -> String {
+    at.into().strftime("%-d %B %Y, %H:%M UTC").to_string()
 }
 
 /// Pages of a long list.

@@ -44,12 +44,19 @@ pub enum Expect {
 
 /// What should be, and what was seen.
 pub struct Case<'a> {
+    /// The supplier whose widget is looked for.
     pub supplier: &'a Supplier,
+    /// Suppliers whose widget should not be there.
     pub rivals: &'a [Supplier],
+    /// The key of the client's account; `None` where it is not known.
     pub key: Option<&'a str>,
+    /// Whether the widget should be on the page.
     pub expect: Expect,
+    /// The consent manager of the site, if one is named.
     pub consent: Option<&'a ConsentManager>,
+    /// What the browser saw.
     pub visits: &'a [Observation],
+    /// Copies had without a browser.
     pub asides: &'a [Aside],
 }
 
@@ -90,6 +97,7 @@ impl Aside {
     }
 }
 
+/// What a copy beside the visits is to tell.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
 #[serde(rename_all = "snake_case")]
 pub enum Purpose {
@@ -99,17 +107,24 @@ pub enum Purpose {
     Linked,
 }
 
+/// How a link of the chain stands.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
 #[serde(rename_all = "snake_case")]
 pub enum LinkState {
+    /// It was looked at and is in order.
     Holds,
+    /// It does not hold; the root cause is here or before it.
     Broken,
+    /// It could not be looked at to the end.
     Undecided,
+    /// A link before it is broken.
     NotReached,
+    /// The page has nothing of the kind.
     NotApplicable,
 }
 
 impl LinkState {
+    /// The word of the public contract.
     pub fn word(self) -> &'static str {
         match self {
             LinkState::Holds => "holds",
@@ -121,16 +136,22 @@ impl LinkState {
     }
 }
 
+/// What a check says of a page.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
 #[serde(rename_all = "snake_case")]
 pub enum Outcome {
+    /// The widget is there, up, shown and usable.
     Working,
+    /// A visitor who should have the widget does not.
     Broken,
+    /// Absent or waiting, as it should be.
     AsIntended,
+    /// Nothing definite can be said; why is in `not_looked_at`.
     Unchecked,
 }
 
 impl Outcome {
+    /// In words, for reports.
     pub fn words(self) -> &'static str {
         match self {
             Outcome::Working => "working",
@@ -141,20 +162,29 @@ impl Outcome {
     }
 }
 
+/// One link, and how it stands.
 #[derive(Debug, Clone, Serialize, Deserialize)]
 pub struct ChainLink {
+    /// Which.
     pub link: Link,
+    /// How.
     pub state: LinkState,
 }
 
 /// The object that `newtfern check --json` prints.
 #[derive(Debug, Clone, Serialize, Deserialize)]
 pub struct Diagnosis {
+    /// The address that was asked for.
     pub url: String,
+    /// Where the visit ended.
     pub final_url: String,
+    /// The verdict.
     pub outcome: Outcome,
+    /// The code of the first finding that breaks a link.
     pub root: Option<Code>,
+    /// All links in their order.
     pub chain: Vec<ChainLink>,
+    /// The root cause first, then remarks.
     pub findings: Vec<Finding>,
     /// What a time limit, a missing profile entry or a refusal kept from being looked at.
     #[serde(default)]
@@ -162,6 +192,7 @@ pub struct Diagnosis {
 }
 
 impl Diagnosis {
+    /// The finding that the root cause names.
     pub fn root_finding(&self) -> Option<&Finding> {
         let root = self.root?;
         self.findings.iter().find(|f| f.code == root)

@@ -20,7 +20,9 @@ pub(super) const WORDS: Words = Words {
 /// What was compared on one viewport.
 #[derive(Debug, Clone, Serialize, Deserialize)]
 pub struct Looks {
+    /// On which screen.
     pub viewport: Viewport,
+    /// Seen and designed.
     pub compared: Compared,
     /// Blob key of the opened panel.
     pub panel: Option<String>,
@@ -29,6 +31,7 @@ pub struct Looks {
 /// What the drawing and the section are made from.
 #[derive(Debug, Clone, Serialize, Deserialize)]
 pub struct Detail {
+    /// One for each screen.
     pub looks: Vec<Looks>,
 }
 

@@ -19,13 +19,17 @@ pub(super) const WORDS: Words = Words {
 /// One visit, as the section shows it.
 #[derive(Debug, Clone, Serialize, Deserialize)]
 pub struct Shot {
+    /// On which screen.
     pub viewport: Viewport,
+    /// After which decision.
     pub consent: ConsentAct,
     /// Blob keys of the page and of the opened panel.
     pub picture: Option<String>,
+    /// Blob of the open panel's picture.
     pub panel: Option<String>,
     /// When the sign of life came, ms since the navigation began.
     pub up_ms: Option<f64>,
+    /// Requests that the page made.
     pub requests: usize,
     /// How long the visit took, ms.
     pub took_ms: f64,
@@ -34,10 +38,15 @@ pub struct Shot {
 /// What the drawing and the section are made from.
 #[derive(Debug, Clone, Serialize, Deserialize)]
 pub struct Detail {
+    /// The verdict.
     pub outcome: Outcome,
+    /// The root cause.
     pub root: Option<Code>,
+    /// All links in their order.
     pub chain: Vec<ChainLink>,
+    /// Pictures, one for each visit.
     pub shots: Vec<Shot>,
+    /// What could not be looked at, and why.
     pub not_looked_at: Vec<NotLookedAt>,
 }
 

@@ -16,6 +16,7 @@ pub(super) const WORDS: Words = Words {
 /// What the drawing and the section are made from.
 #[derive(Debug, Clone, Serialize, Deserialize)]
 pub struct Detail {
+    /// The weigh-in.
     pub weigh: WeighIn,
 }
 

@@ -5,8 +5,10 @@ use super::shape::KEY_MARK;
 use crate::script_scan::scan;
 use serde::{Deserialize, Serialize};
 
+/// What stands where the key belongs.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
 pub enum KeySeen {
+    /// A key.
     Key(String),
     /// Empty, blank or a sample left in.
     Placeholder(String),
@@ -15,6 +17,7 @@ pub enum KeySeen {
 }
 
 impl KeySeen {
+    /// The key, if it is one.
     pub fn key(&self) -> Option<&str> {
         match self {
             KeySeen::Key(key) => Some(key),

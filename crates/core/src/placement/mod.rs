@@ -16,6 +16,7 @@ mod shape;
 pub use key::KeySeen;
 pub use shape::Shape;
 
+/// How a piece stands in the page.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
 pub enum Form {
     /// A script element with an address.
@@ -27,15 +28,21 @@ pub enum Form {
 /// What keeps a piece from running, if anything.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
 pub enum PieceState {
+    /// The browser runs it.
     Live,
     /// Script text of somebody else that mentions the loader's host (a tag manager, an optimiser).
     Mentioned,
+    /// In a comment.
     Commented,
+    /// Shown to visitors as text.
     AsText,
     /// Inside the named element, whose content does not run, or put in as markup.
     Inert(String),
+    /// Script tags inside a script.
     DoubleWrapped,
+    /// Typographic quotes instead of straight ones.
     BadQuotes,
+    /// Cut off.
     Truncated,
     /// A `type`, `nomodule` or `language` that keeps it from running.
     WrongType(String),
@@ -45,18 +52,26 @@ pub enum PieceState {
     Delayed(String),
 }
 
+/// One piece of a supplier's snippet in a document.
 #[derive(Debug, Clone, Serialize, Deserialize)]
 pub struct Piece {
+    /// How it stands there.
     pub form: Form,
+    /// What keeps it from running.
     pub state: PieceState,
+    /// Its key.
     pub key: KeySeen,
+    /// Its address, absolute.
     pub src: Option<String>,
     /// Lines of the source that the piece covers, 1-based, both included.
     pub line: u32,
+    /// 1-based.
     pub last_line: u32,
+    /// Its beginning, in one line.
     pub excerpt: String,
     /// External, in the head, neither async nor deferred.
     pub blocking: bool,
+    /// It stands after the end of the body.
     pub after_end: bool,
     /// How the code differs from the supplier's, where it matters.
     pub altered: Option<String>,
@@ -78,10 +93,12 @@ pub struct Inspection {
 pub struct Inspector<'a> {
     supplier: &'a Supplier,
     consent: Option<&'a ConsentManager>,
+    /// What the supplier's template consists of.
     pub shape: Shape,
 }
 
 impl<'a> Inspector<'a> {
+    /// For a supplier, and the consent manager whose marks hold its code back.
     pub fn new(supplier: &'a Supplier, consent: Option<&'a ConsentManager>) -> Self {
         Inspector {
             supplier,

@@ -9,8 +9,11 @@ use url::Url;
 /// What the supplier's template consists of.
 #[derive(Debug, Clone)]
 pub struct Shape {
+    /// Script elements with an address.
     pub externals: usize,
+    /// Script elements with text.
     pub inlines: usize,
+    /// Address of the loader.
     pub loader: Option<Url>,
     pub(super) inline_minimal: Vec<String>,
     pub(super) attributes: Vec<(String, String)>,
@@ -23,6 +26,7 @@ pub struct Shape {
 pub(super) const KEY_MARK: &str = "newtfernkeymark0";
 
 impl Shape {
+    /// Reads a supplier's template.
     pub fn of(supplier: &Supplier) -> Shape {
         let filled = supplier.snippet_for(KEY_MARK);
         let document = Document::parse(&filled);

@@ -13,11 +13,13 @@ use std::collections::{HashMap, HashSet};
 /// Which script addresses are the widget's.
 #[derive(Debug, Clone, Default)]
 pub struct Ours {
+    /// Hosts of the widget.
     pub hosts: Vec<String>,
     /// Addresses pulled in by the widget from other hosts.
     pub addresses: HashSet<String>,
     /// Lines of inline pieces in the page, with the page's address.
     pub page: String,
+    /// Lines of the page that hold the snippet, 1-based, both included.
     pub inline_lines: Vec<(u32, u32)>,
 }
 
@@ -41,9 +43,12 @@ impl Ours {
     }
 }
 
+/// What the widget's work cost.
 #[derive(Debug, Clone, Copy, Default, PartialEq, Serialize, Deserialize)]
 pub struct Cost {
+    /// CPU time of the main thread, ms.
     pub thread_ms: f64,
+    /// Time by the clock, ms.
     pub wall_ms: f64,
 }
 

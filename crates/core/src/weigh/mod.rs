@@ -12,79 +12,115 @@ use statistics::{Interval, shift};
 /// One load measured with a trace.
 #[derive(Debug, Clone, Default, PartialEq, Serialize, Deserialize)]
 pub struct OwnLoad {
+    /// CPU time of the main thread, ms.
     pub thread_ms: f64,
+    /// Time by the clock, ms.
     pub wall_ms: f64,
     /// Bytes on the wire of the widget's requests, headers included.
     pub bytes: u64,
+    /// Requests of the widget.
     pub requests: u32,
 }
 
 /// The page figures of one load; `None` where the browser gave none.
 #[derive(Debug, Clone, Copy, Default, PartialEq, Serialize, Deserialize)]
 pub struct PageLoad {
+    /// Total blocking time, ms.
     pub tbt_ms: Option<f64>,
+    /// Largest contentful paint, ms.
     pub lcp_ms: Option<f64>,
+    /// Load event, ms.
     pub load_ms: Option<f64>,
 }
 
 /// One pair: the same page with the widget and with its hosts withheld. `first_with` is the order.
 #[derive(Debug, Clone, Copy, Default, PartialEq, Serialize, Deserialize)]
 pub struct Pair {
+    /// As a visitor has it.
     pub with: PageLoad,
+    /// With the widget's hosts withheld.
     pub without: PageLoad,
+    /// The load with the widget came first.
     pub first_with: bool,
 }
 
 /// Everything a weigh-in measured.
 #[derive(Debug, Clone, Default, PartialEq, Serialize, Deserialize)]
 pub struct Measured {
+    /// Loads in which the widget's own work was measured.
     pub own: Vec<OwnLoad>,
+    /// Loads with and without it.
     pub pairs: Vec<Pair>,
     /// Pairs of two loads without the widget: what chance alone does on this page and machine.
     pub floor: Vec<Pair>,
+    /// Loads from which nothing came.
     pub failed_loads: u32,
 }
 
+/// A median with its interval of 95 %.
 #[derive(Debug, Clone, Copy, PartialEq, Serialize, Deserialize)]
 pub struct Centre {
+    /// The median.
     pub median: f64,
+    /// Lower end.
     pub low: f64,
+    /// Upper end.
     pub high: f64,
 }
 
+/// What the widget itself costs.
 #[derive(Debug, Clone, Copy, PartialEq, Serialize, Deserialize)]
 pub struct Own {
+    /// CPU time of the main thread, ms.
     pub thread_ms: Centre,
+    /// Time by the clock, ms.
     pub wall_ms: Centre,
+    /// On the wire, median.
     pub bytes: u64,
+    /// Median.
     pub requests: u32,
 }
 
+/// A shift between two groups with its interval of 95 %.
 #[derive(Debug, Clone, Copy, PartialEq, Serialize, Deserialize)]
 pub struct Shift {
+    /// The estimate (Hodges and Lehmann).
     pub shift: f64,
+    /// Lower end.
     pub low: f64,
+    /// Upper end.
     pub high: f64,
+    /// Lower end of what chance alone does here.
     pub floor_low: f64,
+    /// Upper end of what chance alone does here.
     pub floor_high: f64,
 }
 
+/// What the widget changes of the page's own times.
 #[derive(Debug, Clone, Copy, PartialEq, Serialize, Deserialize)]
 pub struct PageShifts {
+    /// Total blocking time, ms.
     pub tbt_ms: Option<Shift>,
+    /// Largest contentful paint, ms.
     pub lcp_ms: Option<Shift>,
+    /// Load event, ms.
     pub load_ms: Option<Shift>,
 }
 
+/// Against the budget.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
 #[serde(rename_all = "lowercase")]
 pub enum BudgetVerdict {
+    /// The whole interval lies under it.
     Under,
+    /// The whole interval lies over it.
     Over,
+    /// The interval crosses it, or too little was measured.
     Undecided,
 }
 
 impl BudgetVerdict {
+    /// The word of the public contract.
     pub fn word(self) -> &'static str {
         match self {
             BudgetVerdict::Under => "under",
@@ -97,12 +133,19 @@ impl BudgetVerdict {
 /// The object that `newtfern weigh --json` prints.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
 pub struct WeighIn {
+    /// The page.
     pub url: String,
+    /// Pairs that count.
     pub pairs: usize,
+    /// Of the order of loads and of the resampling.
     pub seed: u64,
+    /// What the widget itself costs.
     pub own: Own,
+    /// What it changes of the page's own times.
     pub page: PageShifts,
+    /// ms of the main thread.
     pub budget_ms: f64,
+    /// Against the budget.
     pub verdict: BudgetVerdict,
     /// Loads with a trace that the own costs come from.
     #[serde(default)]
@@ -133,14 +176,25 @@ impl WeighIn {
     }
 }
 
+/// Why there is no weigh-in.
 #[derive(Debug, thiserror::Error, PartialEq, Eq)]
 pub enum WeighError {
+    /// No load brought anything of the widget.
     #[error(
         "the widget never came in {loads} loads, so there is nothing to weigh: run a check first"
     )]
-    NothingCame { loads: usize },
+    NothingCame {
+        /// How many were made.
+        loads: usize,
+    },
+    /// Fewer loads came about than a median needs.
     #[error("only {got} of {wanted} loads finished; the figures would mean nothing")]
-    TooFewLoads { got: usize, wanted: usize },
+    TooFewLoads {
+        /// How many came about.
+        got: usize,
+        /// How many are needed.
+        wanted: usize,
+    },
 }
 
 /// The order within each pair, from the seed: true puts the load with the widget first.

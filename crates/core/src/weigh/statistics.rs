@@ -6,8 +6,11 @@
 /// An estimate with the bounds of its interval.
 #[derive(Debug, Clone, Copy, PartialEq)]
 pub struct Interval {
+    /// The estimate.
     pub estimate: f64,
+    /// Lower end of the interval.
     pub low: f64,
+    /// Upper end of the interval.
     pub high: f64,
 }
 

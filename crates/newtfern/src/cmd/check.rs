@@ -4,15 +4,15 @@ use super::{read_supplier, say};
 use anyhow::{Context, Result};
 use clap::Args as ClapArgs;
 use newtfern_core::address;
-use newtfern_core::chain::{Case, Diagnosis, Expect, Outcome, diagnose};
-use newtfern_core::observation::Viewport;
+use newtfern_core::chain::{Aside, Case, Diagnosis, Expect, Outcome, diagnose};
+use newtfern_core::observation::{Observation, Viewport};
 use newtfern_core::profile::{ConsentManager, Supplier};
 use newtfern_core::visits::CheckOrder;
 use newtfern_probe::browser::Pool;
 use newtfern_probe::check::run as visit;
 use newtfern_probe::guard::Guard;
 use newtfern_probe::http::Http;
-use std::path::PathBuf;
+use std::path::{Path, PathBuf};
 use std::process::ExitCode;
 
 #[derive(Clone, Copy, clap::ValueEnum)]
@@ -84,24 +84,11 @@ async fn check(args: Args) -> Result<Diagnosis> {
         address::refuse_private(&url)
             .map_err(|e| anyhow::anyhow!("{e}; --allow-private lets this check go there"))?;
     }
-    let mut suppliers: Vec<Supplier> = args
-        .supplier
-        .iter()
-        .map(|p| read_supplier(p))
-        .collect::<Result<_>>()?;
+    let read = args.supplier.iter().map(|p| read_supplier(p));
+    let mut suppliers: Vec<Supplier> = read.collect::<Result<_>>()?;
     let rivals = suppliers.split_off(1);
     let supplier = suppliers.remove(0);
-    let consent = match &args.consent {
-        Some(path) => {
-            let text = std::fs::read_to_string(path)
-                .with_context(|| format!("cannot read the consent profile {}", path.display()))?;
-            Some(
-                ConsentManager::from_toml(&text)
-                    .with_context(|| format!("in {}", path.display()))?,
-            )
-        }
-        None => None,
-    };
+    let consent = args.consent.as_ref().map(|p| read_consent(p)).transpose()?;
     let viewports: &[Viewport] = match args.viewport {
         Viewports::Desktop => &[Viewport::Desktop],
         Viewports::Phone => &[Viewport::Phone],
@@ -110,12 +97,8 @@ async fn check(args: Args) -> Result<Diagnosis> {
     let guard = Guard {
         allow_private: args.allow_private,
     };
-    let pem = args
-        .ca
-        .as_ref()
-        .map(std::fs::read)
-        .transpose()
-        .context("cannot read the --ca file")?;
+    let pem = args.ca.as_ref().map(std::fs::read).transpose();
+    let pem = pem.context("cannot read the --ca file")?;
     let http = Http::new(guard, pem.as_deref())?;
     let pool = Pool::new(guard, args.ca.clone());
     let stamp = newtfern_store::fresh_token();
@@ -131,17 +114,11 @@ async fn check(args: Args) -> Result<Diagnosis> {
     pool.close().await;
     let visits = evidence.visits;
     // A private address met under way is refused, not broken.
-    if let Some(refused) = visits
-        .iter()
-        .filter_map(|v| v.page.failure.as_ref())
-        .find(|f| f.kind == newtfern_core::observation::FailureKind::Guard)
-    {
-        anyhow::bail!("{}; --allow-private lets this check go there", refused.text);
+    if let Some(refused) = newtfern_core::visits::guarded(&visits) {
+        anyhow::bail!("{refused}; --allow-private lets this check go there");
     }
     if let Some(path) = &args.record {
-        let record = serde_json::json!({"visits": visits, "asides": evidence.asides});
-        std::fs::write(path, serde_json::to_string_pretty(&record)?)
-            .with_context(|| format!("cannot write {}", path.display()))?;
+        record(path, &visits, &evidence.asides)?;
     }
     Ok(diagnose(&Case {
         supplier: &supplier,
@@ -155,6 +132,19 @@ async fn check(args: Args) -> Result<Diagnosis> {
         visits: &visits,
         asides: &evidence.asides,
     }))
+}
+
+fn read_consent(path: &Path) -> Result<ConsentManager> {
+    let text = std::fs::read_to_string(path)
+        .with_context(|| format!("cannot read the consent profile {}", path.display()))?;
+    ConsentManager::from_toml(&text).with_context(|| format!("in {}", path.display()))
+}
+
+/// Everything that was seen, to be judged again without a browser.
+fn record(path: &Path, visits: &[Observation], asides: &[Aside]) -> Result<()> {
+    let record = serde_json::json!({"visits": visits, "asides": asides});
+    std::fs::write(path, serde_json::to_string_pretty(&record)?)
+        .with_context(|| format!("cannot write {}", path.display()))
 }
 
 fn print(d: &Diagnosis) {

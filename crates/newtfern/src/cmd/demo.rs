@@ -54,24 +54,7 @@ const PASSWORD: &str = "fern-and-sallow";
 
 pub async fn run(args: Args) -> Result<ExitCode> {
     let folder = std::path::absolute(&args.folder)?;
-    if args.fresh && folder.exists() {
-        // Only a folder that a demo made is removed.
-        anyhow::ensure!(
-            folder.join("newtfern-demo").exists() || std::fs::read_dir(&folder)?.next().is_none(),
-            "{} was not made by the demo; choose another --folder",
-            folder.display()
-        );
-        super::say("Removing the data of earlier starts.");
-        std::fs::remove_dir_all(&folder)
-            .with_context(|| format!("cannot remove {}", folder.display()))?;
-    }
-    std::fs::create_dir_all(&folder)
-        .with_context(|| format!("cannot make {}", folder.display()))?;
-    std::fs::write(
-        folder.join("newtfern-demo"),
-        "This folder holds the data of Newtfern's demo.\n",
-    )?;
-
+    set_up(&folder, args.fresh)?;
     super::say("Starting PostgreSQL on loopback.");
     let database_folder = folder.join("postgresql");
     let server =
@@ -92,12 +75,7 @@ pub async fn run(args: Args) -> Result<ExitCode> {
     if first && !args.quiet {
         first_round(&acts, standins.port).await?;
     }
-    let listener = match tokio::net::TcpListener::bind(("127.0.0.1", args.port)).await {
-        Ok(listener) => listener,
-        Err(_) => tokio::net::TcpListener::bind(("127.0.0.1", 0))
-            .await
-            .context("no port is free on loopback")?,
-    };
+    let listener = listen(args.port).await?;
     let address = format!("http://{}", listener.local_addr()?);
     let settings = Settings {
         demo_sign_in: Some((PEOPLE[0].0.into(), PASSWORD.into())),
@@ -123,6 +101,34 @@ pub async fn run(args: Args) -> Result<ExitCode> {
     drop(standins);
     tokio::task::spawn_blocking(move || drop(server)).await?;
     Ok(ExitCode::SUCCESS)
+}
+
+/// The folder of the demo's data; `fresh` removes what an earlier demo left there, and only that.
+fn set_up(folder: &Path, fresh: bool) -> Result<()> {
+    let mark = folder.join("newtfern-demo");
+    if fresh && folder.exists() {
+        anyhow::ensure!(
+            mark.exists() || std::fs::read_dir(folder)?.next().is_none(),
+            "{} was not made by the demo; choose another --folder",
+            folder.display()
+        );
+        super::say("Removing the data of earlier starts.");
+        std::fs::remove_dir_all(folder)
+            .with_context(|| format!("cannot remove {}", folder.display()))?;
+    }
+    std::fs::create_dir_all(folder).with_context(|| format!("cannot make {}", folder.display()))?;
+    std::fs::write(mark, "This folder holds the data of Newtfern's demo.\n")?;
+    Ok(())
+}
+
+/// On the wanted port, or where it is taken on any free one.
+async fn listen(port: u16) -> Result<tokio::net::TcpListener> {
+    match tokio::net::TcpListener::bind(("127.0.0.1", port)).await {
+        Ok(listener) => Ok(listener),
+        Err(_) => tokio::net::TcpListener::bind(("127.0.0.1", 0))
+            .await
+            .context("no port is free on loopback"),
+    }
 }
 
 /// The stand-ins keep their port from start to start, since it is part of all addresses; when it is

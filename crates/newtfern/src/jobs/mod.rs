@@ -4,6 +4,7 @@ mod pictures;
 mod sheet;
 
 use anyhow::{Result, bail};
+use jiff::Timestamp;
 use newtfern_acts::{Acts, Seen, Subject};
 use newtfern_core::job::JobKind;
 use newtfern_core::observation::{FailureKind, Viewport};
@@ -17,7 +18,6 @@ use newtfern_probe::{check, echo, paper, weigh};
 use newtfern_store::queue::Job;
 use std::sync::Arc;
 use std::sync::atomic::{AtomicUsize, Ordering};
-use time::OffsetDateTime;
 use url::Url;
 
 pub struct Tools {
@@ -52,7 +52,7 @@ pub async fn run(tools: &Tools, job: &Job, progress: &Arc<Progress>) -> Result<(
 }
 
 async fn check_site(tools: &Tools, job: &Job, s: &Subject) -> Result<()> {
-    let at = OffsetDateTime::now_utc();
+    let at = Timestamp::now();
     let stamp = newtfern_store::fresh_token();
     let order = CheckOrder {
         url: &s.url,
@@ -82,7 +82,7 @@ async fn check_site(tools: &Tools, job: &Job, s: &Subject) -> Result<()> {
 }
 
 async fn weigh_site(tools: &Tools, job: &Job, s: &Subject, progress: &Arc<Progress>) -> Result<()> {
-    let at = OffsetDateTime::now_utc();
+    let at = Timestamp::now();
     // A browser of its own, so that nothing else runs in it.
     let browser = Browser::launch(tools.pool.guard(), None).await?;
     let seed = s.site.id as u64;
@@ -108,7 +108,7 @@ async fn weigh_site(tools: &Tools, job: &Job, s: &Subject, progress: &Arc<Progre
 }
 
 async fn echo_site(tools: &Tools, job: &Job, s: &Subject) -> Result<()> {
-    let at = OffsetDateTime::now_utc();
+    let at = Timestamp::now();
     let browser = tools.pool.browser().await?;
     let token = tools.acts.supplier_token(&s.supplier.id).await?;
     let message = format!("Hello, this is a test by your agency (no. {})", job.id);

@@ -2,6 +2,7 @@
 
 use super::{Tools, pictures};
 use anyhow::{Result, bail};
+use jiff::Timestamp;
 use newtfern_acts::Subject;
 use newtfern_core::chain::Outcome;
 use newtfern_core::family::{Detail, Family, Standing};
@@ -9,7 +10,6 @@ use newtfern_probe::paper;
 use newtfern_store::checks::Drawing;
 use newtfern_store::queue::Job;
 use newtfern_web::sheet::{HandoverSheet, paper as document};
-use time::OffsetDateTime;
 
 pub async fn make(tools: &Tools, job: &Job, s: &Subject) -> Result<()> {
     let store = &tools.acts.store;
@@ -38,16 +38,14 @@ pub async fn make(tools: &Tools, job: &Job, s: &Subject) -> Result<()> {
     if stale.is_some_and(|t| t.state() == Standing::Stale) {
         bail!("what is known of the site is old, so it is no proof: verify it again first");
     }
-    let agency = store.setting("agency").await?;
-    let agency = agency.and_then(|v| v.as_str().map(str::to_string));
     let mut sheet = HandoverSheet {
-        agency: agency.unwrap_or_else(|| "Your agency".into()),
+        agency: agency(tools).await?,
         client: s.client.name.clone(),
         site: s.site.name.clone(),
         address: s.site.url.clone(),
         supplier: s.supplier.name.clone(),
         key: s.site.key.clone(),
-        made: newtfern_web::view::moment(OffsetDateTime::now_utc()),
+        made: newtfern_web::view::moment(Timestamp::now()),
         by: "Newtfern".into(),
         pictures: pictures::carried(tools, &load.shots).await?,
         echo: words(Family::Echo),
@@ -68,10 +66,22 @@ pub async fn make(tools: &Tools, job: &Job, s: &Subject) -> Result<()> {
         sheet.set_brand(d, &words(Family::Brand));
     }
     let body = sheet.body()?;
-    let browser = tools.pool.browser().await?;
-    let pdf = paper::print(&browser, &document(&body)?).await?;
-    let key = tools.acts.blobs.put(pdf, "pdf").await?;
+    let key = printed(tools, &body).await?;
     let proven = load.outcome != Outcome::Broken;
     tools.acts.finish_sheet(job, s, &body, key, proven).await?;
     Ok(())
+}
+
+/// Name of the agency, as its settings have it.
+async fn agency(tools: &Tools) -> Result<String> {
+    let kept = tools.acts.store.setting("agency").await?;
+    let name = kept.and_then(|v| v.as_str().map(str::to_string));
+    Ok(name.unwrap_or_else(|| "Your agency".into()))
+}
+
+/// Blob of the sheet as PDF.
+async fn printed(tools: &Tools, body: &str) -> Result<String> {
+    let browser = tools.pool.browser().await?;
+    let pdf = paper::print(&browser, &document(body)?).await?;
+    Ok(tools.acts.blobs.put(pdf, "pdf").await?)
 }

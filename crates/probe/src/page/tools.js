@@ -1,141 +1,259 @@
 // Helpers for our evaluations, in the world of our own.
-globalThis.nf = globalThis.nf || (() => {
-  const roots = (doc) => {
-    const out = [doc];
-    for (const frame of doc.querySelectorAll("iframe")) {
-      try { if (frame.contentDocument) out.push(...roots(frame.contentDocument)); } catch { /* another origin */ }
-    }
-    return out;
-  };
-  // A selector in which `>>>` steps into an open shadow root.
-  const all = (selector, start) => {
-    let found = [start];
-    const steps = selector.split(">>>").map((s) => s.trim()).filter(Boolean);
-    steps.forEach((step, i) => {
-      const next = [];
-      for (const from of found) {
-        const root = i === 0 ? from : from.shadowRoot;
-        if (root) { try { next.push(...root.querySelectorAll(step)); } catch { /* not a selector */ } }
+globalThis.nf =
+  globalThis.nf ||
+  (() => {
+    const roots = (doc) => {
+      const out = [doc];
+      for (const frame of doc.querySelectorAll("iframe")) {
+        try {
+          if (frame.contentDocument) out.push(...roots(frame.contentDocument));
+        } catch {
+          /* another origin */
+        }
       }
-      found = next;
-    });
-    return found;
-  };
-  const up = (el) => el.parentElement || (el.getRootNode() instanceof ShadowRoot ? el.getRootNode().host : null);
-  const describe = (el) => {
-    if (!el) return "nothing";
-    let text = el.tagName.toLowerCase();
-    if (el.id) text += "#" + el.id;
-    else if (typeof el.className === "string" && el.className.trim()) text += "." + el.className.trim().split(/\s+/).slice(0, 2).join(".");
-    return text.slice(0, 80);
-  };
-  const offset = (el) => {
-    let x = 0, y = 0, win = el.ownerDocument.defaultView;
-    while (win && win !== window && win.frameElement) {
-      const r = win.frameElement.getBoundingClientRect();
-      x += r.x + win.frameElement.clientLeft; y += r.y + win.frameElement.clientTop;
-      win = win.parent;
-    }
-    return [x, y];
-  };
-  const rect = (el) => { const r = el.getBoundingClientRect(), o = offset(el); return { x: r.x + o[0], y: r.y + o[1], width: r.width, height: r.height }; };
-  const hiddenBy = (el) => {
-    let opacity = 1;
-    const own = getComputedStyle(el);
-    if (own.visibility !== "visible") return "visibility: " + own.visibility + " on " + describe(el);
-    for (let at = el; at; at = up(at)) {
-      const style = getComputedStyle(at);
-      if (style.display === "none") return "display: none on " + describe(at);
-      if (at !== el && style.contentVisibility === "hidden") return "content-visibility: hidden on " + describe(at);
-      opacity *= parseFloat(style.opacity);
-      if (opacity < 0.1) return "opacity: " + style.opacity + " on " + describe(at);
-      if (/^inset\((5\d|[6-9]\d|100)%/.test(style.clipPath) || style.clipPath === "circle(0px)" || style.clipPath === "circle(0%)") return "clip-path on " + describe(at);
-    }
-    return null;
-  };
-  const visible = (el) => { const r = el.getBoundingClientRect(); return r.width > 0 && r.height > 0 && !hiddenBy(el); };
-  const pick = (selector) => {
-    if (!selector) return null;
-    const found = roots(document).flatMap((doc) => all(selector, doc));
-    return found.find(visible) || found[0] || null;
-  };
-  const inView = (r) => r.width > 0 && r.height > 0 && r.x < innerWidth && r.y < innerHeight && r.x + r.width > 0 && r.y + r.height > 0;
-  const deepPoint = (x, y) => {
-    let el = document.elementFromPoint(x, y);
-    while (el && el.shadowRoot) { const inner = el.shadowRoot.elementFromPoint(x, y); if (!inner || inner === el) break; el = inner; }
-    return el;
-  };
-  const within = (el, outer) => { for (let at = el; at; at = up(at)) if (at === outer) return true; return false; };
-  const rootOf = (el) => { let at = el; while (up(at) && up(at) !== document.body && up(at) !== document.documentElement) at = up(at); return at; };
-  const focusTarget = (el) => {
-    const can = (e) => (e.tagName === "IFRAME" ? e.tabIndex >= 0 : e.tabIndex >= 0 && !e.disabled && !e.closest("[inert]"));
-    if (can(el)) return el;
-    const inside = [...(el.shadowRoot || el).querySelectorAll("button,a[href],input,select,textarea,iframe,[tabindex]")];
-    return inside.find((e) => can(e) && visible(e)) || null;
-  };
-  // Solid background behind an element, through transparent ancestors.
-  const background = (el) => {
-    for (let at = el; at; at = up(at)) { const c = getComputedStyle(at).backgroundColor; if (c && !/, 0\)$/.test(c) && c !== "transparent") return c; }
-    return "rgb(255, 255, 255)";
-  };
-  const launcher = (selector) => {
-    const el = pick(selector);
-    if (!el) return { present: false };
-    const r = rect(el), style = getComputedStyle(el), covers = {};
-    let points = 0, hits = 0;
-    if (inView(r)) {
-      for (let i = 0; i < 6; i++) for (let j = 0; j < 6; j++) {
-        const x = r.x + (r.width * (i + 0.5)) / 6, y = r.y + (r.height * (j + 0.5)) / 6;
-        if (x < 0 || y < 0 || x >= innerWidth || y >= innerHeight) continue;
-        points++;
-        const top = deepPoint(x, y);
-        // Corners of a round button belong to whatever is behind it; only an element in front covers.
-        if (!top || within(top, el) || within(el, top) || within(el, rootOf(top)) && rootOf(top) === rootOf(el)) { hits++; continue; }
-        const key = describe(top); covers[key] = (covers[key] || 0) + 1;
-      }
-    }
-    const target = focusTarget(el);
-    const inner = el.querySelector && (el.querySelector("svg,path,span,i,b") || el);
-    return {
-      present: true, rect: r, tag: el.tagName.toLowerCase(), html: el.outerHTML.slice(0, 300), hidden_by: hiddenBy(el),
-      background: background(el), colour: getComputedStyle(inner || el).color || style.color,
-      reachable: points ? hits / points : 0,
-      covered_by: Object.entries(covers).map(([element, n]) => ({ element, share: n / points })).sort((a, b) => b.share - a.share).slice(0, 4),
-      focusable: !!target,
+      return out;
     };
-  };
-  const fixed = (selector) => {
-    const own = pick(selector), out = [], ownRoot = own ? rootOf(own) : null;
-    for (const el of document.querySelectorAll("body *")) {
-      if (out.length >= 30) break;
-      const position = getComputedStyle(el).position;
-      if (position !== "fixed" && position !== "sticky") continue;
-      if (own && (within(own, el) || within(el, own) || within(el, ownRoot) && ownRoot !== el && ownRoot !== document.body && within(own, ownRoot) && getComputedStyle(ownRoot).position !== "static")) continue;
+    // A selector in which `>>>` steps into an open shadow root.
+    const all = (selector, start) => {
+      let found = [start];
+      const steps = selector
+        .split(">>>")
+        .map((s) => s.trim())
+        .filter(Boolean);
+      steps.forEach((step, i) => {
+        const next = [];
+        for (const from of found) {
+          const root = i === 0 ? from : from.shadowRoot;
+          if (root) {
+            try {
+              next.push(...root.querySelectorAll(step));
+            } catch {
+              /* not a selector */
+            }
+          }
+        }
+        found = next;
+      });
+      return found;
+    };
+    const up = (el) =>
+      el.parentElement || (el.getRootNode() instanceof ShadowRoot ? el.getRootNode().host : null);
+    const describe = (el) => {
+      if (!el) return "nothing";
+      let text = el.tagName.toLowerCase();
+      if (el.id) text += "#" + el.id;
+      else if (typeof el.className === "string" && el.className.trim())
+        text += "." + el.className.trim().split(/\s+/).slice(0, 2).join(".");
+      return text.slice(0, 80);
+    };
+    const offset = (el) => {
+      let x = 0,
+        y = 0,
+        win = el.ownerDocument.defaultView;
+      while (win && win !== window && win.frameElement) {
+        const r = win.frameElement.getBoundingClientRect();
+        x += r.x + win.frameElement.clientLeft;
+        y += r.y + win.frameElement.clientTop;
+        win = win.parent;
+      }
+      return [x, y];
+    };
+    const rect = (el) => {
+      const r = el.getBoundingClientRect(),
+        o = offset(el);
+      return { x: r.x + o[0], y: r.y + o[1], width: r.width, height: r.height };
+    };
+    const hiddenBy = (el) => {
+      let opacity = 1;
+      const own = getComputedStyle(el);
+      if (own.visibility !== "visible")
+        return "visibility: " + own.visibility + " on " + describe(el);
+      for (let at = el; at; at = up(at)) {
+        const style = getComputedStyle(at);
+        if (style.display === "none") return "display: none on " + describe(at);
+        if (at !== el && style.contentVisibility === "hidden")
+          return "content-visibility: hidden on " + describe(at);
+        opacity *= parseFloat(style.opacity);
+        if (opacity < 0.1) return "opacity: " + style.opacity + " on " + describe(at);
+        if (
+          /^inset\((5\d|[6-9]\d|100)%/.test(style.clipPath) ||
+          style.clipPath === "circle(0px)" ||
+          style.clipPath === "circle(0%)"
+        )
+          return "clip-path on " + describe(at);
+      }
+      return null;
+    };
+    const visible = (el) => {
+      const r = el.getBoundingClientRect();
+      return r.width > 0 && r.height > 0 && !hiddenBy(el);
+    };
+    const pick = (selector) => {
+      if (!selector) return null;
+      const found = roots(document).flatMap((doc) => all(selector, doc));
+      return found.find(visible) || found[0] || null;
+    };
+    const inView = (r) =>
+      r.width > 0 &&
+      r.height > 0 &&
+      r.x < innerWidth &&
+      r.y < innerHeight &&
+      r.x + r.width > 0 &&
+      r.y + r.height > 0;
+    const deepPoint = (x, y) => {
+      let el = document.elementFromPoint(x, y);
+      while (el && el.shadowRoot) {
+        const inner = el.shadowRoot.elementFromPoint(x, y);
+        if (!inner || inner === el) break;
+        el = inner;
+      }
+      return el;
+    };
+    const within = (el, outer) => {
+      for (let at = el; at; at = up(at)) if (at === outer) return true;
+      return false;
+    };
+    const rootOf = (el) => {
+      let at = el;
+      while (up(at) && up(at) !== document.body && up(at) !== document.documentElement) at = up(at);
+      return at;
+    };
+    const focusTarget = (el) => {
+      const can = (e) =>
+        e.tagName === "IFRAME"
+          ? e.tabIndex >= 0
+          : e.tabIndex >= 0 && !e.disabled && !e.closest("[inert]");
+      if (can(el)) return el;
+      const inside = [
+        ...(el.shadowRoot || el).querySelectorAll(
+          "button,a[href],input,select,textarea,iframe,[tabindex]",
+        ),
+      ];
+      return inside.find((e) => can(e) && visible(e)) || null;
+    };
+    // Solid background behind an element, through transparent ancestors.
+    const background = (el) => {
+      for (let at = el; at; at = up(at)) {
+        const c = getComputedStyle(at).backgroundColor;
+        if (c && !/, 0\)$/.test(c) && c !== "transparent") return c;
+      }
+      return "rgb(255, 255, 255)";
+    };
+    const launcher = (selector) => {
+      const el = pick(selector);
+      if (!el) return { present: false };
+      const r = rect(el),
+        style = getComputedStyle(el),
+        covers = {};
+      let points = 0,
+        hits = 0;
+      if (inView(r)) {
+        for (let i = 0; i < 6; i++)
+          for (let j = 0; j < 6; j++) {
+            const x = r.x + (r.width * (i + 0.5)) / 6,
+              y = r.y + (r.height * (j + 0.5)) / 6;
+            if (x < 0 || y < 0 || x >= innerWidth || y >= innerHeight) continue;
+            points++;
+            const top = deepPoint(x, y);
+            // Corners of a round button belong to whatever is behind it; only an element in front covers.
+            if (
+              !top ||
+              within(top, el) ||
+              within(el, top) ||
+              (within(el, rootOf(top)) && rootOf(top) === rootOf(el))
+            ) {
+              hits++;
+              continue;
+            }
+            const key = describe(top);
+            covers[key] = (covers[key] || 0) + 1;
+          }
+      }
+      const target = focusTarget(el);
+      const inner = el.querySelector && (el.querySelector("svg,path,span,i,b") || el);
+      return {
+        present: true,
+        rect: r,
+        tag: el.tagName.toLowerCase(),
+        html: el.outerHTML.slice(0, 300),
+        hidden_by: hiddenBy(el),
+        background: background(el),
+        colour: getComputedStyle(inner || el).color || style.color,
+        reachable: points ? hits / points : 0,
+        covered_by: Object.entries(covers)
+          .map(([element, n]) => ({ element, share: n / points }))
+          .sort((a, b) => b.share - a.share)
+          .slice(0, 4),
+        focusable: !!target,
+      };
+    };
+    const fixed = (selector) => {
+      const own = pick(selector),
+        out = [],
+        ownRoot = own ? rootOf(own) : null;
+      for (const el of document.querySelectorAll("body *")) {
+        if (out.length >= 30) break;
+        const position = getComputedStyle(el).position;
+        if (position !== "fixed" && position !== "sticky") continue;
+        if (
+          own &&
+          (within(own, el) ||
+            within(el, own) ||
+            (within(el, ownRoot) &&
+              ownRoot !== el &&
+              ownRoot !== document.body &&
+              within(own, ownRoot) &&
+              getComputedStyle(ownRoot).position !== "static"))
+        )
+          continue;
+        const r = rect(el);
+        if (!visible(el) || !inView(r)) continue;
+        if (
+          getComputedStyle(el).pointerEvents === "none" ||
+          (r.width >= innerWidth && r.height >= innerHeight)
+        )
+          continue;
+        out.push({ element: describe(el), rect: r, role: el.getAttribute("role") || "" });
+      }
+      return out;
+    };
+    const box = (selector) => {
+      const el = pick(selector);
+      if (!el) return null;
       const r = rect(el);
-      if (!visible(el) || !inView(r)) continue;
-      if (getComputedStyle(el).pointerEvents === "none" || (r.width >= innerWidth && r.height >= innerHeight)) continue;
-      out.push({ element: describe(el), rect: r, role: el.getAttribute("role") || "" });
-    }
-    return out;
-  };
-  const box = (selector) => {
-    const el = pick(selector);
-    if (!el) return null;
-    const r = rect(el);
-    return { rect: r, shown: visible(el) && inView(r), text: (el.innerText || "").slice(0, 4000) };
-  };
-  const byText = (texts) => {
-    const wanted = texts.map((t) => t.trim().toLowerCase());
-    for (const el of document.querySelectorAll("button,a,[role=button],input[type=button],input[type=submit]")) {
-      const text = (el.innerText || el.value || "").trim().toLowerCase();
-      if (wanted.includes(text) && visible(el)) return { rect: rect(el), shown: true, text };
-    }
-    return null;
-  };
-  // The first control of a frame that is a launcher, by its name.
-  const controlName = () => {
-    const el = document.querySelector("button,[role=button],a[href],[tabindex]");
-    return el ? (el.getAttribute("aria-label") || el.title || el.innerText || "").trim().slice(0, 300) : "";
-  };
-  return { pick, launcher, controlName, fixed, box, byText, visible, focusTarget, rect, describe };
-})();
+      return {
+        rect: r,
+        shown: visible(el) && inView(r),
+        text: (el.innerText || "").slice(0, 4000),
+      };
+    };
+    const byText = (texts) => {
+      const wanted = texts.map((t) => t.trim().toLowerCase());
+      for (const el of document.querySelectorAll(
+        "button,a,[role=button],input[type=button],input[type=submit]",
+      )) {
+        const text = (el.innerText || el.value || "").trim().toLowerCase();
+        if (wanted.includes(text) && visible(el)) return { rect: rect(el), shown: true, text };
+      }
+      return null;
+    };
+    // The first control of a frame that is a launcher, by its name.
+    const controlName = () => {
+      const el = document.querySelector("button,[role=button],a[href],[tabindex]");
+      return el
+        ? (el.getAttribute("aria-label") || el.title || el.innerText || "").trim().slice(0, 300)
+        : "";
+    };
+    return {
+      pick,
+      launcher,
+      controlName,
+      fixed,
+      box,
+      byText,
+      visible,
+      focusTarget,
+      rect,
+      describe,
+    };
+  })();

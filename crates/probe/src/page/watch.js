@@ -8,26 +8,55 @@
     what.origin = performance.timeOrigin;
     if (globalThis.nfTell) globalThis.nfTell(JSON.stringify(what));
   };
-  document.addEventListener("securitypolicyviolation", (e) => {
-    if (seen.violations.length < 200) {
-      const cut = (text) => String(text || "").slice(0, 2000);
-      seen.violations.push({
-        directive: cut(e.effectiveDirective || e.violatedDirective), blocked: cut(e.blockedURI), document: cut(e.documentURI),
-        source: cut(e.sourceFile), line: e.lineNumber || null, sample: cut(e.sample), enforced: e.disposition === "enforce",
-      });
-    }
-  }, true);
+  document.addEventListener(
+    "securitypolicyviolation",
+    (e) => {
+      if (seen.violations.length < 200) {
+        const cut = (text) => String(text || "").slice(0, 2000);
+        seen.violations.push({
+          directive: cut(e.effectiveDirective || e.violatedDirective),
+          blocked: cut(e.blockedURI),
+          document: cut(e.documentURI),
+          source: cut(e.sourceFile),
+          line: e.lineNumber || null,
+          sample: cut(e.sample),
+          enforced: e.disposition === "enforce",
+        });
+      }
+    },
+    true,
+  );
   const observe = (type, each) => {
-    try { new PerformanceObserver((list) => list.getEntries().forEach(each)).observe({ type, buffered: true }); } catch { /* not offered */ }
+    try {
+      new PerformanceObserver((list) => list.getEntries().forEach(each)).observe({
+        type,
+        buffered: true,
+      });
+    } catch {
+      /* not offered */
+    }
   };
-  observe("largest-contentful-paint", (e) => { seen.lcp = e.startTime; });
-  observe("paint", (e) => { if (e.name === "first-contentful-paint") seen.fcp = e.startTime; });
-  observe("longtask", (e) => { if (seen.long.length < 2000) seen.long.push([e.startTime, e.duration]); });
+  observe("largest-contentful-paint", (e) => {
+    seen.lcp = e.startTime;
+  });
+  observe("paint", (e) => {
+    if (e.name === "first-contentful-paint") seen.fcp = e.startTime;
+  });
+  observe("longtask", (e) => {
+    if (seen.long.length < 2000) seen.long.push([e.startTime, e.duration]);
+  });
   // Layout shift as session windows: gaps under 1 s, at most 5 s long, the largest counts.
-  let first = 0, last = 0, sum = 0;
+  let first = 0,
+    last = 0,
+    sum = 0;
   observe("layout-shift", (e) => {
     if (e.hadRecentInput) return;
-    if (sum && e.startTime - last < 1000 && e.startTime - first < 5000) { sum += e.value; } else { first = e.startTime; sum = e.value; }
+    if (sum && e.startTime - last < 1000 && e.startTime - first < 5000) {
+      sum += e.value;
+    } else {
+      first = e.startTime;
+      sum = e.value;
+    }
     last = e.startTime;
     seen.cls = Math.max(seen.cls, sum);
   });
@@ -35,13 +64,22 @@
   const wanted = __WATCH__;
   if (!wanted) return;
   // Names of cookies that scripts set, with the time of each; the browser's own list has no times.
-  let names = new Set(), raw = "";
+  let names = new Set(),
+    raw = "";
   const cookies = () => {
     let text;
-    try { text = document.cookie; } catch { return; }
+    try {
+      text = document.cookie;
+    } catch {
+      return;
+    }
     if (text === raw) return;
     raw = text;
-    const fresh = text.split(";").map((c) => c.split("=")[0].trim()).filter((n) => n && !names.has(n)).slice(0, 100);
+    const fresh = text
+      .split(";")
+      .map((c) => c.split("=")[0].trim())
+      .filter((n) => n && !names.has(n))
+      .slice(0, 100);
     if (!fresh.length) return;
     fresh.forEach((n) => names.add(n));
     tell({ t: "cookies", host: location.hostname, names: fresh.map((n) => n.slice(0, 200)) });
@@ -57,13 +95,30 @@
   let shown = false;
   const launcher = () => {
     if (window !== top || !wanted.launcher || !document.documentElement) return;
-    const el = nf.pick(wanted.launcher), now = !!el && nf.visible(el);
-    if (now !== shown) { shown = now; tell({ t: "launcher", shown }); }
+    const el = nf.pick(wanted.launcher),
+      now = !!el && nf.visible(el);
+    if (now !== shown) {
+      shown = now;
+      tell({ t: "launcher", shown });
+    }
   };
   let due = false;
-  const look = () => { due = false; launcher(); cookies(); };
-  const soon = () => { if (!due) { due = true; setTimeout(look, 15); } };
-  new MutationObserver(soon).observe(document, { childList: true, subtree: true, attributes: true });
+  const look = () => {
+    due = false;
+    launcher();
+    cookies();
+  };
+  const soon = () => {
+    if (!due) {
+      due = true;
+      setTimeout(look, 15);
+    }
+  };
+  new MutationObserver(soon).observe(document, {
+    childList: true,
+    subtree: true,
+    attributes: true,
+  });
   // Styles and geometry change without a mutation.
   setInterval(look, 60);
 })();

@@ -36,7 +36,16 @@ pub async fn note(tab: &Tab, consent: Option<&ConsentManager>) -> Result<(), Pro
     let marks = &consent.unwrap_or(&empty).recognise;
     let globals = json!(marks.globals);
     let interface = format!(
-        "({{tcf: typeof window.__tcfapi === 'function', by_global: {globals}.some((g) => {{ try {{ return g.split('.').reduce((o, k) => o?.[k], window) !== undefined; }} catch {{ return false; }} }})}})"
+        "({{
+            tcf: typeof window.__tcfapi === 'function',
+            by_global: {globals}.some((g) => {{
+                try {{
+                    return g.split('.').reduce((o, k) => o?.[k], window) !== undefined;
+                }} catch {{
+                    return false;
+                }}
+            }}),
+        }})"
     );
     let page = match tab.ask_page(&interface).await {
         Ok(page) => page,

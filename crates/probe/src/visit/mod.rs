@@ -33,8 +33,11 @@ pub use tab::Tab;
 /// Pictures of a visit, PNG.
 #[derive(Default)]
 pub struct Pictures {
+    /// The page as PNG.
     pub page: Option<Vec<u8>>,
+    /// The launcher as PNG.
     pub launcher: Option<Vec<u8>>,
+    /// The page with the open panel as PNG.
     pub panel: Option<Vec<u8>>,
 }
 

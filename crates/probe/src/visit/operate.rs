@@ -24,8 +24,7 @@ pub async fn nudge(tab: &Tab) -> Result<(), ProbeError> {
     let wheel = json!({"type": "mouseWheel", "x": 200, "y": 300, "deltaX": 0, "deltaY": 120});
     tab.call("Input.dispatchMouseEvent", wheel).await?;
     tab.press("Shift").await?;
-    tab.evaluate("(() => { window.dispatchEvent(new Event('touchstart')); document.dispatchEvent(new Event('touchstart', {bubbles: true})); return true; })()")
-        .await?;
+    tab.evaluate(TOUCH).await?;
     tab.mark(|o| o.alive.nudged = true);
     Ok(())
 }
@@ -182,17 +181,36 @@ async fn close(tab: &Tab, supplier: &Supplier) -> Result<bool, ProbeError> {
     Ok(closed)
 }
 
+const TOUCH: &str = "(() => {
+    window.dispatchEvent(new Event('touchstart'));
+    document.dispatchEvent(new Event('touchstart', {bubbles: true}));
+    return true;
+})()";
+
 /// Puts the focus on the first control inside a launcher that is a frame, of this site or another.
 async fn focus_inside(tab: &Tab, click: &str) -> Result<(), ProbeError> {
     let same = format!(
-        "(() => {{ const el = nf.pick({}); const f = el && nf.focusTarget(el); const inner = f && f.contentDocument && f.contentDocument.querySelector({CONTROL}); if (!inner) return false; inner.focus(); return true; }})()",
+        "(() => {{
+            const el = nf.pick({});
+            const f = el && nf.focusTarget(el);
+            const inner = f && f.contentDocument && f.contentDocument.querySelector({CONTROL});
+            if (!inner) return false;
+            inner.focus();
+            return true;
+        }})()",
         Value::from(click)
     );
     if tab.evaluate(&same).await?.as_bool().unwrap_or(false) {
         return Ok(());
     }
     let there = format!(
-        "(() => {{ const el = document.querySelector({CONTROL}); if (!el) return false; window.focus(); el.focus(); return true; }})()"
+        "(() => {{
+            const el = document.querySelector({CONTROL});
+            if (!el) return false;
+            window.focus();
+            el.focus();
+            return true;
+        }})()"
     );
     for session in tab.child_sessions() {
         let focused = tab.evaluate_in(&session, &there).await;
@@ -207,7 +225,15 @@ async fn keyboard(tab: &Tab, supplier: &Supplier) -> Result<(), ProbeError> {
     let click = opener(supplier);
     let selector = Value::from(click);
     let focus = format!(
-        "(() => {{ const el = nf.pick({selector}); const t = el && nf.focusTarget(el); if (!t) return false; t.focus(); let at = document.activeElement; while (at && at.shadowRoot && at.shadowRoot.activeElement) at = at.shadowRoot.activeElement; return at === t; }})()"
+        "(() => {{
+            const el = nf.pick({selector});
+            const t = el && nf.focusTarget(el);
+            if (!t) return false;
+            t.focus();
+            let at = document.activeElement;
+            while (at?.shadowRoot?.activeElement) at = at.shadowRoot.activeElement;
+            return at === t;
+        }})()"
     );
     let focused = tab.evaluate(&focus).await?.as_bool().unwrap_or(false);
     if !focused {

@@ -15,7 +15,10 @@ const MOST_FINAL: usize = 1_500_000;
 /// The page's figures and what its events told.
 const FIGURES: &str = "({
     view: [innerWidth, innerHeight], seen: nfSeen,
-    load: (() => { const n = performance.getEntriesByType('navigation')[0]; return n ? [n.loadEventEnd, n.domContentLoadedEventEnd] : [0, 0]; })(),
+    load: (() => {
+        const n = performance.getEntriesByType('navigation')[0];
+        return n ? [n.loadEventEnd, n.domContentLoadedEventEnd] : [0, 0];
+    })(),
 })";
 
 impl Tab {

@@ -25,7 +25,9 @@ const OPEN_MS: u64 = 20_000;
 
 /// One page being visited.
 pub struct Tab {
+    /// The browser's protocol.
     pub cdp: Cdp,
+    /// The page's session in it.
     pub session: String,
     pub(super) context: String,
     pub(super) target: String,
@@ -92,6 +94,28 @@ impl Drop for Tab {
     }
 }
 
+/// An empty page in a context of its own: context, target and session.
+async fn blank(cdp: &Cdp, viewport: Viewport) -> Result<(String, String, String), ProbeError> {
+    let dispose = json!({"disposeOnDetach": true});
+    let context = cdp
+        .call("", "Target.createBrowserContext", dispose, OPEN_MS)
+        .await?;
+    let context = text(&context, "browserContextId");
+    let deny = json!({"behavior": "deny", "browserContextId": context});
+    cdp.send("", "Browser.setDownloadBehavior", deny);
+    let (width, height) = viewport.size();
+    let blank = json!({
+        "url": "about:blank", "browserContextId": context, "width": width, "height": height,
+    });
+    let target = cdp.call("", "Target.createTarget", blank, OPEN_MS).await?;
+    let target = text(&target, "targetId");
+    let attach = json!({"targetId": target, "flatten": true});
+    let session = cdp
+        .call("", "Target.attachToTarget", attach, OPEN_MS)
+        .await?;
+    Ok((context, target, text(&session, "sessionId")))
+}
+
 impl Tab {
     /// Opens an empty page. With a supplier, its sign and launcher are watched from the first
     /// document on.
@@ -117,23 +141,7 @@ impl Tab {
         supplier: Option<&Supplier>,
     ) -> Result<Tab, ProbeError> {
         let cdp = browser.cdp.clone();
-        let made = |answer: Value, name: &str| text(&answer, name);
-        let dispose = json!({"disposeOnDetach": true});
-        let context = cdp
-            .call("", "Target.createBrowserContext", dispose, OPEN_MS)
-            .await?;
-        let context = made(context, "browserContextId");
-        let deny = json!({"behavior": "deny", "browserContextId": context});
-        cdp.send("", "Browser.setDownloadBehavior", deny);
-        let (width, height) = viewport.size();
-        let blank = json!({"url": "about:blank", "browserContextId": context, "width": width, "height": height});
-        let target = cdp.call("", "Target.createTarget", blank, OPEN_MS).await?;
-        let target = made(target, "targetId");
-        let attach = json!({"targetId": target, "flatten": true});
-        let session = cdp
-            .call("", "Target.attachToTarget", attach, OPEN_MS)
-            .await?;
-        let session = made(session, "sessionId");
+        let (context, target, session) = blank(&cdp, viewport).await?;
         let events = cdp.listen(&session);
         let state = Collector {
             sessions: vec![(session.clone(), target.clone())],

@@ -78,6 +78,7 @@ impl Tape {
 
 #[test]
 fn a_page_with_its_redirect_headers_and_script() {
+    // Long for the protocol messages that it plays.
     let mut t = Tape::new();
     t.asks("1", "http://mill.example/", "Document", 100.0);
     t.play(
@@ -562,6 +563,7 @@ fn events_of_any_shape_are_survived() {
 
 #[test]
 fn the_browsers_words_for_failures() {
+    // Long for its table of cases.
     let none = Failures::default();
     let said = |text: &str, blocked: &str, cors: &str, answered: bool| {
         let said = Said {

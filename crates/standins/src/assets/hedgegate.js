@@ -1,12 +1,14 @@
 // Hedgegate, a stand-in consent banner: holds back scripts of type text/plain with data-hedge.
 (function () {
   var kept = (document.cookie.match(/hedge=(\w+)/) || [])[1];
-  var me = window.Hedgegate = { state: kept || "untouched" };
+  var me = (window.Hedgegate = { state: kept || "untouched" });
   function release() {
     document.querySelectorAll('script[type="text/plain"][data-hedge]').forEach(function (old) {
       if (old.dataset.hedge === "never") return;
       var fresh = document.createElement("script");
-      for (var i = 0; i < old.attributes.length; i++) if (old.attributes[i].name !== "type") fresh.setAttribute(old.attributes[i].name, old.attributes[i].value);
+      for (var i = 0; i < old.attributes.length; i++)
+        if (old.attributes[i].name !== "type")
+          fresh.setAttribute(old.attributes[i].name, old.attributes[i].value);
       fresh.text = old.text;
       old.replaceWith(fresh);
     });
@@ -24,9 +26,15 @@
   bar.id = "hedgegate";
   bar.setAttribute("role", "region");
   bar.setAttribute("aria-label", "Your choice");
-  bar.style.cssText = "position:fixed;left:16px;bottom:16px;width:min(380px,calc(100% - 120px));background:#fffdf7;border:1px solid #8a8474;border-radius:6px;padding:14px;font:15px/1.4 system-ui,sans-serif;color:#222;z-index:50;box-sizing:border-box";
-  bar.innerHTML = '<p style="margin:0 0 10px">May we use extras such as live chat? They keep a number in your browser.</p><button class="hg-yes" style="padding:6px 12px">Accept all</button> <button class="hg-no" style="padding:6px 12px">Only what is needed</button>';
+  bar.style.cssText =
+    "position:fixed;left:16px;bottom:16px;width:min(380px,calc(100% - 120px));background:#fffdf7;border:1px solid #8a8474;border-radius:6px;padding:14px;font:15px/1.4 system-ui,sans-serif;color:#222;z-index:50;box-sizing:border-box";
+  bar.innerHTML =
+    '<p style="margin:0 0 10px">May we use extras such as live chat? They keep a number in your browser.</p><button class="hg-yes" style="padding:6px 12px">Accept all</button> <button class="hg-no" style="padding:6px 12px">Only what is needed</button>';
   document.body.appendChild(bar);
-  bar.querySelector(".hg-yes").addEventListener("click", function () { decide("granted"); });
-  bar.querySelector(".hg-no").addEventListener("click", function () { decide("refused"); });
+  bar.querySelector(".hg-yes").addEventListener("click", function () {
+    decide("granted");
+  });
+  bar.querySelector(".hg-no").addEventListener("click", function () {
+    decide("refused");
+  });
 })();

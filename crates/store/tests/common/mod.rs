@@ -1,6 +1,7 @@
 //! A database of its own for each test, and what the tests put into it.
 #![allow(dead_code)]
 
+use jiff::Timestamp;
 use newtfern_core::brand::BrandSheet;
 use newtfern_core::family::{Assessed, Family, Standing};
 use newtfern_core::job::JobKind;
@@ -9,7 +10,6 @@ use newtfern_core::site::SiteFields;
 use newtfern_store::checks::NewCheck;
 use newtfern_store::queue::{Job, Urgency};
 use newtfern_store::{Store, scratch};
-use time::OffsetDateTime;
 
 pub async fn fresh() -> Store {
     let server = std::env::var(scratch::SERVER).expect("NEWTFERN_TEST_DATABASE is not set: run ./run test, or newtfern admin with-database cargo test");
@@ -62,7 +62,7 @@ pub fn assessed(family: Family, standing: Standing, summary: &str) -> Assessed {
     }
 }
 
-pub fn check(site: i64, at: OffsetDateTime, families: Vec<Assessed>) -> NewCheck {
+pub fn check(site: i64, at: Timestamp, families: Vec<Assessed>) -> NewCheck {
     NewCheck {
         visits: vec![seen()],
         ..NewCheck::of(site, "check", at, families)
@@ -102,7 +102,7 @@ pub async fn round(store: &Store, kind: JobKind, sites: &[i64], urgency: Urgency
 /// What a worker does with a result: the check and the end of the job together, or nothing.
 pub async fn finish(store: &Store, job: &Job) -> bool {
     let load = assessed(Family::Load, Standing::Passing, "holds");
-    let mut new = check(job.site_id, OffsetDateTime::now_utc(), vec![load]);
+    let mut new = check(job.site_id, Timestamp::now(), vec![load]);
     new.job = Some(job.id);
     let mut tx = store.begin().await.unwrap();
     tx.keep_check(&new).await.unwrap();

@@ -11,7 +11,7 @@ use axum::extract::{Multipart, Path, Query, State};
 use axum::response::{IntoResponse, Redirect};
 use newtfern_acts::ActError;
 use newtfern_acts::store::clients::Client;
-use newtfern_acts::store::sites::Filter;
+use newtfern_acts::store::lists::Filter;
 use newtfern_core::brand::BrandSheet;
 use newtfern_core::colour::Rgb;
 use newtfern_core::site::MOST_NAME;

@@ -9,6 +9,7 @@ use axum::extract::{Path, State};
 use newtfern_core::code::Code;
 use newtfern_core::intake;
 use newtfern_core::job::JobKind;
+use serde::Serialize;
 use std::collections::BTreeSet;
 
 /// One check.
@@ -66,6 +67,40 @@ pub async fn entries(app: &App, site: i64, offset: i64, limit: i64) -> PageResul
     Ok(shown.map(entry).collect())
 }
 
+/// One line of the file; the names are its headings.
+#[derive(Serialize)]
+struct Line {
+    seen_utc: String,
+    kind: String,
+    outcome: String,
+    root: String,
+    came: String,
+    went: String,
+    judged_again: &'static str,
+    pinned: &'static str,
+    rules: i32,
+    expectation: String,
+}
+
+impl Line {
+    fn of(e: &Entry) -> Line {
+        let yes = |b: bool| if b { "yes" } else { "" };
+        let cell = |text: &String| intake::guarded(text.clone());
+        Line {
+            seen_utc: cell(&e.when),
+            kind: cell(&e.kind),
+            outcome: cell(&e.outcome),
+            root: cell(&e.root),
+            came: intake::guarded(e.came.join(" ")),
+            went: intake::guarded(e.went.join(" ")),
+            judged_again: yes(e.again),
+            pinned: yes(e.pinned),
+            rules: e.rules,
+            expectation: cell(&e.expectation),
+        }
+    }
+}
+
 /// All of it, for a spreadsheet.
 ///
 /// # Errors
@@ -73,38 +108,12 @@ pub async fn entries(app: &App, site: i64, offset: i64, limit: i64) -> PageResul
 pub async fn export(State(app): State<App>, _: Reader, Path(id): Path<i64>) -> PageResult {
     let site = site_of(&app, id).await?;
     let mut out = csv::Writer::from_writer(Vec::new());
-    let head = [
-        "seen_utc",
-        "kind",
-        "outcome",
-        "root",
-        "came",
-        "went",
-        "judged_again",
-        "pinned",
-        "rules",
-        "expectation",
-    ];
-    // Writing to memory does not fail.
-    let _ = out.write_record(head);
     let mut offset = 0;
     loop {
         let some = entries(&app, id, offset, 200).await?;
         for e in &some {
-            let yes = |b: bool| if b { "yes" } else { "" }.to_string();
-            let cells = [
-                e.when.clone(),
-                e.kind.clone(),
-                e.outcome.clone(),
-                e.root.clone(),
-                e.came.join(" "),
-                e.went.join(" "),
-                yes(e.again),
-                yes(e.pinned),
-                e.rules.to_string(),
-                e.expectation.clone(),
-            ];
-            let _ = out.write_record(cells.map(intake::guarded));
+            // Writing to memory does not fail.
+            let _ = out.serialize(Line::of(e));
         }
         if some.len() < 200 {
             break;

@@ -7,7 +7,7 @@ use crate::state::App;
 use crate::view::Frame;
 use askama::Template;
 use axum::extract::{Multipart, State};
-use newtfern_acts::store::sites::Filter;
+use newtfern_acts::store::lists::Filter;
 use newtfern_acts::{ActError, Imported};
 use newtfern_core::intake::{self, SiteRow};
 

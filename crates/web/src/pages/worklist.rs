@@ -9,7 +9,7 @@ use crate::view::{Frame, PAGE_SIZE, Pager};
 use askama::Template;
 use axum::extract::{Query, State};
 use axum::response::IntoResponse;
-use newtfern_acts::store::sites;
+use newtfern_acts::store::lists;
 use newtfern_core::family::{Family, Standing};
 use newtfern_core::job::JobKind;
 
@@ -70,7 +70,7 @@ pub async fn page(
     })
 }
 
-fn batch(b: sites::Batch) -> Option<Batch> {
+fn batch(b: lists::Batch) -> Option<Batch> {
     let family = Family::from_key(&b.family)?;
     let state = Standing::from_key(&b.state).unwrap_or_default();
     let items = b.first.0;

@@ -53,6 +53,7 @@ async fn a_client_is_added_with_its_brand_sheet() {
 
 #[tokio::test]
 async fn a_refused_form_says_why_and_loses_nothing() {
+    // Long for its table of cases.
     let house = house().await;
     let technician = house.person(Role::Technician).await;
     let id = house.client("Orrery Hill Observatory").await;
@@ -171,6 +172,7 @@ async fn design_tokens_come_in_and_go_out() {
 
 #[tokio::test]
 async fn a_logo_is_told_by_its_bytes_and_an_svg_cannot_run_script() {
+    // Long for its table of cases.
     let house = house().await;
     let technician = house.person(Role::Technician).await;
     let id = house.client("Candlegate Clocks").await;

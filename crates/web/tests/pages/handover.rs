@@ -1,9 +1,9 @@
 //! Handover sheets and the client's link.
 
 use crate::house::{Answer, Caller, House, house};
+use jiff::{SignedDuration, Timestamp};
 use newtfern_core::family::{Family, Standing};
 use newtfern_store::people::Role;
-use time::{Duration, OffsetDateTime};
 
 struct Sheet {
     house: House,
@@ -12,7 +12,7 @@ struct Sheet {
     id: i64,
 }
 
-async fn add(house: &House, site: i64, html: &str, pdf: Option<&str>, until: OffsetDateTime) {
+async fn add(house: &House, site: i64, html: &str, pdf: Option<&str>, until: Timestamp) {
     let mut tx = house.store().begin().await.unwrap();
     tx.add_handover(site, html, pdf, "Some technician", until)
         .await
@@ -31,7 +31,7 @@ async fn sheet() -> Sheet {
         .put(b"%PDF-1.7 sheet".to_vec(), "pdf")
         .await
         .unwrap();
-    let until = OffsetDateTime::now_utc() + Duration::days(1);
+    let until = Timestamp::now() + SignedDuration::from_hours(24);
     add(
         &house,
         site,
@@ -200,7 +200,7 @@ async fn people_see_the_sheet_and_its_pdf_and_missing_ones_are_named() {
         .await
         .is(404)
         .has("no such handover sheet");
-    let until = OffsetDateTime::now_utc();
+    let until = Timestamp::now();
     add(&s.house, s.site, "<p>no paper</p>", None, until).await;
     let bare = s.house.store().handovers(s.site).await.unwrap()[0].id;
     viewer

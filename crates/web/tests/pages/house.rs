@@ -21,11 +21,11 @@ use newtfern_store::people::Role;
 use newtfern_store::scratch;
 use newtfern_store::seal::Sealer;
 
+use jiff::{SignedDuration, Timestamp};
 use newtfern_web::{App, Settings};
 use std::collections::HashMap;
 use std::net::SocketAddr;
 use std::sync::{Arc, Mutex};
-use time::{Duration, OffsetDateTime};
 use tower::ServiceExt;
 use url::Url;
 
@@ -187,7 +187,7 @@ impl House {
     }
 
     /// A session's token.
-    pub async fn session(&self, person: i64, until: OffsetDateTime) -> String {
+    pub async fn session(&self, person: i64, until: Timestamp) -> String {
         let mut tx = self.store().begin().await.unwrap();
         let token = tx.open_session(person, until).await.unwrap();
         tx.commit().await.unwrap();
@@ -199,7 +199,7 @@ impl House {
         let name = format!("Some {}", role.word());
         let email = format!("{}@fenwick.example", role.word());
         let id = self.add_person(&email, &name, role, "no hash").await;
-        let until = OffsetDateTime::now_utc() + Duration::hours(1);
+        let until = Timestamp::now() + SignedDuration::from_hours(1);
         let token = self.session(id, until).await;
         let csrf = self.store().session(&token).await.unwrap().unwrap().csrf;
         Caller {
@@ -264,12 +264,11 @@ impl House {
             findings: vec![],
             detail,
         };
-        self.looked(site, OffsetDateTime::now_utc(), vec![assessed])
-            .await;
+        self.looked(site, Timestamp::now(), vec![assessed]).await;
     }
 
     /// A look at a site at a time.
-    pub async fn looked(&self, site: i64, at: OffsetDateTime, families: Vec<Assessed>) -> i64 {
+    pub async fn looked(&self, site: i64, at: Timestamp, families: Vec<Assessed>) -> i64 {
         let check = NewCheck::of(site, "check", at, families);
         let mut tx = self.store().begin().await.unwrap();
         let id = tx.keep_check(&check).await.unwrap();

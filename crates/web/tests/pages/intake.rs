@@ -2,8 +2,8 @@
 
 use crate::house::house;
 use newtfern_core::intake;
+use newtfern_store::lists::Filter;
 use newtfern_store::people::Role;
-use newtfern_store::sites::Filter;
 
 #[tokio::test]
 async fn each_row_comes_in_or_says_why_not() {
@@ -103,6 +103,7 @@ async fn a_file_that_cannot_be_read_changes_nothing() {
 
 #[tokio::test]
 async fn what_goes_out_comes_in_again_and_runs_in_no_spreadsheet() {
+    // One story: each part stands on what the one before left behind.
     let house = house().await;
     let technician = house.person(Role::Technician).await;
     let client = house.client("=1+1 Sums").await;

@@ -451,7 +451,7 @@ async fn the_worklist_batches_what_is_next_with_one_button_a_batch() {
             10 => {
                 let waits = newtfern_core::family::hand_over::made(true, Default::default());
                 house
-                    .looked(*site, time::OffsetDateTime::now_utc(), vec![waits])
+                    .looked(*site, jiff::Timestamp::now(), vec![waits])
                     .await;
             }
             _ => {}

@@ -3,10 +3,10 @@
 use crate::house::{Answer, house, house_with, posted};
 use axum::body::Body;
 use axum::http::{Method, Request};
+use jiff::{SignedDuration, Timestamp};
 use newtfern_acts::hash_password;
 use newtfern_store::people::Role;
 use newtfern_web::Settings;
-use time::{Duration, OffsetDateTime};
 
 const PAGES: [&str; 24] = [
     "/",
@@ -137,7 +137,7 @@ async fn a_session_ends_when_it_runs_out_or_is_closed() {
     let viewer = house.person(Role::Viewer).await;
     viewer.get("/worklist").await.is(200);
     let late = house
-        .session(viewer.id, OffsetDateTime::now_utc() - Duration::seconds(1))
+        .session(viewer.id, Timestamp::now() - SignedDuration::from_secs(1))
         .await;
     let mut expired = viewer.clone();
     expired.cookie = Some(format!("newtfern={late}"));
@@ -372,6 +372,7 @@ async fn assets_are_kept_by_their_fingerprint() {
         request.headers_mut().insert(name, value.parse().unwrap());
         stranger.send(request)
     };
+    newtfern_web::assets::prepare();
     let small = with("accept-encoding", "gzip, br".into()).await;
     assert_eq!(small.header("content-encoding"), "br");
     assert!(small.bytes.len() * 2 < plain.bytes.len());

@@ -65,6 +65,7 @@ async fn the_network_rule_is_changed_and_the_change_is_in_the_audit_trail() {
 
 #[tokio::test]
 async fn people_are_added_with_a_role_and_a_password_that_is_hashed() {
+    // One story: each part stands on what the one before left behind.
     let house = house().await;
     let administrator = house.person(Role::Administrator).await;
     let ada = [

@@ -166,6 +166,7 @@ async fn a_site_that_does_not_answer_is_added_only_when_asked_for() {
 
 #[tokio::test]
 async fn settings_are_kept_the_token_is_sealed_and_never_shown() {
+    // One story: each part stands on what the one before left behind.
     let house = house().await;
     let technician = house.person(Role::Technician).await;
     let client = house.client("Orrery Hill Observatory").await;
@@ -339,6 +340,7 @@ async fn hostile_names_stay_text_everywhere() {
 
 #[tokio::test]
 async fn a_design_takes_the_sites_own_values_and_says_where_the_others_come_from() {
+    // One story: each part stands on what the one before left behind.
     let house = house().await;
     let technician = house.person(Role::Technician).await;
     let client = technician

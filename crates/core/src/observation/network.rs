@@ -1,0 +1,188 @@
+//! What went over the network, and what the page and the browser said of it.
+
+use serde::{Deserialize, Serialize};
+
+/// A redirect.
+#[derive(Debug, Clone, Default, Serialize, Deserialize)]
+pub struct Hop {
+    /// From where.
+    pub url: String,
+    /// Its status.
+    pub status: u16,
+    /// To where, as the header has it.
+    pub location: String,
+}
+
+/// Why bytes did not come.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+pub struct NetFailure {
+    /// What kind.
+    pub kind: FailureKind,
+    /// The browser's own word, for evidence.
+    pub text: String,
+}
+
+/// Why a request failed.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(rename_all = "snake_case")]
+pub enum FailureKind {
+    /// The name does not resolve.
+    Dns,
+    /// The connection was refused, or ended before an answer.
+    Refused,
+    /// No secure connection came about.
+    Tls,
+    /// Its time was over.
+    Timeout,
+    /// Redirects in a circle.
+    RedirectLoop,
+    /// The answer ended before it was whole.
+    CutOff,
+    /// The browser refused its type.
+    Type,
+    /// It does not match its integrity value.
+    Integrity,
+    /// Cross-origin rules forbid reading it.
+    Cors,
+    /// A content security policy forbids it.
+    Policy,
+    /// `http` on an `https` page.
+    Mixed,
+    /// Blocked in the browser.
+    BlockedClient,
+    /// A port that browsers do not connect to (Fetch Standard, "bad port").
+    BadPort,
+    /// Refused by our own network guard.
+    Guard,
+    /// Given up by the page.
+    Aborted,
+    /// Something else; the text says what.
+    Other,
+}
+
+/// One request.
+#[derive(Debug, Clone, Default, Serialize, Deserialize)]
+#[serde(default)]
+pub struct Request {
+    /// Its address.
+    pub url: String,
+    /// Its method.
+    pub method: String,
+    /// The browser's resource type in lower case: document, script, xhr, fetch, image, ...
+    pub kind: String,
+    /// Who asked for it.
+    pub initiator: Initiator,
+    /// Of the answer.
+    pub status: Option<u16>,
+    /// Media type of the answer.
+    pub mime: String,
+    /// Why it failed.
+    pub failure: Option<NetFailure>,
+    /// It was sent on; where.
+    pub redirected_to: Option<String>,
+    /// Of the answer: those that say something about widgets.
+    pub headers: Vec<(String, String)>,
+    /// Bytes on the wire, headers included, as far as they had come.
+    pub bytes: u64,
+    /// ms after the navigation began.
+    pub start_ms: f64,
+    /// ms after the navigation began; `None` while it is under way.
+    pub end_ms: Option<f64>,
+    /// The browser had it already.
+    pub from_cache: bool,
+    /// The document that asked.
+    pub document: String,
+    /// Kept for the supplier's hosts only, cut to a bound.
+    pub body: Option<String>,
+}
+
+impl Request {
+    /// Host of its address.
+    pub fn host(&self) -> Option<String> {
+        url::Url::parse(&self.url)
+            .ok()?
+            .host_str()
+            .map(str::to_string)
+    }
+
+    /// What became of it, in a few words.
+    pub fn outcome(&self) -> String {
+        match (&self.failure, self.status) {
+            (Some(f), Some(status)) => format!("{status}, then {}", f.text),
+            (Some(f), None) => f.text.clone(),
+            (None, Some(status)) if self.mime.is_empty() => status.to_string(),
+            (None, Some(status)) => format!("{status}, {}", self.mime),
+            (None, None) => "no answer".to_string(),
+        }
+    }
+}
+
+/// What asked for a request.
+#[derive(Debug, Clone, Default, Serialize, Deserialize)]
+#[serde(default)]
+pub struct Initiator {
+    /// parser, script, preload, other
+    pub kind: String,
+    /// Address of the script or document.
+    pub url: String,
+    /// 1-based.
+    pub line: Option<u32>,
+    /// Addresses of the scripts on the call stack, innermost first.
+    pub stack: Vec<String>,
+}
+
+/// A live connection.
+#[derive(Debug, Clone, Default, Serialize, Deserialize)]
+#[serde(default)]
+pub struct Socket {
+    /// Its address.
+    pub url: String,
+    /// Of the handshake; 101 opens it.
+    pub status: Option<u16>,
+    /// Its error; empty where there was none.
+    pub error: String,
+    /// Messages that came in.
+    pub received: u32,
+    /// ms after the navigation began.
+    pub at_ms: f64,
+    /// ms after the navigation began.
+    pub closed_ms: Option<f64>,
+}
+
+/// A console line or an uncaught error.
+#[derive(Debug, Clone, Default, Serialize, Deserialize)]
+#[serde(default)]
+pub struct Message {
+    /// log, warning, error, ...
+    pub level: String,
+    /// What it says.
+    pub text: String,
+    /// Of the script.
+    pub url: String,
+    /// 1-based.
+    pub line: Option<u32>,
+    /// Addresses of the scripts on the stack, innermost first.
+    pub stack: Vec<String>,
+    /// ms after the navigation began.
+    pub at_ms: f64,
+}
+
+/// A content security policy violation, from the browser's own event.
+#[derive(Debug, Clone, Default, Serialize, Deserialize)]
+#[serde(default)]
+pub struct Violation {
+    /// The directive that was broken.
+    pub directive: String,
+    /// What was blocked: an address or a word.
+    pub blocked: String,
+    /// Address of the document.
+    pub document: String,
+    /// Address of the script, if one is to blame.
+    pub source: String,
+    /// 1-based.
+    pub line: Option<u32>,
+    /// The beginning of what was blocked.
+    pub sample: String,
+    /// It was blocked, not only reported.
+    pub enforced: bool,
+}

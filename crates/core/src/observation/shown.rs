@@ -1,0 +1,96 @@
+//! What stood on the screen: the launcher, what lies on or beside it, and what came of using it.
+
+use serde::{Deserialize, Serialize};
+
+/// A box in CSS px, from the viewport's upper left corner.
+#[derive(Debug, Clone, Copy, Default, PartialEq, Serialize, Deserialize)]
+pub struct Rect {
+    /// From the left.
+    pub x: f64,
+    /// From the top.
+    pub y: f64,
+    /// Its width.
+    pub width: f64,
+    /// Its height.
+    pub height: f64,
+}
+
+impl Rect {
+    /// Width times height.
+    pub fn area(&self) -> f64 {
+        self.width.max(0.0) * self.height.max(0.0)
+    }
+
+    /// The part that two rectangles share.
+    pub fn overlap(&self, other: &Rect) -> f64 {
+        let w = (self.x + self.width).min(other.x + other.width) - self.x.max(other.x);
+        let h = (self.y + self.height).min(other.y + other.height) - self.y.max(other.y);
+        w.max(0.0) * h.max(0.0)
+    }
+}
+
+/// The launcher as it was seen.
+#[derive(Debug, Clone, Default, Serialize, Deserialize)]
+#[serde(default)]
+pub struct Launcher {
+    /// An element fits the selector, whether it can be seen or not.
+    pub present: bool,
+    /// When it was taken away or hidden after it had been seen.
+    pub lost_ms: Option<f64>,
+    /// Its box.
+    pub rect: Rect,
+    /// Its element's name.
+    pub tag: String,
+    /// The beginning of its markup.
+    pub html: String,
+    /// The style that hides it and the element that has it, such as `display: none on #chat`.
+    pub hidden_by: Option<String>,
+    /// Its background, as the browser computed it.
+    pub background: String,
+    /// Its text or icon colour, as the browser computed it.
+    pub colour: String,
+    /// Share of sample points at which the topmost element is the launcher, 0 to 1.
+    pub reachable: f64,
+    /// What lies on top at the other points.
+    pub covered_by: Vec<Cover>,
+    /// Its accessible name.
+    pub name: String,
+    /// Its role for assistive technology.
+    pub role: String,
+    /// It can be reached by keyboard.
+    pub focusable: bool,
+}
+
+/// Something that lies on the launcher.
+#[derive(Debug, Clone, Default, PartialEq, Serialize, Deserialize)]
+pub struct Cover {
+    /// It, as a selector.
+    pub element: String,
+    /// Share of the sample points, 0 to 1.
+    pub share: f64,
+}
+
+/// Something that stays in place when the page scrolls.
+#[derive(Debug, Clone, Default, Serialize, Deserialize)]
+#[serde(default)]
+pub struct FixedElement {
+    /// It, as a selector.
+    pub element: String,
+    /// Its box.
+    pub rect: Rect,
+    /// Its role for assistive technology.
+    pub role: String,
+}
+
+/// What happened when the visit worked the launcher; whether it opened and closed stands in
+/// [`Looks`].
+#[derive(Debug, Clone, Default, Serialize, Deserialize)]
+#[serde(default)]
+pub struct Operation {
+    /// From the click to the panel, ms.
+    pub opened_ms: Option<f64>,
+    /// The panel's box.
+    pub panel: Option<Rect>,
+    /// Address of a window that opened instead.
+    pub new_window: Option<String>,
+}

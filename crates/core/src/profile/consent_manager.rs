@@ -1,0 +1,119 @@
+//! Profiles of consent managers.
+
+use super::ProfileError;
+use serde::{Deserialize, Serialize};
+
+/// How one consent manager is recognised and operated.
+#[derive(Debug, Clone, Default, Serialize, Deserialize)]
+#[serde(default)]
+pub struct ConsentManager {
+    /// Short name, unique.
+    pub id: String,
+    /// Name for people.
+    pub name: String,
+    /// How it is recognised.
+    pub recognise: ConsentMarks,
+    /// How its banner is answered.
+    pub banner: Banner,
+    /// How it is asked for the visitor's decision.
+    pub state: StateScript,
+    /// How it holds scripts back.
+    pub gating: Gating,
+}
+
+/// Marks of a consent manager in a page.
+#[derive(Debug, Clone, Default, Serialize, Deserialize)]
+#[serde(default)]
+pub struct ConsentMarks {
+    /// Names on `window`.
+    pub globals: Vec<String>,
+    /// Selectors of its banner.
+    pub selectors: Vec<String>,
+    /// Hosts that serve it.
+    pub hosts: Vec<String>,
+}
+
+/// Controls of a banner.
+#[derive(Debug, Clone, Default, Serialize, Deserialize)]
+#[serde(default)]
+pub struct Banner {
+    /// Selectors of what agrees, the first that is there counts.
+    pub accept: Texts,
+    /// Selectors of what refuses, the first that is there counts.
+    pub refuse: Texts,
+    /// Texts of the buttons by language, used where the selector finds nothing.
+    pub accept_text: std::collections::BTreeMap<String, Texts>,
+    /// Words of what refuses, by language.
+    pub refuse_text: std::collections::BTreeMap<String, Texts>,
+}
+
+/// One string or a list of them.
+#[derive(Debug, Clone, Default, Serialize, Deserialize)]
+#[serde(from = "OneOrMany", into = "Vec<String>")]
+pub struct Texts(pub Vec<String>);
+
+#[derive(Deserialize)]
+#[serde(untagged)]
+enum OneOrMany {
+    One(String),
+    Many(Vec<String>),
+}
+
+impl From<OneOrMany> for Texts {
+    fn from(value: OneOrMany) -> Self {
+        Texts(match value {
+            OneOrMany::One(one) => vec![one],
+            OneOrMany::Many(many) => many,
+        })
+    }
+}
+
+impl From<Texts> for Vec<String> {
+    fn from(value: Texts) -> Self {
+        value.0
+    }
+}
+
+/// An expression that gives `untouched`, `refused` or `granted`.
+#[derive(Debug, Clone, Default, Serialize, Deserialize)]
+#[serde(from = "StateForm")]
+pub struct StateScript {
+    /// An expression that gives `untouched`, `granted` or `refused`.
+    pub script: String,
+}
+
+#[derive(Deserialize)]
+#[serde(untagged)]
+enum StateForm {
+    Plain(String),
+    Table {
+        #[serde(default)]
+        script: String,
+    },
+}
+
+impl From<StateForm> for StateScript {
+    fn from(value: StateForm) -> Self {
+        match value {
+            StateForm::Plain(script) | StateForm::Table { script } => StateScript { script },
+        }
+    }
+}
+
+/// What holds a script back until consent: its `type`, and an attribute that marks it.
+#[derive(Debug, Clone, Default, Serialize, Deserialize)]
+#[serde(default)]
+pub struct Gating {
+    /// The `type` that keeps a script from running.
+    #[serde(rename = "type")]
+    pub script_type: String,
+    /// The attribute that marks such a script.
+    pub attribute: String,
+}
+
+impl ConsentManager {
+    /// Reads a profile.
+    pub fn from_toml(text: &str) -> Result<ConsentManager, ProfileError> {
+        Ok(toml::from_str(text)?)
+    }
+}
