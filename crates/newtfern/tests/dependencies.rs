@@ -36,12 +36,14 @@ const TWICE: &[&str] = &[
     "phf",
     "phf_codegen",
     "phf_generator",
+    "phf_macros",
     "phf_shared",
     "rand",
     "rand_core",
     "sha1",
     "sha2",
     "syn",
+    "synstructure",
     "winnow",
 ];
 

@@ -3,7 +3,9 @@
 use crate::audit::like;
 use crate::{Result, Store, StoreError, Tx, doing, unique};
 use newtfern_core::brand::BrandSheet;
+use serde::Deserialize;
 use serde_json::Value;
+use std::collections::HashMap;
 
 /// A client of the agency.
 #[derive(Debug, Clone, sqlx::FromRow)]
@@ -25,12 +27,19 @@ pub struct Client {
 
 impl Client {
     /// The typed brand sheet.
+    ///
+    /// # Errors
+    /// [`StoreError::Corrupt`], where its shape is not read any more.
     pub fn sheet(&self) -> Result<BrandSheet> {
-        serde_json::from_value(self.sheet.clone()).map_err(|e| StoreError::Corrupt {
-            what: "brand sheet",
-            why: e.to_string(),
-        })
+        read_sheet(&self.sheet)
     }
+}
+
+fn read_sheet(sheet: &Value) -> Result<BrandSheet> {
+    BrandSheet::deserialize(sheet).map_err(|e| StoreError::Corrupt {
+        what: "brand sheet",
+        why: e.to_string(),
+    })
 }
 
 impl Tx {
@@ -93,6 +102,32 @@ impl Store {
             .fetch_optional(&self.pool)
             .await
             .map_err(doing("looking up a client"))
+    }
+
+    /// Numbers and names of all clients, for lists to choose from.
+    ///
+    /// # Errors
+    /// Where the database refuses.
+    pub async fn client_names(&self) -> Result<Vec<(i64, String)>> {
+        sqlx::query_as("select id, name from clients order by name")
+            .fetch_all(&self.pool)
+            .await
+            .map_err(doing("listing clients"))
+    }
+
+    /// Brand sheets of some clients.
+    ///
+    /// # Errors
+    /// Where the database refuses, or a sheet is of a shape that is not read.
+    pub async fn sheets_of(&self, clients: &[i64]) -> Result<HashMap<i64, BrandSheet>> {
+        let rows: Vec<(i64, Value)> =
+            sqlx::query_as("select id, sheet from clients where id = any($1)")
+                .bind(clients)
+                .fetch_all(&self.pool)
+                .await
+                .map_err(doing("reading brand sheets"))?;
+        let read = |(id, sheet): (i64, Value)| Ok((id, read_sheet(&sheet)?));
+        rows.into_iter().map(read).collect()
     }
 
     /// One page of clients whose names hold the words of a search, and how many there are.

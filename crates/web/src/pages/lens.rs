@@ -11,14 +11,13 @@ use askama::Template;
 use axum::extract::{Path, Query, State};
 use axum::response::IntoResponse;
 use newtfern_acts::store::checks::Drawing;
-use newtfern_acts::store::clients::Client;
+use newtfern_core::brand::BrandSheet;
 use newtfern_acts::store::lists::{Filter, Order};
 use newtfern_acts::store::sites::{Site, StandingRow};
 use newtfern_core::design::{Design, Layer};
 use newtfern_core::family::{Family, Standing};
 use newtfern_core::job::JobKind;
 use serde::Deserialize;
-use std::collections::HashMap;
 
 /// What a lens was asked for.
 #[derive(Deserialize, Default, Clone)]
@@ -116,12 +115,12 @@ pub async fn page(
     if let Some(back) = pager.back(&format!("/lens/{lens}")) {
         return Ok(back.into_response());
     }
-    let (clients, _) = app.store().clients("", 0, 500).await?;
-    let rows = rows(&app, &sites, &clients, family).await?;
+    let clients = app.store().client_names().await?;
+    let rows = rows(&app, &sites, family).await?;
     let words = family.map(Family::words);
     let lens = family.map_or("estate", Family::key);
     let label = family.map_or("Estate", Family::label);
-    let chosen = |c: &Client| (c.id, c.name.clone(), asked.client == c.id.to_string());
+    let chosen = |(id, name)| (id, name, asked.client.parse() == Ok(id));
     render(&Page {
         frame: Frame::new(&app, &reader, label, lens, "").await?,
         lens,
@@ -133,7 +132,7 @@ pub async fn page(
         legend: legend(family),
         rows,
         pager,
-        clients: clients.iter().map(chosen).collect(),
+        clients: clients.into_iter().map(chosen).collect(),
         asked,
         states: Standing::ALL,
         acts: acts(family),
@@ -178,18 +177,20 @@ fn legend(family: Option<Family>) -> String {
 async fn rows(
     app: &App,
     sites: &[Site],
-    clients: &[Client],
     family: Option<Family>,
 ) -> PageResult<Vec<Row>> {
     let ids: Vec<i64> = sites.iter().map(|s| s.id).collect();
     let standings = app.store().standings_of(&ids).await?;
     let shown = family.unwrap_or(Family::Load);
     let drawings = app.store().drawings(&ids, Some(shown)).await?;
-    let house = match family {
-        Some(Family::Design) => Some(app.store().house_style().await?),
+    let designs = match family {
+        Some(Family::Design) => {
+            let clients: Vec<i64> = sites.iter().map(|s| s.client_id).collect();
+            let sheets = app.store().sheets_of(&clients).await?;
+            Some((app.store().house_style().await?, sheets))
+        }
         _ => None,
     };
-    let clients: HashMap<i64, &Client> = clients.iter().map(|c| (c.id, c)).collect();
     let mut out = Vec::with_capacity(sites.len());
     for site in sites {
         let all = standings
@@ -197,18 +198,19 @@ async fn rows(
             .map(Vec::as_slice)
             .unwrap_or_default();
         let mut row = row(site, all, family, drawings.get(&(site.id, shown)));
-        if let (Some(house), Some(client)) = (&house, clients.get(&site.client_id)) {
-            row.cell = designed(house, client, site)?;
+        if let Some((house, sheets)) = &designs
+            && let Some(sheet) = sheets.get(&site.client_id)
+        {
+            row.cell = designed(house, sheet, site);
         }
         out.push(row);
     }
     Ok(out)
 }
 
-fn designed(house: &Layer, client: &Client, site: &Site) -> PageResult<Cell> {
-    let sheet = client.sheet()?;
+fn designed(house: &Layer, sheet: &BrandSheet, site: &Site) -> Cell {
     let design = Design::resolve(house, &sheet.layer(), site.layer());
-    Ok(design_cell(&design, sheet.primary))
+    design_cell(&design, sheet.primary)
 }
 
 fn row(

@@ -40,14 +40,14 @@ struct Choices {
 impl Choices {
     async fn of(app: &App) -> PageResult<Choices> {
         let store = app.store();
-        let (clients, _) = store.clients("", 0, 1000).await?;
+        let clients = store.client_names().await?;
         let suppliers = store.all_suppliers().await?;
         let platforms = store.platforms().await?;
         let managers = store.consent_managers().await?;
         let mut zones: Vec<&str> = time_zones().collect();
         zones.sort_unstable();
         Ok(Choices {
-            clients: clients.into_iter().map(|c| (c.id, c.name)).collect(),
+            clients,
             suppliers: suppliers.iter().map(|s| choice(&s.id, &s.name)).collect(),
             platforms: platforms.iter().map(|p| choice(&p.id, &p.name)).collect(),
             managers: managers.iter().map(|m| choice(&m.id, &m.name)).collect(),
