@@ -3,10 +3,9 @@
 #![allow(clippy::unwrap_used)]
 
 use super::collector::Collector;
-use super::failure::{Said, from_browser};
 use super::settle::blocking;
 use crate::cdp::Event;
-use crate::proxy::{Failures, Proxy};
+use crate::proxy::Failures;
 use newtfern_core::observation::{Ended, FailureKind, Stored};
 use serde_json::{Value, json};
 
@@ -559,125 +558,6 @@ fn events_of_any_shape_are_survived() {
         }
     }
     assert!(t.state.seen.requests.len() < 20);
-}
-
-#[test]
-fn the_browsers_words_for_failures() {
-    // Long for its table of cases.
-    let none = Failures::default();
-    let said = |text: &str, blocked: &str, cors: &str, answered: bool| {
-        let said = Said {
-            text,
-            blocked,
-            cors,
-            answered,
-        };
-        from_browser(&none, LOADER, &said)
-    };
-    let kind_of = |text: &str, blocked: &str, cors: &str, answered: bool| {
-        said(text, blocked, cors, answered).kind
-    };
-    for (text, kind) in [
-        ("net::ERR_NAME_NOT_RESOLVED", FailureKind::Dns),
-        ("net::ERR_CONNECTION_TIMED_OUT", FailureKind::Timeout),
-        ("net::ERR_TOO_MANY_REDIRECTS", FailureKind::RedirectLoop),
-        ("net::ERR_CONNECTION_REFUSED", FailureKind::Refused),
-        ("net::ERR_EMPTY_RESPONSE", FailureKind::Refused),
-        ("net::ERR_INCOMPLETE_CHUNKED_ENCODING", FailureKind::CutOff),
-        ("net::ERR_CERT_DATE_INVALID", FailureKind::Tls),
-        ("net::ERR_SSL_PROTOCOL_ERROR", FailureKind::Tls),
-        ("net::ERR_BLOCKED_BY_ORB", FailureKind::Type),
-        ("net::ERR_BLOCKED_BY_CLIENT", FailureKind::BlockedClient),
-        ("net::ERR_UNSAFE_PORT", FailureKind::BadPort),
-        ("net::ERR_ABORTED", FailureKind::Aborted),
-        ("net::ERR_SOMETHING_NEW", FailureKind::Other),
-    ] {
-        assert_eq!(kind_of(text, "", "", false), kind, "{text}");
-    }
-    for (blocked, kind) in [
-        ("csp", FailureKind::Policy),
-        ("mixed-content", FailureKind::Mixed),
-        ("inspector", FailureKind::BlockedClient),
-        ("content-type", FailureKind::Type),
-        ("integrity", FailureKind::Integrity),
-    ] {
-        assert_eq!(
-            kind_of(
-                "net::ERR_BLOCKED_BY_CSP",
-                blocked,
-                "MissingAllowOriginHeader",
-                false
-            ),
-            kind,
-            "{blocked}"
-        );
-    }
-    assert_eq!(
-        kind_of("net::ERR_FAILED", "", "MissingAllowOriginHeader", true),
-        FailureKind::Cors
-    );
-    // A reset after the answer began cuts it off; before, it refuses.
-    assert_eq!(
-        kind_of("net::ERR_CONNECTION_RESET", "", "", true),
-        FailureKind::CutOff
-    );
-    assert_eq!(
-        kind_of("net::ERR_CONNECTION_RESET", "", "", false),
-        FailureKind::Refused
-    );
-    assert_eq!(
-        said("net::ERR_BLOCKED_BY_CSP", "csp", "", false).text,
-        "net::ERR_BLOCKED_BY_CSP (csp)"
-    );
-}
-
-fn lost(text: &str) -> Said<'_> {
-    Said {
-        text,
-        blocked: "",
-        cors: "",
-        answered: false,
-    }
-}
-
-/// The browser says only that its proxy failed; the proxy knows why.
-#[tokio::test]
-async fn a_failed_connection_is_told_by_the_proxys_cause() {
-    use tokio::io::{AsyncReadExt, AsyncWriteExt};
-    let proxy = Proxy::start(crate::guard::Guard {
-        allow_private: false,
-    })
-    .await
-    .unwrap();
-    for (host, kind) in [
-        ("shop.localhost", FailureKind::Guard),
-        ("nowhere.invalid", FailureKind::Dns),
-    ] {
-        let mut client = tokio::net::TcpStream::connect(proxy.address).await.unwrap();
-        client.write_all(&[5, 1, 0]).await.unwrap();
-        let mut answer = [0u8; 2];
-        client.read_exact(&mut answer).await.unwrap();
-        assert_eq!(answer, [5, 0], "no sign-in is asked for");
-        let mut ask = vec![5, 1, 0, 3, host.len() as u8];
-        ask.extend(host.as_bytes());
-        ask.extend([0x01, 0xbb]);
-        client.write_all(&ask).await.unwrap();
-        let mut reply = [0u8; 10];
-        client.read_exact(&mut reply).await.unwrap();
-        assert_ne!(reply[1], 0, "{host} must be refused");
-        let told = from_browser(
-            &proxy.failures(),
-            &format!("https://{}/", host.to_uppercase()),
-            &lost("net::ERR_SOCKS_CONNECTION_HOST_UNREACHABLE"),
-        );
-        assert_eq!(told.kind, kind, "{host}: {told:?}");
-    }
-    let unknown = from_browser(
-        &proxy.failures(),
-        "https://other.example/",
-        &lost("net::ERR_SOCKS_CONNECTION_FAILED"),
-    );
-    assert_eq!(unknown.kind, FailureKind::Refused);
 }
 
 /// Total blocking time as web.dev defines it ("Total Blocking Time", example with tasks of 250, 90,

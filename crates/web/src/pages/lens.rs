@@ -11,9 +11,9 @@ use askama::Template;
 use axum::extract::{Path, Query, State};
 use axum::response::IntoResponse;
 use newtfern_acts::store::checks::Drawing;
-use newtfern_core::brand::BrandSheet;
 use newtfern_acts::store::lists::{Filter, Order};
 use newtfern_acts::store::sites::{Site, StandingRow};
+use newtfern_core::brand::BrandSheet;
 use newtfern_core::design::{Design, Layer};
 use newtfern_core::family::{Family, Standing};
 use newtfern_core::job::JobKind;
@@ -174,11 +174,7 @@ fn legend(family: Option<Family>) -> String {
     }
 }
 
-async fn rows(
-    app: &App,
-    sites: &[Site],
-    family: Option<Family>,
-) -> PageResult<Vec<Row>> {
+async fn rows(app: &App, sites: &[Site], family: Option<Family>) -> PageResult<Vec<Row>> {
     let ids: Vec<i64> = sites.iter().map(|s| s.id).collect();
     let standings = app.store().standings_of(&ids).await?;
     let shown = family.unwrap_or(Family::Load);

@@ -1,4 +1,4 @@
-//! Lenses, the worklist, rounds and their events.
+//! Lenses, the worklist and the bench.
 
 use crate::house::{Caller, House, house};
 use axum::body::Body;
@@ -13,7 +13,7 @@ use std::collections::HashSet;
 use tower::ServiceExt;
 
 /// `n` sites of two clients; the first `failing` of them fail in loading.
-async fn estate(n: usize, failing: usize) -> (House, Caller, Vec<i64>) {
+pub async fn estate(n: usize, failing: usize) -> (House, Caller, Vec<i64>) {
     let house = house().await;
     let clients = [
         house.client("Marlow Sound Ferries").await,
@@ -40,7 +40,7 @@ async fn estate(n: usize, failing: usize) -> (House, Caller, Vec<i64>) {
     (house, technician, sites)
 }
 
-async fn set(house: &House, site: i64, family: Family, standing: Standing, summary: &str) {
+pub async fn set(house: &House, site: i64, family: Family, standing: Standing, summary: &str) {
     house.stands(site, family, standing, summary, None).await;
 }
 
@@ -176,258 +176,6 @@ async fn old_results_become_stale_in_rows_filters_and_counts_alike() {
 }
 
 #[tokio::test]
-async fn an_act_on_all_found_goes_to_what_the_filter_finds() {
-    let (house, technician, sites) = estate(70, 60).await;
-    let all = [
-        ("all", "yes"),
-        ("lens", "load"),
-        ("state", "failing"),
-        ("q", "site"),
-        ("kind", "check"),
-    ];
-    let round = technician.post("/bulk", &all).await.leads().to_string();
-    technician.get(&round).await.has("Verify: 60 sites");
-    assert_eq!(house.count("select count(*) from jobs").await, 60);
-    assert_eq!(
-        house
-            .count("select count(distinct site_id) from jobs j join standings s using (site_id) where s.family = 'load' and s.state = 'failing'")
-            .await,
-        60
-    );
-
-    let ticked = technician
-        .post(
-            "/bulk",
-            &[
-                ("kind", "weigh"),
-                ("site", &sites[1].to_string()),
-                ("site", &format!("{},{},", sites[2], sites[3])),
-            ],
-        )
-        .await;
-    technician.get(ticked.leads()).await.has("Weigh: 3 sites");
-    // Sites that are gone, and what is no number, start nothing for themselves.
-    technician
-        .post(
-            "/bulk",
-            &[
-                ("kind", "echo"),
-                ("site", "999999"),
-                ("site", "; drop table sites"),
-                ("site", &sites[0].to_string()),
-            ],
-        )
-        .await
-        .leads();
-    assert_eq!(
-        house
-            .count("select count(*) from jobs where kind = 'echo'")
-            .await,
-        1
-    );
-}
-
-#[tokio::test]
-async fn acts_that_make_no_sense_are_refused() {
-    let (house, technician, sites) = estate(1, 0).await;
-    technician
-        .post("/bulk", &[("kind", "check")])
-        .await
-        .is(422)
-        .has("No site is ticked");
-    technician
-        .post(
-            "/bulk",
-            &[("kind", "check"), ("all", "yes"), ("q", "nothing like it")],
-        )
-        .await
-        .is(422)
-        .has("No site is ticked");
-    technician
-        .post(
-            "/bulk",
-            &[("kind", "polish"), ("site", &sites[0].to_string())],
-        )
-        .await
-        .is(422)
-        .has("no such act");
-    technician
-        .post(&format!("/sites/{}/act", sites[0]), &[("kind", "polish")])
-        .await
-        .is(422);
-    technician
-        .post("/sites/999/act", &[("kind", "check")])
-        .await
-        .is(404);
-    technician.post("/rounds/999/cancel", &[]).await.is(404);
-    assert_eq!(house.count("select count(*) from rounds").await, 0);
-}
-
-#[tokio::test]
-async fn a_round_is_shown_job_by_job_and_cancelled() {
-    let (house, technician, sites) = estate(3, 0).await;
-    let path = technician
-        .post(
-            "/bulk",
-            &[("kind", "check"), ("all", "yes"), ("lens", "estate")],
-        )
-        .await
-        .leads()
-        .to_string();
-    let job = house.store().claim().await.unwrap().unwrap();
-    technician
-        .get(&path)
-        .await
-        .has("Cancel what is left")
-        .has("Site 000");
-    technician.get("/lens/estate").await.has("class=\"roundbar");
-    technician
-        .post(&format!("{path}/cancel"), &[])
-        .await
-        .leads();
-    // What waits ends at once; what runs ends when it next reports.
-    assert_eq!(
-        house
-            .count("select count(*) from jobs where state = 'cancelled'")
-            .await,
-        2
-    );
-    assert!(!house.store().renew(&job, None).await.unwrap());
-    assert!(sites.contains(&job.site_id));
-    technician.get("/audit").await.has("cancelled a round");
-    technician.get("/rounds").await.has("Verify: 3 sites");
-}
-
-#[tokio::test]
-async fn what_failed_in_a_round_is_tried_again_and_nothing_else() {
-    let (house, technician, sites) = estate(3, 0).await;
-    let path = technician
-        .post(
-            "/bulk",
-            &[("kind", "check"), ("all", "yes"), ("lens", "estate")],
-        )
-        .await
-        .leads()
-        .to_string();
-    technician
-        .post(&format!("{path}/again"), &[])
-        .await
-        .is(422)
-        .has("Nothing failed");
-    let mut failed = Vec::new();
-    while let Some(job) = house.store().claim().await.unwrap() {
-        if failed.len() < 2 {
-            let why = "no browser was found";
-            house.acts().fail_job(&job, why, false).await.unwrap();
-            failed.push(job.site_id);
-        } else {
-            let mut tx = house.store().begin().await.unwrap();
-            assert!(tx.finish_job(&job, "done").await.unwrap());
-            tx.commit().await.unwrap();
-        }
-    }
-    technician
-        .get(&path)
-        .await
-        .has("Try again what failed: 2")
-        .has("no browser was found");
-    let anew = technician
-        .post(&format!("{path}/again"), &[])
-        .await
-        .leads()
-        .to_string();
-    technician.get(&anew).await.has("Verify: 2 sites");
-    let id: i64 = anew.rsplit('/').next().unwrap().parse().unwrap();
-    let again: Vec<i64> = house
-        .store()
-        .round_jobs(id, 0, 10)
-        .await
-        .unwrap()
-        .iter()
-        .map(|j| j.site_id)
-        .collect();
-    assert_eq!((again.len(), sites.len()), (2, 3));
-    assert!(failed.iter().all(|s| again.contains(s)));
-}
-
-#[tokio::test]
-async fn an_act_on_clients_goes_to_all_their_sites() {
-    let (house, technician, _) = estate(7, 0).await;
-    let clocks = house
-        .store()
-        .client_by_name("Candlegate Clocks")
-        .await
-        .unwrap()
-        .unwrap()
-        .to_string();
-    technician
-        .get("/clients")
-        .await
-        .has("Verify all their sites")
-        .has(&format!("name=\"of\" value=\"{clocks}\""));
-    let path = technician
-        .post("/bulk", &[("kind", "check"), ("of", &clocks)])
-        .await
-        .leads()
-        .to_string();
-    technician
-        .get(&path)
-        .await
-        .has("Verify: 3 sites")
-        .has("Candlegate Clocks")
-        .lacks("Marlow Sound Ferries");
-    technician
-        .get("/rounds?q=verify")
-        .await
-        .has("Verify: 3 sites");
-    technician
-        .get("/rounds?q=weigh")
-        .await
-        .has("No round matches");
-}
-
-#[tokio::test]
-async fn progress_reaches_a_listening_page_as_an_event() {
-    let (house, technician, sites) = estate(2, 0).await;
-    house.app.follow_events();
-    let request = Request::get("/events")
-        .header("cookie", technician.cookie.clone().unwrap())
-        .body(Body::empty())
-        .unwrap();
-    let answer = house.router().oneshot(request).await.unwrap();
-    assert_eq!(answer.headers()["content-type"], "text/event-stream");
-    let mut events = answer.into_body().into_data_stream();
-
-    let store = house.store().clone();
-    let mut tx = store.begin().await.unwrap();
-    let round = tx
-        .start_round(JobKind::Check, "two", "test", &sites, Urgency::Round)
-        .await
-        .unwrap();
-    tx.commit().await.unwrap();
-    let job = store.claim().await.unwrap().unwrap();
-    // The listener needs a moment to connect: report until it has heard.
-    let heard = loop {
-        store.renew(&job, Some((1, 4))).await.unwrap();
-        tokio::select! {
-            event = events.next() => break String::from_utf8(event.unwrap().unwrap().to_vec()).unwrap(),
-            () = tokio::time::sleep(std::time::Duration::from_millis(50)) => {}
-        }
-    };
-    assert!(heard.starts_with("event: progress\n"), "{heard}");
-    let data: Value = serde_json::from_str(heard.split("data: ").nth(1).unwrap().trim()).unwrap();
-    assert_eq!(
-        (
-            data["round"].as_i64(),
-            data["total"].as_i64(),
-            data["over"].as_i64(),
-            data["finished"].as_bool()
-        ),
-        (Some(round), Some(2), Some(0), Some(false))
-    );
-}
-
-#[tokio::test]
 async fn the_worklist_batches_what_is_next_with_one_button_a_batch() {
     let (house, technician, sites) = estate(20, 0).await;
     // Everything passes but one thing each: five to weigh, five with a failing placement, the rest done.
@@ -515,36 +263,4 @@ async fn a_bench_shows_every_family_before_and_after_its_first_result() {
         .await
         .is(404)
         .has("no such site");
-}
-
-/// An open page listens for ever; it must not keep the program from stopping.
-#[tokio::test]
-async fn stopping_ends_the_streams_of_listening_pages() {
-    use tokio::io::{AsyncReadExt, AsyncWriteExt};
-    let (house, technician, _) = estate(1, 0).await;
-    let listener = tokio::net::TcpListener::bind("127.0.0.1:0").await.unwrap();
-    let address = listener.local_addr().unwrap();
-    let (stop, stopped) = tokio::sync::oneshot::channel::<()>();
-    let served = tokio::spawn(newtfern_web::serve(house.app.clone(), listener, async {
-        let _ = stopped.await;
-    }));
-    let mut page = tokio::net::TcpStream::connect(address).await.unwrap();
-    page.write_all(
-        format!(
-            "GET /events HTTP/1.1\r\nhost: {address}\r\ncookie: {}\r\n\r\n",
-            technician.cookie.unwrap()
-        )
-        .as_bytes(),
-    )
-    .await
-    .unwrap();
-    let mut begun = [0; 15];
-    page.read_exact(&mut begun).await.unwrap();
-    assert_eq!(&begun, b"HTTP/1.1 200 OK");
-    stop.send(()).unwrap();
-    tokio::time::timeout(std::time::Duration::from_secs(60), served)
-        .await
-        .expect("it stops while a page listens")
-        .unwrap()
-        .unwrap();
 }

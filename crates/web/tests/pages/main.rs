@@ -9,5 +9,6 @@ mod intake;
 mod lenses;
 mod people;
 mod placing;
+mod rounds;
 mod settings;
 mod sites;
