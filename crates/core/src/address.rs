@@ -29,6 +29,9 @@ pub enum AddressError {
 }
 
 /// Reads an address as typed: blanks trimmed, `https://` put before a bare host, fragment dropped.
+///
+/// # Errors
+/// [`AddressError`], in words for the person who typed it.
 pub fn parse(text: &str) -> Result<Url, AddressError> {
     let plain = text.trim();
     if plain.is_empty() {
@@ -77,6 +80,9 @@ pub fn is_invalid_name(host: &str) -> bool {
 }
 
 /// Refuses at once what needs no resolving. The guard in the probe judges again after resolving.
+///
+/// # Errors
+/// [`AddressError::Private`], where the host is one.
 pub fn refuse_private(url: &Url) -> Result<(), AddressError> {
     let private = match url.host() {
         Some(Host::Domain(name)) => is_localhost_name(name),

@@ -83,6 +83,9 @@ impl BrandSheet {
     }
 
     /// Reads colour tokens as a string `#rrggbb` (earlier drafts) or an object with `hex` or `components`.
+    ///
+    /// # Errors
+    /// [`TokensError`], with the token that is wrong.
     pub fn from_tokens(text: &str) -> Result<BrandSheet, TokensError> {
         let root: Value = serde_json::from_str(text)?;
         let colour = |name: &str| -> Result<Option<Rgb>, TokensError> {

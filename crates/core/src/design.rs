@@ -57,6 +57,9 @@ impl Field {
     }
 
     /// Accepts a value as typed and gives it as it is kept.
+    ///
+    /// # Errors
+    /// [`DesignError`], where the field does not take the value.
     pub fn accept(self, typed: &str) -> Result<String, DesignError> {
         let value = typed.trim();
         let fail = |why: &str| {

@@ -5,7 +5,7 @@
 //! functions below judge them; so every verdict can be repeated from stored data.
 //! `tests/arrows.rs` checks that no runtime, database, web or HTTP crate is among the dependencies.
 
-#![warn(missing_docs)]
+#![warn(missing_docs, clippy::missing_errors_doc)]
 
 pub mod address;
 pub mod assess;

@@ -159,6 +159,9 @@ pub struct Fitted {
 
 impl Platform {
     /// Reads a profile.
+    ///
+    /// # Errors
+    /// Where the text is no TOML of this shape; the place is in the error.
     pub fn from_toml(text: &str) -> Result<Platform, toml::de::Error> {
         toml::from_str(text)
     }

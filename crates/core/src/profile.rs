@@ -222,6 +222,9 @@ pub struct EchoSteps {
 
 impl Supplier {
     /// Reads a profile.
+    ///
+    /// # Errors
+    /// [`ProfileError`], with the entry that is wrong.
     pub fn from_toml(text: &str) -> Result<Supplier, ProfileError> {
         let mut supplier: Supplier = toml::from_str(text)?;
         if supplier.recognise.script_hosts.is_empty()

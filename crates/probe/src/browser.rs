@@ -287,6 +287,9 @@ impl Pool {
     }
 
     /// Visits under way keep the old browser until they end.
+    ///
+    /// # Errors
+    /// Where no browser is there or it does not start.
     pub async fn browser(&self) -> Result<Arc<Browser>, ProbeError> {
         let mut current = self.current.lock().await;
         if let Some(browser) = current.as_ref()

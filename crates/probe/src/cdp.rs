@@ -45,6 +45,9 @@ pub struct Cdp {
 
 impl Cdp {
     /// Connects to a browser's address (`ws://`).
+    ///
+    /// # Errors
+    /// Where the browser does not answer at the address.
     pub async fn connect(address: &str) -> Result<Cdp, ProbeError> {
         let config = WebSocketConfig::default()
             .max_message_size(Some(256 << 20))
@@ -118,6 +121,9 @@ impl Cdp {
     }
 
     /// Sends and waits, with a deadline: a hung page never answers.
+    ///
+    /// # Errors
+    /// [`ProbeError::Silent`] after that time, [`ProbeError::Command`] where the browser refuses, [`ProbeError::BrowserGone`].
     pub async fn call(
         &self,
         session: &str,

@@ -33,6 +33,9 @@ pub struct EchoOrder<'a> {
 const STEP_MS: u64 = 12_000;
 
 /// The picture, if any, is the viewport with the answer in it.
+///
+/// # Errors
+/// Where no browser can be had; how far the message got is in what it gives.
 pub async fn run(
     browser: &Browser,
     http: &Http,

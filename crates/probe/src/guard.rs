@@ -47,6 +47,9 @@ pub enum ConnectError {
 impl Guard {
     /// Resolves a host to the addresses a visit may go to. `localhost` names are loopback by
     /// definition and never asked of the system's resolver, which may not know them.
+    ///
+    /// # Errors
+    /// [`ConnectError`], where the name leads nowhere or where it must not.
     pub async fn resolve(&self, host: &str, port: u16) -> Result<Vec<SocketAddr>, ConnectError> {
         let bare = host.trim_start_matches('[').trim_end_matches(']');
         let found: Vec<IpAddr> = if let Ok(ip) = bare.parse::<IpAddr>() {
@@ -88,6 +91,9 @@ impl Guard {
     }
 
     /// Connects to the first address that answers.
+    ///
+    /// # Errors
+    /// [`ConnectError`], with its cause.
     pub async fn connect(&self, host: &str, port: u16) -> Result<TcpStream, ConnectError> {
         let mut last = ConnectError::Connection(host.to_string());
         for address in self.resolve(host, port).await? {

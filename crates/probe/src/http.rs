@@ -79,6 +79,9 @@ impl Resolve for GuardedResolver {
 
 impl Http {
     /// `ca` adds a trust anchor (PEM, one or more certificates).
+    ///
+    /// # Errors
+    /// [`ProbeError::Trust`], where the trust anchor cannot be used.
     pub fn new(guard: Guard, ca: Option<&[u8]>) -> Result<Http, ProbeError> {
         let _ = rustls::crypto::ring::default_provider().install_default();
         let refusals = Refusals::default();
@@ -178,6 +181,9 @@ impl Http {
     }
 
     /// One JSON call to an interface, without redirects.
+    ///
+    /// # Errors
+    /// Where the answer does not come, is an error or is no JSON; in words.
     pub async fn json(
         &self,
         method: &str,

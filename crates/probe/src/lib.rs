@@ -1,7 +1,7 @@
 //! Visits, by HTTP and by Chromium over its debugging protocol, and what they saw as
 //! [`newtfern_core::observation::Observation`]. The probe has no opinion: it judges nothing.
 
-#![warn(missing_docs)]
+#![warn(missing_docs, clippy::missing_errors_doc)]
 
 pub mod address_check;
 pub mod browser;

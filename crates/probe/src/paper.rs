@@ -8,6 +8,9 @@ use newtfern_core::observation::Viewport;
 use serde_json::json;
 
 /// Prints a page of ours as PDF, A4.
+///
+/// # Errors
+/// Where no page could be opened or the browser does not print it.
 pub async fn print(browser: &Browser, html: &str) -> Result<Vec<u8>, ProbeError> {
     let tab = Tab::open(browser, Viewport::Desktop, None).await?;
     let tree = tab.call("Page.getFrameTree", json!({})).await?;
@@ -37,6 +40,9 @@ pub async fn print(browser: &Browser, html: &str) -> Result<Vec<u8>, ProbeError>
 }
 
 /// A picture of a site's own page for the design preview.
+///
+/// # Errors
+/// Where no page could be opened or the browser takes no picture.
 pub async fn picture_of(
     browser: &Browser,
     url: &url::Url,

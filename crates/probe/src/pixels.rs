@@ -24,6 +24,9 @@ fn bounds(picture: &RgbImage, rect: &Rect, scale: f64, margin: f64) -> (u32, u32
 }
 
 /// A part of a picture, with a margin in CSS px around it.
+///
+/// # Errors
+/// Where the picture cannot be read.
 pub fn crop(png: &[u8], rect: &Rect, scale: f64, margin: f64) -> Result<Vec<u8>, ProbeError> {
     let picture = read(png)?;
     let (x, y, w, h) = bounds(&picture, rect, scale, margin);
@@ -54,6 +57,9 @@ fn dominant<'a>(pixels: impl Iterator<Item = &'a image::Rgb<u8>>) -> Rgb {
 }
 
 /// The launcher's colour, and that of the page in a ring of 12 px around it.
+///
+/// # Errors
+/// Where the picture cannot be read.
 pub fn launcher_colours(png: &[u8], rect: &Rect, scale: f64) -> Result<(Rgb, Rgb), ProbeError> {
     let picture = read(png)?;
     // The middle half of the box leaves out round corners and shadows.
@@ -80,6 +86,9 @@ pub fn launcher_colours(png: &[u8], rect: &Rect, scale: f64) -> Result<(Rgb, Rgb
 }
 
 /// The colour of the panel's upper strip (its first 40 px), where headers are.
+///
+/// # Errors
+/// Where the picture cannot be read.
 pub fn header_colour(png: &[u8], panel: &Rect, scale: f64) -> Result<Rgb, ProbeError> {
     let picture = read(png)?;
     let strip = Rect {

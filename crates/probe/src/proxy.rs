@@ -29,6 +29,9 @@ const MOST_FAILURES: usize = 10_000;
 
 impl Proxy {
     /// Starts it on any free port.
+    ///
+    /// # Errors
+    /// Where no port is free on loopback.
     pub async fn start(guard: Guard) -> std::io::Result<Proxy> {
         let listener = TcpListener::bind((Ipv4Addr::LOCALHOST, 0)).await?;
         let address = listener.local_addr()?;

@@ -20,6 +20,9 @@ pub struct Entry {
 
 impl Store {
     /// Lines that hold the words of a search, newest first, and how many there are.
+    ///
+    /// # Errors
+    /// Where the database refuses.
     pub async fn audit(&self, search: &str, offset: i64, limit: i64) -> Result<(Vec<Entry>, i64)> {
         let like = like(search);
         let rows = sqlx::query_as(

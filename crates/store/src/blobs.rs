@@ -16,6 +16,9 @@ pub struct Blobs {
 
 impl Blobs {
     /// In a folder, which is made where it is missing.
+    ///
+    /// # Errors
+    /// Where the folder cannot be made.
     pub fn folder(path: &std::path::Path) -> Result<Blobs> {
         std::fs::create_dir_all(path).map_err(|e| StoreError::Corrupt {
             what: "blob folder",
@@ -27,6 +30,9 @@ impl Blobs {
     }
 
     /// The extension is part of the key and tells the media type.
+    ///
+    /// # Errors
+    /// Where the blob cannot be written.
     pub async fn put(&self, bytes: Vec<u8>, extension: &str) -> Result<String> {
         let hash: String = sha2::Sha256::digest(&bytes)
             .iter()
@@ -55,6 +61,9 @@ impl Blobs {
     }
 
     /// Nothing where there is no such blob, or the key is none of ours.
+    ///
+    /// # Errors
+    /// Where the blob cannot be read; one that is not there is none.
     pub async fn get(&self, key: &str) -> Result<Option<bytes::Bytes>> {
         if !is_key(key) {
             return Ok(None);

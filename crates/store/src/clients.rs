@@ -44,6 +44,9 @@ fn read_sheet(sheet: &Value) -> Result<BrandSheet> {
 
 impl Tx {
     /// Adds a client.
+    ///
+    /// # Errors
+    /// [`StoreError::Taken`], where a client of this name is there.
     pub async fn add_client(&mut self, name: &str, sheet: &BrandSheet) -> Result<i64> {
         sqlx::query_scalar("insert into clients (name, sheet) values ($1, $2) returning id")
             .bind(name.trim())
@@ -54,6 +57,9 @@ impl Tx {
     }
 
     /// Changes a client's name and brand sheet.
+    ///
+    /// # Errors
+    /// [`StoreError::Taken`], where another client has the name.
     pub async fn set_sheet(&mut self, id: i64, name: &str, sheet: &BrandSheet) -> Result<()> {
         sqlx::query("update clients set name = $2, sheet = $3 where id = $1")
             .bind(id)
@@ -70,6 +76,9 @@ impl Tx {
     }
 
     /// Keeps the blob of a logo.
+    ///
+    /// # Errors
+    /// Where the database refuses.
     pub async fn set_logo(&mut self, id: i64, blob: &str, media_type: &str) -> Result<()> {
         sqlx::query("update clients set logo = $2, logo_type = $3 where id = $1")
             .bind(id)
@@ -84,6 +93,9 @@ impl Tx {
 
 impl Store {
     /// One client.
+    ///
+    /// # Errors
+    /// Where the database refuses.
     pub async fn client(&self, id: i64) -> Result<Option<Client>> {
         sqlx::query_as(
             "select id, name, sheet, logo, logo_type, (select count(*) from sites \
@@ -96,6 +108,9 @@ impl Store {
     }
 
     /// The client of a name.
+    ///
+    /// # Errors
+    /// Where the database refuses.
     pub async fn client_by_name(&self, name: &str) -> Result<Option<i64>> {
         sqlx::query_scalar("select id from clients where lower(name) = lower($1)")
             .bind(name.trim())
@@ -131,6 +146,9 @@ impl Store {
     }
 
     /// One page of clients whose names hold the words of a search, and how many there are.
+    ///
+    /// # Errors
+    /// Where the database refuses.
     pub async fn clients(
         &self,
         search: &str,

@@ -34,6 +34,9 @@ const COLUMNS: &str =
 
 impl Store {
     /// The sheets of a site, newest first.
+    ///
+    /// # Errors
+    /// Where the database refuses.
     pub async fn handovers(&self, site: i64) -> Result<Vec<Handover>> {
         let sql =
             format!("select {COLUMNS} from handovers where site_id = $1 order by id desc limit 20");
@@ -45,6 +48,9 @@ impl Store {
     }
 
     /// One sheet.
+    ///
+    /// # Errors
+    /// Where the database refuses.
     pub async fn handover(&self, id: i64) -> Result<Option<Handover>> {
         let sql = format!("select {COLUMNS} from handovers where id = $1");
         sqlx::query_as(sqlx::AssertSqlSafe(sql))
@@ -55,6 +61,9 @@ impl Store {
     }
 
     /// By the client's link; nothing where it has expired or was withdrawn.
+    ///
+    /// # Errors
+    /// Where the database refuses.
     pub async fn handover_by_token(&self, token: &str) -> Result<Option<Handover>> {
         let sql = format!(
             "select {COLUMNS} from handovers where token_hash = $1 and expires_at > now() \
@@ -70,6 +79,9 @@ impl Store {
 
 impl Tx {
     /// Gives the link's token, which is shown once and kept only as a hash.
+    ///
+    /// # Errors
+    /// Where the database refuses.
     pub async fn add_handover(
         &mut self,
         site: i64,
@@ -96,6 +108,9 @@ impl Tx {
     }
 
     /// The client's link does not hold any more.
+    ///
+    /// # Errors
+    /// Where the database refuses.
     pub async fn withdraw_handover(&mut self, id: i64) -> Result<()> {
         sqlx::query(
             "update handovers set withdrawn_at = now() where id = $1 and withdrawn_at is null",
@@ -108,6 +123,9 @@ impl Tx {
     }
 
     /// Notes the client's yes; false where it was given before.
+    ///
+    /// # Errors
+    /// Where the database refuses.
     pub async fn accept_handover(&mut self, id: i64, by: &str) -> Result<bool> {
         let rows = sqlx::query(
             "update handovers set accepted_by = $2, accepted_at = now() \
@@ -122,6 +140,9 @@ impl Tx {
     }
 
     /// A new link for a sheet; the one before stops working.
+    ///
+    /// # Errors
+    /// Where the database refuses.
     pub async fn renew_link(&mut self, id: i64, expires: Timestamp) -> Result<String> {
         let token = fresh_token();
         sqlx::query(

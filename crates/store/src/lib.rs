@@ -1,7 +1,7 @@
 //! PostgreSQL through SQLx, the queue, blobs. Statements are short and stand beside the type they
 //! fill; what must happen together is one method with one transaction.
 
-#![warn(missing_docs)]
+#![warn(missing_docs, clippy::missing_errors_doc)]
 
 pub mod audit;
 pub mod blobs;
@@ -100,6 +100,9 @@ pub struct Store {
 
 impl Store {
     /// Connects to a database by its address; the schema is not looked at.
+    ///
+    /// # Errors
+    /// [`StoreError::Connect`], where no database answers.
     pub async fn connect(address: &str) -> Result<Store> {
         let pool = PgPoolOptions::new()
             .max_connections(12)
@@ -131,6 +134,9 @@ impl Store {
     }
 
     /// Asks the database, for the health page.
+    ///
+    /// # Errors
+    /// Where the database refuses.
     pub async fn alive(&self) -> Result<()> {
         sqlx::query("select 1")
             .execute(&self.pool)
@@ -156,6 +162,9 @@ pub fn fresh_token() -> String {
 pub struct Listener(sqlx::postgres::PgListener);
 
 /// Listens to what is told in the database.
+///
+/// # Errors
+/// Where the database refuses.
 pub async fn listen(pool: &PgPool) -> Result<Listener> {
     let mut listener = sqlx::postgres::PgListener::connect_with(pool)
         .await
@@ -168,6 +177,9 @@ pub async fn listen(pool: &PgPool) -> Result<Listener> {
 }
 
 /// Wakes idle workers when a round starts.
+///
+/// # Errors
+/// Where the database refuses.
 pub async fn listen_for_jobs(pool: &PgPool) -> Result<Listener> {
     let mut listener = sqlx::postgres::PgListener::connect_with(pool)
         .await
@@ -181,6 +193,9 @@ pub async fn listen_for_jobs(pool: &PgPool) -> Result<Listener> {
 
 impl Listener {
     /// Waits for the next thing that is told.
+    ///
+    /// # Errors
+    /// Where the connection is lost for good.
     pub async fn next(&mut self) -> Result<String> {
         self.0
             .recv()

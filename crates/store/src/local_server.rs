@@ -118,6 +118,9 @@ fn init(bin: &Path, user: Option<(u32, u32)>, data: &Path) -> std::result::Resul
 impl LocalServer {
     /// `folder` is ours alone; it is made where it is missing. A second start on the same folder
     /// keeps its data.
+    ///
+    /// # Errors
+    /// [`ServerError`], with the server's own words.
     pub fn start(folder: &Path) -> std::result::Result<LocalServer, ServerError> {
         let bin = programs().ok_or(ServerError::NotInstalled)?;
         let user = owner()?;
@@ -220,6 +223,9 @@ impl LocalServer {
     }
 
     /// Makes a database where it is missing and gives its address.
+    ///
+    /// # Errors
+    /// [`ServerError`](super::local_server::ServerError) or a connection that fails.
     pub async fn database(&self, name: &str) -> Result<String> {
         use sqlx::{ConnectOptions, Connection};
         let mut server = sqlx::postgres::PgConnectOptions::new()

@@ -80,6 +80,9 @@ struct SessionRow {
 
 impl Store {
     /// All people, by name.
+    ///
+    /// # Errors
+    /// Where the database refuses.
     pub async fn people(&self) -> Result<Vec<Person>> {
         sqlx::query_as("select id, email, name, role from people order by name")
             .fetch_all(&self.pool)
@@ -88,6 +91,9 @@ impl Store {
     }
 
     /// The person with an address.
+    ///
+    /// # Errors
+    /// Where the database refuses.
     pub async fn person_by_email(&self, email: &str) -> Result<Option<Person>> {
         sqlx::query_as("select id, email, name, role, password_hash from people where email = $1")
             .bind(email.trim().to_lowercase())
@@ -97,6 +103,9 @@ impl Store {
     }
 
     /// The session of a cookie's token, if it holds.
+    ///
+    /// # Errors
+    /// Where the database refuses.
     pub async fn session(&self, token: &str) -> Result<Option<Session>> {
         let row: Option<SessionRow> = sqlx::query_as(
             "select p.id, p.email, p.name, p.role, s.csrf from sessions s \
@@ -116,6 +125,9 @@ impl Store {
 
 impl Tx {
     /// Adds a person.
+    ///
+    /// # Errors
+    /// [`StoreError::Taken`](crate::StoreError::Taken), where a person with this address is there.
     pub async fn add_person(
         &mut self,
         email: &str,
@@ -142,6 +154,9 @@ impl Tx {
     }
 
     /// Changes what a person may do.
+    ///
+    /// # Errors
+    /// Where the database refuses.
     pub async fn set_role(&mut self, id: i64, role: Role) -> Result<()> {
         sqlx::query("update people set role = $2 where id = $1")
             .bind(id)
@@ -153,6 +168,9 @@ impl Tx {
     }
 
     /// Gives the token to put into the cookie; only its hash is kept.
+    ///
+    /// # Errors
+    /// Where the database refuses.
     pub async fn open_session(&mut self, person: i64, until: Timestamp) -> Result<String> {
         let token = fresh_token();
         sqlx::query("insert into sessions (token_hash, person_id, csrf, expires_at) values ($1, $2, $3, $4)")
@@ -167,6 +185,9 @@ impl Tx {
     }
 
     /// Ends a session.
+    ///
+    /// # Errors
+    /// Where the database refuses.
     pub async fn close_session(&mut self, token: &str) -> Result<()> {
         sqlx::query("delete from sessions where token_hash = $1 or expires_at < now()")
             .bind(token_hash(token))

@@ -43,6 +43,9 @@ pub struct NewPlacement<'a> {
 
 impl Store {
     /// Newest first.
+    ///
+    /// # Errors
+    /// Where the database refuses.
     pub async fn placements(&self, site: i64) -> Result<Vec<Placement>> {
         sqlx::query_as(
             "select id, site_id, slot_id, before_text, after_text, ours, who, at, put_back_at \
@@ -77,6 +80,9 @@ impl Tx {
     }
 
     /// Notes that the text before was put back.
+    ///
+    /// # Errors
+    /// Where the database refuses.
     pub async fn mark_put_back(&mut self, id: i64) -> Result<()> {
         sqlx::query("update placements set put_back_at = now() where id = $1")
             .bind(id)

@@ -34,12 +34,18 @@ impl Store {
     }
 
     /// The text of a supplier's profile.
+    ///
+    /// # Errors
+    /// Where the database refuses.
     pub async fn supplier_text(&self, id: &str) -> Result<Option<String>> {
         self.text("select profile from suppliers where id = $1", id)
             .await
     }
 
     /// A supplier.
+    ///
+    /// # Errors
+    /// Where the database refuses, or a profile is of a shape that is not read.
     pub async fn supplier(&self, id: &str) -> Result<Option<Supplier>> {
         let text = self.supplier_text(id).await?;
         text.map(|t| {
@@ -49,6 +55,9 @@ impl Store {
     }
 
     /// All suppliers.
+    ///
+    /// # Errors
+    /// Where the database refuses, or a profile is of a shape that is not read.
     pub async fn all_suppliers(&self) -> Result<Vec<Supplier>> {
         let texts: Vec<String> = sqlx::query_scalar("select profile from suppliers order by id")
             .fetch_all(&self.pool)
@@ -61,6 +70,9 @@ impl Store {
     }
 
     /// All platforms.
+    ///
+    /// # Errors
+    /// Where the database refuses, or a profile is of a shape that is not read.
     pub async fn platforms(&self) -> Result<Vec<Platform>> {
         let texts: Vec<String> = sqlx::query_scalar("select profile from platforms order by name")
             .fetch_all(&self.pool)
@@ -73,6 +85,9 @@ impl Store {
     }
 
     /// A consent manager.
+    ///
+    /// # Errors
+    /// Where the database refuses, or a profile is of a shape that is not read.
     pub async fn consent_manager(&self, id: &str) -> Result<Option<ConsentManager>> {
         let text = self
             .text("select profile from consent_managers where id = $1", id)
@@ -84,6 +99,9 @@ impl Store {
     }
 
     /// All consent managers, by name.
+    ///
+    /// # Errors
+    /// Where the database refuses.
     pub async fn consent_managers(&self) -> Result<Vec<Named>> {
         sqlx::query_as("select id, name from consent_managers order by name")
             .fetch_all(&self.pool)
@@ -92,6 +110,9 @@ impl Store {
     }
 
     /// The sealed token of a supplier's console.
+    ///
+    /// # Errors
+    /// Where the database refuses.
     pub async fn supplier_token(&self, id: &str) -> Result<Option<Vec<u8>>> {
         let found: Option<Option<Vec<u8>>> =
             sqlx::query_scalar("select token_sealed from suppliers where id = $1")
@@ -103,6 +124,9 @@ impl Store {
     }
 
     /// The value of a setting.
+    ///
+    /// # Errors
+    /// Where the database refuses.
     pub async fn setting(&self, name: &str) -> Result<Option<Value>> {
         sqlx::query_scalar("select value from settings where name = $1")
             .bind(name)
@@ -121,6 +145,9 @@ impl Store {
     }
 
     /// The agency's house style.
+    ///
+    /// # Errors
+    /// Where the database refuses, or a profile is of a shape that is not read.
     pub async fn house_style(&self) -> Result<Layer> {
         let value = self
             .setting("house_style")
@@ -130,6 +157,9 @@ impl Store {
     }
 
     /// May visits go to loopback and private addresses?
+    ///
+    /// # Errors
+    /// Where the database refuses.
     pub async fn allow_private(&self) -> Result<bool> {
         Ok(self
             .setting("allow_private")
@@ -158,6 +188,9 @@ pub fn region_of(country: &str) -> Region {
 
 impl Tx {
     /// Keeps a supplier's profile.
+    ///
+    /// # Errors
+    /// Where the database refuses.
     pub async fn put_supplier(&mut self, supplier: &Supplier, text: &str) -> Result<()> {
         let sql = "insert into suppliers (id, name, profile) values ($1, $2, $3) \
             on conflict (id) do update set name = $2, profile = $3";
@@ -172,6 +205,9 @@ impl Tx {
     }
 
     /// Keeps a platform's profile.
+    ///
+    /// # Errors
+    /// Where the database refuses.
     pub async fn put_platform(&mut self, platform: &Platform, text: &str) -> Result<()> {
         let sql = "insert into platforms (id, name, profile) values ($1, $2, $3) \
             on conflict (id) do update set name = $2, profile = $3";
@@ -186,6 +222,9 @@ impl Tx {
     }
 
     /// Keeps a consent manager's profile.
+    ///
+    /// # Errors
+    /// Where the database refuses.
     pub async fn put_consent(&mut self, manager: &ConsentManager, text: &str) -> Result<()> {
         let sql = "insert into consent_managers (id, name, profile) values ($1, $2, $3) \
             on conflict (id) do update set name = $2, profile = $3";
@@ -218,6 +257,9 @@ impl Tx {
     }
 
     /// Keeps the sealed token of a supplier's console.
+    ///
+    /// # Errors
+    /// Where the database refuses.
     pub async fn set_supplier_token(&mut self, id: &str, sealed: &[u8]) -> Result<()> {
         sqlx::query("update suppliers set token_sealed = $2 where id = $1")
             .bind(id)
@@ -229,6 +271,9 @@ impl Tx {
     }
 
     /// Keeps the value of a setting.
+    ///
+    /// # Errors
+    /// Where the database refuses.
     pub async fn set_setting(&mut self, name: &str, value: &Value) -> Result<()> {
         sqlx::query(
             "insert into settings (name, value) values ($1, $2) \

@@ -95,6 +95,9 @@ pub struct Pending {
 
 impl Store {
     /// One round.
+    ///
+    /// # Errors
+    /// Where the database refuses.
     pub async fn round(&self, id: i64) -> Result<Option<Round>> {
         let sql = format!("{ROUND} where r.id = $1 group by r.id");
         sqlx::query_as(sqlx::AssertSqlSafe(sql))
@@ -105,6 +108,9 @@ impl Store {
     }
 
     /// Newest first; `search` is looked for in what was started and by whom.
+    ///
+    /// # Errors
+    /// Where the database refuses.
     pub async fn rounds(&self, search: &str, offset: i64, limit: i64) -> Result<(Vec<Round>, i64)> {
         let like = like(search);
         let sql = format!(
@@ -178,6 +184,9 @@ impl Store {
     }
 
     /// Sites whose job failed in this round, in the order of the jobs.
+    ///
+    /// # Errors
+    /// Where the database refuses.
     pub async fn failed_sites(&self, round: i64) -> Result<Vec<i64>> {
         sqlx::query_scalar(
             "select site_id from jobs where round_id = $1 and state = 'failed' order by id",
@@ -189,6 +198,9 @@ impl Store {
     }
 
     /// One page of a round's jobs: what is under way first.
+    ///
+    /// # Errors
+    /// Where the database refuses.
     pub async fn round_jobs(&self, round: i64, offset: i64, limit: i64) -> Result<Vec<JobRow>> {
         sqlx::query_as("select j.id, j.site_id, s.name as site_name, c.name as client_name, j.state, \
              j.outcome, s.worst, j.progress_done, j.progress_of \

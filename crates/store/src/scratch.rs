@@ -7,11 +7,17 @@ use crate::{Result, Store, StoreError, doing, fresh_token};
 pub const SERVER: &str = "NEWTFERN_TEST_DATABASE";
 
 /// Makes an empty database and brings its schema up to date.
+///
+/// # Errors
+/// Where the server does not answer, or the schema cannot be made.
 pub async fn database(server: &str) -> Result<Store> {
     Ok(with_address(server).await?.0)
 }
 
 /// With the address for other processes.
+///
+/// # Errors
+/// Where the server does not answer, or the schema cannot be made.
 pub async fn with_address(server: &str) -> Result<(Store, String)> {
     let name = format!("scratch_{}", &fresh_token()[..16]);
     let admin = Store::connect(server).await?;

@@ -14,6 +14,9 @@ pub struct Sealer {
 
 impl Sealer {
     /// Reads the key, or makes one that only its owner may read.
+    ///
+    /// # Errors
+    /// Where the key can be neither read nor made.
     pub fn from_file(path: &Path) -> std::io::Result<Sealer> {
         if let Ok(bytes) = std::fs::read(path)
             && let Ok(key) = bytes.try_into()

@@ -113,6 +113,9 @@ pub struct Gating {
 
 impl ConsentManager {
     /// Reads a profile.
+    ///
+    /// # Errors
+    /// [`ProfileError::Syntax`]; the place is in the error.
     pub fn from_toml(text: &str) -> Result<ConsentManager, ProfileError> {
         Ok(toml::from_str(text)?)
     }

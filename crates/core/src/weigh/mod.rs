@@ -213,6 +213,9 @@ pub fn order(seed: u64, pairs: usize) -> Vec<bool> {
 }
 
 /// From measurements to intervals and a verdict. The budget is on the widget's own thread time.
+///
+/// # Errors
+/// [`WeighError`], where too little was measured to say anything.
 pub fn conclude(
     url: &str,
     seed: u64,

@@ -1,16 +1,9 @@
 //! Lenses, the worklist and the bench.
 
 use crate::house::{Caller, House, house};
-use axum::body::Body;
-use axum::http::Request;
-use futures_util::StreamExt;
 use newtfern_core::family::{Detail, Family, STALE_AFTER_S, Standing};
-use newtfern_core::job::JobKind;
 use newtfern_store::people::Role;
-use newtfern_store::queue::Urgency;
-use serde_json::Value;
 use std::collections::HashSet;
-use tower::ServiceExt;
 
 /// `n` sites of two clients; the first `failing` of them fail in loading.
 pub async fn estate(n: usize, failing: usize) -> (House, Caller, Vec<i64>) {

@@ -1,16 +1,12 @@
 //! Rounds: acts on many sites, their progress, their end.
 
-use crate::house::{Caller, House, house};
-use crate::lenses::{estate, set};
+use crate::lenses::estate;
 use axum::body::Body;
 use axum::http::Request;
 use futures_util::StreamExt;
-use newtfern_core::family::{Detail, Family, STALE_AFTER_S, Standing};
 use newtfern_core::job::JobKind;
-use newtfern_store::people::Role;
 use newtfern_store::queue::Urgency;
 use serde_json::Value;
-use std::collections::HashSet;
 use tower::ServiceExt;
 
 #[tokio::test]
