@@ -55,14 +55,6 @@ impl Answer {
         };
         Answer::CannotTell { gap, depends }
     }
-
-    /// The finding, if there is one.
-    pub fn finding(self) -> Option<Finding> {
-        match self {
-            Answer::Found(finding) => Some(*finding),
-            _ => None,
-        }
-    }
 }
 
 impl From<Option<Finding>> for Answer {

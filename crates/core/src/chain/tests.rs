@@ -4,6 +4,8 @@ use super::registry::{Ask, RULES};
 use super::testing::*;
 use super::*;
 use crate::code::Area;
+use crate::finding::Evidence;
+use crate::observation::Hop;
 use std::collections::BTreeSet;
 
 #[test]
@@ -179,4 +181,65 @@ fn cases() -> Vec<(&'static str, Observation)> {
             }),
         ),
     ]
+}
+
+#[test]
+fn the_words_of_links_are_those_of_the_contract() {
+    let states = [
+        (LinkState::Holds, "holds"),
+        (LinkState::Broken, "broken"),
+        (LinkState::Undecided, "undecided"),
+        (LinkState::NotReached, "not_reached"),
+        (LinkState::NotApplicable, "not_applicable"),
+    ];
+    for (state, word) in states {
+        assert_eq!(serde_json::to_value(state).unwrap(), word);
+        assert_eq!(state.word().replace(' ', "_"), word);
+    }
+}
+
+#[test]
+fn a_copy_that_is_sent_on_or_was_not_had_is_no_page() {
+    let had = aside(Purpose::Linked, "");
+    assert!(had.is_page());
+    let sent_on = Aside { status: 300, ..had };
+    assert!(!sent_on.is_page());
+    let why = Unlooked::Deadline;
+    let missed = Aside {
+        look: AsideLook::Missed { why },
+        ..aside(Purpose::Linked, "")
+    };
+    assert!(!missed.is_page());
+}
+
+#[test]
+fn redirects_and_pictures_are_part_of_the_evidence() {
+    let landed = with(page(""), |o| {
+        o.page.final_url = "https://elsewhere.example/".into();
+        o.page.redirects.push(Hop {
+            url: "https://kites.example/".into(),
+            status: 301,
+            location: "https://elsewhere.example/".into(),
+        });
+    });
+    let lines =
+        |o: Observation| -> Vec<String> { told(o).evidence.iter().map(|e| e.line()).collect() };
+    let redirected = lines(landed);
+    assert!(
+        redirected
+            .iter()
+            .any(|l| l.contains("301 to https://elsewhere.example/")),
+        "{redirected:?}"
+    );
+    let hidden = with(healthy(), |o| {
+        o.picture = Some("ab/picture.png".into());
+        if let Some(l) = &mut o.launcher {
+            l.hidden_by = Some("display: none".into());
+        }
+    });
+    let pictured = told(hidden);
+    let key = Evidence::Picture {
+        key: "ab/picture.png".into(),
+    };
+    assert!(pictured.evidence.contains(&key), "{pictured:?}");
 }
