@@ -13,7 +13,7 @@ use newtfern_core::finding::{Candidate, Evidence, Finding, Severity};
 use newtfern_core::observation::Observation;
 use serde_json::Value;
 use sha2::{Digest, Sha256};
-use std::collections::HashMap;
+use std::collections::BTreeMap;
 
 /// A check to keep.
 #[derive(Debug)]
@@ -316,7 +316,8 @@ impl Tx {
         .fetch_all(&mut *self.inner)
         .await
         .map_err(doing("reading standings"))?;
-        let mut by_site: HashMap<i64, Vec<Stood>> = sites.iter().map(|s| (*s, vec![])).collect();
+        // In one order, so that two that note the same sites do not wait for each other in a circle.
+        let mut by_site: BTreeMap<i64, Vec<Stood>> = sites.iter().map(|s| (*s, vec![])).collect();
         for (site, family, state, summary, remedy) in &rows {
             let Some(family) = Family::from_key(family) else {
                 continue;

@@ -119,16 +119,23 @@ impl Store {
     /// Where a migration fails.
     pub async fn migrate(&self) -> Result<()> {
         sqlx::migrate!("./migrations").run(&self.pool).await?;
+        let mut tx = self.begin().await?;
+        // Programs that start together do this one after the other: the second finds nothing to do.
+        sqlx::query(
+            "select pg_advisory_xact_lock(hashtext('newtfern: sites of an earlier version'))",
+        )
+        .execute(&mut *tx.inner)
+        .await
+        .map_err(doing("waiting for another start"))?;
         // The next action is computed here and not in SQL: rows of an earlier version have none yet.
         let sites: Vec<i64> = sqlx::query_scalar(
             "select distinct s.id from sites s \
             join standings t on t.site_id = s.id where s.next_act is null \
             and t.state not in ('passing', 'not_applicable')",
         )
-        .fetch_all(&self.pool)
+        .fetch_all(&mut *tx.inner)
         .await
         .map_err(doing("looking for sites of an earlier version"))?;
-        let mut tx = self.begin().await?;
         tx.refresh(&sites).await?;
         tx.commit().await
     }

@@ -268,6 +268,34 @@ async fn the_worklist_batches_sites_by_what_is_next() {
 /// Rows that came from an earlier version have no next action: starting gives them one, or the worklist
 /// would say that nothing is to be done.
 #[tokio::test]
+async fn programs_that_start_together_do_not_stop_each_other() {
+    let (store, sites) = with_sites(80).await;
+    for _ in 0..4 {
+        run(
+            &store,
+            "update sites set next_family = null, next_state = null, next_act = null",
+        )
+        .await;
+        let start = |store: newtfern_store::Store| async move { store.migrate().await };
+        let starts = (0..6).map(|_| start(store.clone()));
+        for started in starts.collect::<tokio::task::JoinSet<_>>().join_all().await {
+            started.unwrap();
+        }
+        // The same beside acts on many sites in another order.
+        let mut backwards = sites.clone();
+        backwards.reverse();
+        let note = async |order: &[i64]| {
+            let mut tx = store.begin().await.unwrap();
+            tx.refresh(order).await.unwrap();
+            tx.commit().await.unwrap();
+        };
+        tokio::join!(note(&sites), note(&backwards), note(&sites));
+    }
+    let listed = store.worklist(1, 0, 9).await.unwrap().sites;
+    assert_eq!(listed, sites.len() as i64);
+}
+
+#[tokio::test]
 async fn sites_of_an_earlier_version_are_on_the_worklist() {
     let (store, sites) = with_sites(2).await;
     run(
