@@ -96,8 +96,11 @@ fn supplier() -> Option<Supplier> {
 
 /// Parsers of what pages send.
 fn pages() -> Option<Vec<Target>> {
-    let supplier = supplier()?;
+    // Kept to the end of the program, so that the inspector is made once and not for each run.
+    let supplier: &'static Supplier = Box::leak(Box::new(supplier()?));
     let manager = ConsentManager::from_toml(newtfern_standins::consent_profile()).ok()?;
+    let manager: &'static ConsentManager = Box::leak(Box::new(manager));
+    let inspector = Inspector::new(supplier, Some(manager));
     let page = Url::parse("https://mill.example/").ok()?;
     let snippet = supplier.snippet_for("mill-live");
     let html = format!("<html><body><p>Hours</p><!-- {snippet} -->{snippet}</body></html>");
@@ -108,7 +111,6 @@ fn pages() -> Option<Vec<Target>> {
     let asked = page.join("/l.js").ok()?;
     Some(vec![
         target("snippet inspection", &[&html, &snippet], move |t| {
-            let inspector = Inspector::new(&supplier, Some(&manager));
             let found = inspector.inspect(t, &inspected);
             let keys = found.pieces.iter().filter_map(|p| p.key.key());
             assert!(keys.into_iter().all(|k| k.len() <= t.len()));

@@ -5,7 +5,7 @@ use super::testing::*;
 use super::*;
 use crate::code::Area;
 use crate::finding::Evidence;
-use crate::observation::Hop;
+use crate::observation::{Hop, Look};
 use std::collections::BTreeSet;
 
 #[test]
@@ -242,4 +242,23 @@ fn redirects_and_pictures_are_part_of_the_evidence() {
         key: "ab/picture.png".into(),
     };
     assert!(pictured.evidence.contains(&key), "{pictured:?}");
+}
+
+/// Alive without a launcher to see, or seen without being alive, is not up: rules about what may have
+/// kept it away are asked.
+#[test]
+fn a_widget_is_up_only_when_it_is_alive_and_seen() {
+    let refused = || answer(403, "domain not allowed");
+    let unseen = with(healthy(), |o| {
+        o.requests.push(refused());
+        if let Some(l) = &mut o.launcher {
+            l.hidden_by = Some("display: none".into());
+        }
+    });
+    assert_eq!(root(unseen), Some(Code::AllowedDomain));
+    let silent = with(healthy(), |o| {
+        o.requests.push(refused());
+        o.looks.alive = Look::NotThere { until_ms: 6000.0 };
+    });
+    assert_eq!(root(silent), Some(Code::AllowedDomain));
 }
