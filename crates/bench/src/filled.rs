@@ -127,12 +127,7 @@ pub async fn fill(store: &Store, checked: &(Judged, Vec<Observation>)) -> Result
             .await
             .with_context(|| sql.to_string())?;
     }
-    let mut failing = Vec::new();
-    for (i, site) in sites.iter().enumerate().skip(1) {
-        if i % 5 == 0 {
-            failing.push(*site);
-        }
-    }
+    let failing: Vec<i64> = sites.iter().copied().step_by(5).skip(1).collect();
     let state = Standing::Failing.key();
     sqlx::query("update standings set state = $2 where site_id = any($1) and family = $3")
         .bind(&failing)
