@@ -68,7 +68,7 @@ pub async fn entries(app: &App, site: i64, offset: i64, limit: i64) -> PageResul
 }
 
 /// One line of the file; the names are its headings.
-#[derive(Serialize)]
+#[derive(Default, Serialize)]
 struct Line {
     seen_utc: String,
     kind: String,
@@ -107,26 +107,45 @@ impl Line {
 /// Where there is no such site.
 pub async fn export(State(app): State<App>, _: Reader, Path(id): Path<i64>) -> PageResult {
     let site = site_of(&app, id).await?;
-    let mut out = csv::Writer::from_writer(Vec::new());
-    let mut offset = 0;
+    let mut lines = Vec::new();
     loop {
-        let some = entries(&app, id, offset, 200).await?;
-        for e in &some {
-            // Writing to memory does not fail.
-            let _ = out.serialize(Line::of(e));
-        }
+        let some = entries(&app, id, lines.len() as i64, 200).await?;
+        lines.extend(some.iter().map(Line::of));
         if some.len() < 200 {
             break;
         }
-        offset += 200;
     }
-    let text = out
-        .into_inner()
-        .map(|b| String::from_utf8_lossy(&b).into_owned());
     let name = format!("history-{}.csv", site.id);
-    Ok(file(
-        "text/csv; charset=utf-8",
-        &name,
-        text.unwrap_or_default(),
-    ))
+    Ok(file("text/csv; charset=utf-8", &name, written(&lines)))
+}
+
+/// With headings, also where there is nothing below them.
+fn written(lines: &[Line]) -> String {
+    let mut out = csv::Writer::from_writer(Vec::new());
+    for line in lines {
+        // Writing to memory does not fail.
+        let _ = out.serialize(line);
+    }
+    let text = String::from_utf8(out.into_inner().unwrap_or_default()).unwrap_or_default();
+    match lines.is_empty() {
+        false => text,
+        true => {
+            let one = written(&[Line::default()]);
+            one.lines().take(1).map(|l| format!("{l}\n")).collect()
+        }
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn a_history_without_checks_has_its_headings() {
+        let headings =
+            "seen_utc,kind,outcome,root,came,went,judged_again,pinned,rules,expectation\n";
+        assert_eq!(written(&[]), headings);
+        let one = written(&[Line::default()]);
+        assert!(one.starts_with(headings) && one.lines().count() == 2);
+    }
 }

@@ -1,5 +1,6 @@
 //! Rounds: acts on many sites, their progress, their end.
 
+use crate::house::Caller;
 use crate::lenses::estate;
 use axum::body::Body;
 use axum::http::Request;
@@ -8,6 +9,12 @@ use newtfern_core::job::JobKind;
 use newtfern_store::queue::Urgency;
 use serde_json::Value;
 use tower::ServiceExt;
+
+/// Starts a round over the whole estate; its page.
+async fn verify_all(technician: &Caller) -> String {
+    let all = [("kind", "check"), ("all", "yes"), ("lens", "estate")];
+    technician.post("/bulk", &all).await.leads().to_string()
+}
 
 #[tokio::test]
 async fn an_act_on_all_found_goes_to_what_the_filter_finds() {
@@ -100,14 +107,7 @@ async fn acts_that_make_no_sense_are_refused() {
 #[tokio::test]
 async fn a_round_is_shown_job_by_job_and_cancelled() {
     let (house, technician, sites) = estate(3, 0).await;
-    let path = technician
-        .post(
-            "/bulk",
-            &[("kind", "check"), ("all", "yes"), ("lens", "estate")],
-        )
-        .await
-        .leads()
-        .to_string();
+    let path = verify_all(&technician).await;
     let job = house.store().claim().await.unwrap().unwrap();
     technician
         .get(&path)
@@ -135,14 +135,7 @@ async fn a_round_is_shown_job_by_job_and_cancelled() {
 #[tokio::test]
 async fn what_failed_in_a_round_is_tried_again_and_nothing_else() {
     let (house, technician, sites) = estate(3, 0).await;
-    let path = technician
-        .post(
-            "/bulk",
-            &[("kind", "check"), ("all", "yes"), ("lens", "estate")],
-        )
-        .await
-        .leads()
-        .to_string();
+    let path = verify_all(&technician).await;
     technician
         .post(&format!("{path}/again"), &[])
         .await
