@@ -1,6 +1,9 @@
 //! Countries: ISO 3166-1 alpha-2 codes with their English short names, as in Debian's package
 //! iso-codes (iso_3166-1.json, 4.15.0-1, which follows the standard's list).
 
+use std::collections::HashMap;
+use std::sync::LazyLock;
+
 /// Code and name, by code.
 #[rustfmt::skip]
 pub const COUNTRIES: &[(&str, &str)] = &[
@@ -109,9 +112,13 @@ pub fn name_of(code: &str) -> Option<&'static str> {
 /// assert_eq!(code_of("Germ"), None);
 /// ```
 pub fn code_of(typed: &str) -> Option<&'static str> {
-    let typed = typed.trim();
-    let same = |(code, name): &&(&str, &str)| {
-        code.eq_ignore_ascii_case(typed) || name.to_lowercase() == typed.to_lowercase()
-    };
-    COUNTRIES.iter().find(same).map(|(code, _)| *code)
+    // By code and by name in small letters, made once: a spreadsheet asks for each of its rows.
+    static CODES: LazyLock<HashMap<String, &'static str>> = LazyLock::new(|| {
+        let names = COUNTRIES.iter().map(|(code, name)| (*name, *code));
+        let codes = COUNTRIES.iter().map(|(code, _)| (*code, *code));
+        let both = names.chain(codes);
+        both.map(|(typed, code)| (typed.to_lowercase(), code))
+            .collect()
+    });
+    CODES.get(&typed.trim().to_lowercase()).copied()
 }

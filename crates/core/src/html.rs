@@ -5,26 +5,18 @@
 //! tag that is cut off by the end of the file yields no node at all; the content of `template` is a
 //! separate fragment; after `</body>` and `</html>` elements still land in the body.
 //!
-//! A page is hostile until shown otherwise: what is read is bounded in bytes and in nodes, and a
-//! document that goes beyond says so ([`Document::cut`]) instead of being read in part as if whole.
+//! A page is hostile until shown otherwise: what is read is bounded in bytes, nodes, attributes and
+//! steps, and a document that goes beyond says so ([`Document::cut`]) instead of being read in part as if whole.
 
-use html5ever::interface::{ElemName, ElementFlags, NodeOrText, QuirksMode, TreeSink};
-use html5ever::tendril::{StrTendril, TendrilSink};
-use html5ever::{Attribute, LocalName, Namespace, ParseOpts, QualName, parse_document};
-use std::borrow::Cow;
-use std::cell::{Cell, RefCell};
-use std::collections::{HashMap, HashSet};
-use std::rc::Rc;
+mod reader;
+mod tree;
+
+use std::collections::HashSet;
+
+pub use reader::{MOST_ATTRIBUTES, MOST_BYTES, MOST_NODES};
 
 /// Index into [`Document::nodes`].
 pub type NodeId = usize;
-
-/// Bytes of a document that are read.
-pub const MOST_BYTES: usize = 3_000_000;
-/// Nodes that are built: ten times those of the largest page of handbooks we know.
-pub const MOST_NODES: usize = 200_000;
-/// The node count is looked at after this many bytes: a few bytes can open many elements again.
-const CHUNK: usize = 512;
 
 /// What a node is.
 #[derive(Debug, Clone)]
@@ -86,7 +78,8 @@ pub struct Document {
 }
 
 impl Document {
-    /// Parses a document, at most [`MOST_BYTES`] of it and [`MOST_NODES`] nodes.
+    /// Parses a document, at most [`MOST_BYTES`] of it and [`MOST_NODES`] nodes, and no tag with more
+    /// than [`MOST_ATTRIBUTES`].
     ///
     /// ```
     /// let document = newtfern_core::html::Document::parse("<title>Kites</title>");
@@ -94,27 +87,7 @@ impl Document {
     /// assert_eq!(title.map(|id| document.text(id)).as_deref(), Some("Kites"));
     /// ```
     pub fn parse(source: &str) -> Document {
-        let sink = Sink::default();
-        let count = sink.count.clone();
-        let mut cut = source.len() > MOST_BYTES;
-        let mut rest = &source[..source.floor_char_boundary(MOST_BYTES)];
-        // Not exact errors: only the other kind names the tokenizer's state at the end of the file.
-        let mut parser = parse_document(sink, ParseOpts::default());
-        while !rest.is_empty() {
-            let mut at = rest.floor_char_boundary(CHUNK);
-            if at == 0 {
-                at = rest.len();
-            }
-            let (chunk, after) = rest.split_at(at);
-            parser.process(StrTendril::from(chunk));
-            rest = after;
-            if count.get() > MOST_NODES {
-                cut = true;
-                break;
-            }
-        }
-        let mut document = parser.finish();
-        document.cut = cut;
+        let mut document = reader::read(source);
         document.look_around();
         document
     }
@@ -244,243 +217,6 @@ impl Document {
             }
         }
         out
-    }
-}
-
-/// The sink html5ever builds into. It takes `&self`, hence the cells.
-#[derive(Default)]
-struct Sink {
-    nodes: RefCell<Vec<Node>>,
-    names: RefCell<Vec<QualName>>,
-    templates: RefCell<HashMap<NodeId, NodeId>>,
-    line: Cell<u64>,
-    ends_inside_tag: Cell<bool>,
-    /// Nodes made so far, for whoever feeds the parser.
-    count: Rc<Cell<usize>>,
-}
-
-impl Sink {
-    fn root(&self) {
-        if self.nodes.borrow().is_empty() {
-            self.push(Kind::Document, empty_name());
-        }
-    }
-
-    fn push(&self, kind: Kind, name: QualName) -> NodeId {
-        let mut nodes = self.nodes.borrow_mut();
-        nodes.push(Node {
-            kind,
-            parent: None,
-            children: Vec::new(),
-            line: self.line.get().max(1) as u32,
-            around: Around::default(),
-        });
-        self.count.set(nodes.len());
-        self.names.borrow_mut().push(name);
-        nodes.len() - 1
-    }
-
-    fn detach(&self, id: NodeId) {
-        let mut nodes = self.nodes.borrow_mut();
-        if let Some(parent) = nodes[id].parent.take() {
-            // What is moved was added lately: looking from the end finds it at once.
-            let children = &mut nodes[parent].children;
-            if let Some(at) = children.iter().rposition(|child| *child == id) {
-                children.remove(at);
-            }
-        }
-    }
-
-    fn insert(&self, parent: NodeId, at: usize, child: NodeOrText<NodeId>) {
-        match child {
-            NodeOrText::AppendNode(id) => {
-                self.detach(id);
-                let mut nodes = self.nodes.borrow_mut();
-                nodes[id].parent = Some(parent);
-                let at = at.min(nodes[parent].children.len());
-                nodes[parent].children.insert(at, id);
-            }
-            NodeOrText::AppendText(text) => {
-                // Neighbouring texts are one text node, as the standard says.
-                if at > 0 {
-                    let mut nodes = self.nodes.borrow_mut();
-                    let before = nodes[parent].children.get(at - 1).copied();
-                    if let Some(before) = before
-                        && let Kind::Text(existing) = &mut nodes[before].kind
-                    {
-                        existing.push_str(&text);
-                        return;
-                    }
-                }
-                let id = self.push(Kind::Text(text.to_string()), empty_name());
-                self.insert(parent, at, NodeOrText::AppendNode(id));
-            }
-        }
-    }
-}
-
-fn empty_name() -> QualName {
-    QualName::new(None, Namespace::from(""), LocalName::from(""))
-}
-
-/// An owned name, because nodes live behind a cell and cannot lend theirs.
-#[derive(Debug)]
-struct OwnedName(QualName);
-
-impl ElemName for OwnedName {
-    fn ns(&self) -> &Namespace {
-        &self.0.ns
-    }
-    fn local_name(&self) -> &LocalName {
-        &self.0.local
-    }
-}
-
-impl TreeSink for Sink {
-    type Handle = NodeId;
-    type Output = Document;
-    type ElemName<'a> = OwnedName;
-
-    fn finish(self) -> Document {
-        self.root();
-        Document {
-            nodes: self.nodes.into_inner(),
-            ends_inside_tag: self.ends_inside_tag.get(),
-            cut: false,
-        }
-    }
-
-    fn parse_error(&self, message: Cow<'static, str>) {
-        if message.starts_with("Saw EOF in state")
-            && (message.contains("Tag") || message.contains("Attribute"))
-        {
-            self.ends_inside_tag.set(true);
-        }
-    }
-
-    fn get_document(&self) -> NodeId {
-        self.root();
-        0
-    }
-
-    fn elem_name<'a>(&'a self, target: &'a NodeId) -> OwnedName {
-        OwnedName(self.names.borrow()[*target].clone())
-    }
-
-    fn create_element(&self, name: QualName, attrs: Vec<Attribute>, flags: ElementFlags) -> NodeId {
-        self.root();
-        let attributes = attrs
-            .into_iter()
-            .map(|a| (a.name.local.to_string(), a.value.to_string()))
-            .collect();
-        let kind = Kind::Element {
-            name: name.local.to_string(),
-            svg_or_math: &*name.ns != "http://www.w3.org/1999/xhtml",
-            attributes,
-            never_closed: false,
-        };
-        let id = self.push(kind, name);
-        if flags.template {
-            let contents = self.push(Kind::TemplateContents, empty_name());
-            self.templates.borrow_mut().insert(id, contents);
-            let mut nodes = self.nodes.borrow_mut();
-            nodes[contents].parent = Some(id);
-            nodes[id].children.push(contents);
-        }
-        id
-    }
-
-    fn create_comment(&self, text: StrTendril) -> NodeId {
-        self.root();
-        self.push(Kind::Comment(text.to_string()), empty_name())
-    }
-
-    fn create_pi(&self, _target: StrTendril, data: StrTendril) -> NodeId {
-        self.create_comment(data)
-    }
-
-    fn append(&self, parent: &NodeId, child: NodeOrText<NodeId>) {
-        let end = self.nodes.borrow()[*parent].children.len();
-        self.insert(*parent, end, child);
-    }
-
-    fn append_based_on_parent_node(
-        &self,
-        element: &NodeId,
-        previous: &NodeId,
-        child: NodeOrText<NodeId>,
-    ) {
-        if self.nodes.borrow()[*element].parent.is_some() {
-            self.append_before_sibling(element, child);
-        } else {
-            self.append(previous, child);
-        }
-    }
-
-    fn append_doctype_to_document(&self, _: StrTendril, _: StrTendril, _: StrTendril) {}
-
-    fn mark_script_already_started(&self, node: &NodeId) {
-        // html5ever calls this when the end of the file comes inside a script's text.
-        if let Kind::Element { never_closed, .. } = &mut self.nodes.borrow_mut()[*node].kind {
-            *never_closed = true;
-        }
-    }
-
-    fn get_template_contents(&self, target: &NodeId) -> NodeId {
-        let found = self.templates.borrow().get(target).copied();
-        found.unwrap_or(*target)
-    }
-
-    fn same_node(&self, x: &NodeId, y: &NodeId) -> bool {
-        x == y
-    }
-
-    fn set_quirks_mode(&self, _: QuirksMode) {}
-
-    fn append_before_sibling(&self, sibling: &NodeId, child: NodeOrText<NodeId>) {
-        let place = {
-            let nodes = self.nodes.borrow();
-            nodes[*sibling].parent.map(|p| {
-                (
-                    p,
-                    nodes[p]
-                        .children
-                        .iter()
-                        .rposition(|c| c == sibling)
-                        .unwrap_or(0),
-                )
-            })
-        };
-        if let Some((parent, at)) = place {
-            self.insert(parent, at, child);
-        }
-    }
-
-    fn add_attrs_if_missing(&self, target: &NodeId, attrs: Vec<Attribute>) {
-        if let Kind::Element { attributes, .. } = &mut self.nodes.borrow_mut()[*target].kind {
-            for a in attrs {
-                if !attributes.iter().any(|(name, _)| **name == *a.name.local) {
-                    attributes.push((a.name.local.to_string(), a.value.to_string()));
-                }
-            }
-        }
-    }
-
-    fn remove_from_parent(&self, target: &NodeId) {
-        self.detach(*target);
-    }
-
-    fn reparent_children(&self, node: &NodeId, new_parent: &NodeId) {
-        let mut nodes = self.nodes.borrow_mut();
-        let children = std::mem::take(&mut nodes[*node].children);
-        for child in &children {
-            nodes[*child].parent = Some(*new_parent);
-        }
-        nodes[*new_parent].children.extend(children);
-    }
-
-    fn set_current_line(&self, line: u64) {
-        self.line.set(line);
     }
 }
 

@@ -71,8 +71,28 @@ impl ResourceKind {
 /// The enforced policies of a page: each header line, then each meta element's.
 pub struct Policies {
     page: Url,
-    /// (where it stands, its text)
-    texts: Vec<(Place, String)>,
+    each: Vec<Policy>,
+}
+
+/// One policy, read once.
+struct Policy {
+    place: Place,
+    text: String,
+    list: CspList,
+}
+
+impl Policy {
+    fn new(place: Place, text: &str) -> Policy {
+        let source = match place {
+            Place::Header => PolicySource::Header,
+            Place::Meta => PolicySource::Meta,
+        };
+        Policy {
+            place,
+            list: CspList::parse(&readable(text), source, PolicyDisposition::Enforce),
+            text: text.to_string(),
+        }
+    }
 }
 
 /// Where a policy stands.
@@ -135,14 +155,11 @@ impl Policies {
     /// The policies of a page; `None` where it has none.
     pub fn of(page: &DeliveredPage) -> Option<Policies> {
         let url = Url::parse(&page.final_url).ok()?;
-        let mut texts: Vec<(Place, String)> = page
+        let mut each: Vec<Policy> = page
             .header("content-security-policy")
-            .flat_map(|value| {
-                value
-                    .split(',')
-                    .map(|v| (Place::Header, v.trim().to_string()))
-            })
-            .filter(|(_, text)| !text.is_empty())
+            .flat_map(|value| value.split(',').map(str::trim))
+            .filter(|text| !text.is_empty())
+            .map(|text| Policy::new(Place::Header, text))
             .collect();
         let document = crate::html::Document::parse(&page.html);
         for id in document.walk() {
@@ -151,47 +168,32 @@ impl Policies {
                     .attribute(id, "http-equiv")
                     .is_some_and(|v| v.eq_ignore_ascii_case("content-security-policy"));
             if let (true, Some(content)) = (is_policy, document.attribute(id, "content")) {
-                texts.push((Place::Meta, content.to_string()));
+                each.push(Policy::new(Place::Meta, content));
             }
         }
-        Some(Policies { page: url, texts })
+        Some(Policies { page: url, each })
     }
 
     /// The policies of one header.
     pub fn new(page: Url, header: &str) -> Policies {
         Policies {
             page,
-            texts: vec![(Place::Header, header.to_string())],
+            each: vec![Policy::new(Place::Header, header)],
         }
     }
 
     /// There is no policy.
     pub fn is_empty(&self) -> bool {
-        self.texts.is_empty()
+        self.each.is_empty()
     }
 
     /// Each policy as it stands there.
     pub fn texts(&self) -> impl Iterator<Item = (Place, &str)> {
-        self.texts.iter().map(|(p, t)| (*p, t.as_str()))
-    }
-
-    fn list(text: &str, place: Place) -> CspList {
-        let source = match place {
-            Place::Header => PolicySource::Header,
-            Place::Meta => PolicySource::Meta,
-        };
-        CspList::parse(&readable(text), source, PolicyDisposition::Enforce)
+        self.each.iter().map(|p| (p.place, p.text.as_str()))
     }
 
     /// Does this one policy block the address?
-    fn blocks(
-        &self,
-        text: &str,
-        place: Place,
-        asked: ResourceKind,
-        address: &Url,
-        nonce: &str,
-    ) -> bool {
+    fn blocks(&self, policy: &Policy, asked: ResourceKind, address: &Url, nonce: &str) -> bool {
         let request = Request {
             url: address.clone(),
             current_url: address.clone(),
@@ -204,9 +206,7 @@ impl Policies {
             parser_metadata: ParserMetadata::ParserInserted,
         };
         matches!(
-            Self::list(text, place)
-                .should_request_be_blocked(&request)
-                .0,
+            policy.list.should_request_be_blocked(&request).0,
             CheckResult::Blocked
         )
     }
@@ -214,25 +214,26 @@ impl Policies {
     /// True if all policies let the address through.
     pub fn allow(&self, asked: ResourceKind, address: &Url, nonce: &str) -> bool {
         !self
-            .texts
+            .each
             .iter()
-            .any(|(place, text)| self.blocks(text, *place, asked, address, nonce))
+            .any(|policy| self.blocks(policy, asked, address, nonce))
     }
 
     /// True if all policies let script text in the page run.
     pub fn allow_inline_script(&self, text: &str, nonce: Option<&str>) -> bool {
-        self.texts.iter().all(|(place, policy)| {
+        self.each.iter().all(|policy| {
             let element = Element {
                 nonce: nonce.map(std::borrow::Cow::Borrowed),
             };
-            let list = Self::list(policy, *place);
             matches!(
-                list.should_elements_inline_type_behavior_be_blocked(
-                    &element,
-                    InlineCheckType::Script,
-                    text
-                )
-                .0,
+                policy
+                    .list
+                    .should_elements_inline_type_behavior_be_blocked(
+                        &element,
+                        InlineCheckType::Script,
+                        text
+                    )
+                    .0,
                 CheckResult::Allowed
             )
         })
@@ -242,14 +243,15 @@ impl Policies {
     /// and lets the address through; where a source expression cannot help (`'strict-dynamic'`
     /// ignores them), the missing thing is a nonce.
     pub fn smallest_changes(&self, asked: ResourceKind, address: &Url) -> Vec<Change> {
-        self.texts
+        self.each
             .iter()
-            .filter(|(place, text)| self.blocks(text, *place, asked, address, ""))
-            .map(|(place, text)| self.change(text, *place, asked, address))
+            .filter(|policy| self.blocks(policy, asked, address, ""))
+            .map(|policy| self.change(policy, asked, address))
             .collect()
     }
 
-    fn change(&self, text: &str, place: Place, asked: ResourceKind, address: &Url) -> Change {
+    fn change(&self, policy: &Policy, asked: ResourceKind, address: &Url) -> Change {
+        let (text, place) = (policy.text.as_str(), policy.place);
         let governing = asked
             .directives()
             .iter()
@@ -268,8 +270,8 @@ impl Policies {
             .collect();
         sources.push(&missing);
         let becomes = format!("{target} {}", sources.join(" "));
-        let changed = with_directive(text, target, &becomes);
-        if self.blocks(&changed, place, asked, address, "") {
+        let changed = Policy::new(place, &with_directive(text, target, &becomes));
+        if self.blocks(&changed, asked, address, "") {
             return Change {
                 place,
                 directive: target.to_string(),

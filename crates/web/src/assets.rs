@@ -192,11 +192,20 @@ mod tests {
         let mut missing = std::collections::BTreeSet::new();
         let known: std::collections::HashSet<&str> =
             include_str!("../tests/bulma-classes.txt").lines().collect();
-        for entry in std::fs::read_dir(concat!(env!("CARGO_MANIFEST_DIR"), "/templates")).unwrap() {
-            let path = entry.unwrap().path();
-            if path.extension().is_none_or(|e| e != "html") {
-                continue;
+        let mut folders: Vec<std::path::PathBuf> =
+            vec![concat!(env!("CARGO_MANIFEST_DIR"), "/templates").into()];
+        let mut pages: Vec<std::path::PathBuf> = Vec::new();
+        while let Some(folder) = folders.pop() {
+            for entry in std::fs::read_dir(folder).unwrap() {
+                let path = entry.unwrap().path();
+                match path.is_dir() {
+                    true => folders.push(path),
+                    false => pages.push(path),
+                }
             }
+        }
+        assert!(pages.len() > 40, "{pages:?}");
+        for path in pages {
             let text = std::fs::read_to_string(path).unwrap();
             let used = text.split(word).filter(|w| known.contains(w));
             missing.extend(used.filter(|w| !shipped(w)).map(str::to_string));

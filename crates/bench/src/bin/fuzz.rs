@@ -1,6 +1,6 @@
-//! `./run fuzz SECONDS`: every parser of texts from outside, fed with mutated real ones, on the stable
-//! toolchain. A panic, or an input that takes longer than a second, is a find: it is printed, kept in
-//! `target/fuzz/`, and should become a test beside its parser.
+//! `./run fuzz SECONDS [TARGET...]`: every parser of texts from outside, fed with mutated real ones, on
+//! the stable toolchain. A panic, or an input that takes longer than a second, is a find: it is printed,
+//! kept in `target/fuzz/`, and should become a test beside its parser.
 
 use newtfern_core::brand::BrandSheet;
 use newtfern_core::colour::Rgb;
@@ -268,12 +268,23 @@ fn mutate(random: &mut SmallRng, seed: &str, other: &str) -> Vec<u8> {
     bytes
 }
 
+/// When a target has run enough.
+#[derive(Clone, Copy)]
+enum Enough {
+    Time(Duration),
+    Runs(u64),
+}
+
 /// Runs a target; gives how many runs, and the finds.
-fn fuzz(target: &Target, time: Duration, seed: u64) -> (u64, Vec<Vec<u8>>) {
+fn fuzz(target: &Target, enough: Enough, seed: u64) -> (u64, Vec<Vec<u8>>) {
     let mut random = SmallRng::seed_from_u64(seed);
     let (mut runs, mut finds) = (0, Vec::new());
     let began = Instant::now();
-    while began.elapsed() < time && finds.len() < 5 {
+    let more = |runs: u64| match enough {
+        Enough::Time(time) => began.elapsed() < time,
+        Enough::Runs(most) => runs < most,
+    };
+    while more(runs) && finds.len() < 5 {
         let pick = |random: &mut SmallRng| random.random_range(0..target.seeds.len());
         let (one, other) = (pick(&mut random), pick(&mut random));
         let input = mutate(&mut random, &target.seeds[one], &target.seeds[other]);
@@ -287,24 +298,39 @@ fn fuzz(target: &Target, time: Duration, seed: u64) -> (u64, Vec<Vec<u8>>) {
     (runs, finds)
 }
 
+#[derive(clap::Parser)]
+struct Asked {
+    /// Seconds for all targets together.
+    #[arg(default_value_t = 60)]
+    seconds: u64,
+    /// Only targets whose name holds one of these words.
+    targets: Vec<String>,
+    /// Instead of the seconds: so many runs of each target.
+    #[arg(long)]
+    runs: Option<u64>,
+}
+
 fn main() -> anyhow::Result<()> {
-    let seconds: u64 = match std::env::args().nth(1) {
-        Some(text) => text.parse()?,
-        None => 60,
-    };
+    let asked = <Asked as clap::Parser>::parse();
     let texts = pages().into_iter().flatten();
     let texts = texts.chain(typed().into_iter().flatten());
-    let all: Vec<Target> = texts.chain(files()).collect();
-    let each = Duration::from_secs_f64(seconds as f64 / all.len() as f64);
+    let mut all: Vec<Target> = texts.chain(files()).collect();
+    let wanted = |t: &Target| asked.targets.iter().any(|word| t.name.contains(word));
+    all.retain(|t| asked.targets.is_empty() || wanted(t));
+    anyhow::ensure!(!all.is_empty(), "no target has such a name");
+    let each = Duration::from_secs_f64(asked.seconds as f64 / all.len() as f64);
+    let enough = asked.runs.map_or(Enough::Time(each), Enough::Runs);
     let now = std::time::SystemTime::now().duration_since(std::time::UNIX_EPOCH)?;
     let seed = now.as_secs();
     let folder = Path::new("target/fuzz");
     let mut found = 0;
     for t in &all {
-        let (runs, finds) = fuzz(t, each, seed);
+        let began = Instant::now();
+        let (runs, finds) = fuzz(t, enough, seed);
         let line = format!(
-            "{:<20} {runs:>10} runs, seed {seed}, {} finds\n",
+            "{:<20} {runs:>10} runs in {:.0} s, seed {seed}, {} finds\n",
             t.name,
+            began.elapsed().as_secs_f64(),
             finds.len()
         );
         std::io::Write::write_all(&mut std::io::stdout(), line.as_bytes())?;

@@ -78,3 +78,55 @@ fn chunks_of_the_parser_do_not_show() {
     assert_eq!(titles.count(), 200);
     assert_eq!(doc.nodes.iter().map(|n| n.line).max(), Some(201));
 }
+
+/// Each of these would take minutes or gigabytes if it were read to its end.
+#[test]
+fn work_that_grows_with_the_square_is_left() {
+    let attributes = |n: usize| (0..n).map(|i| format!(" a{i}")).collect::<String>();
+    let cut = [
+        // Tags that look through all that is open.
+        format!("{}{}", "<div>".repeat(10_000), "</p>".repeat(2_000)),
+        // Comparisons of each attribute with those before it, in one tag and in many.
+        format!("<p{}", attributes(20_000)),
+        format!("<p>x{}", format!("<i{}>", attributes(900)).repeat(300)),
+        // Formatting elements that are each compared with all the others.
+        (0..10_000).map(|i| format!("<b x{i}>")).collect(),
+        // Attributes that pile up on one element, and that are copied.
+        (0..2_000)
+            .map(|i| format!("<html {}>", attributes(9).replace(" a", &format!(" b{i}x"))))
+            .collect(),
+        format!(
+            "<p><b x=\"{}\">{}",
+            "y".repeat(200_000),
+            "<p>x".repeat(1_000)
+        ),
+    ];
+    for text in cut {
+        let head: String = text.chars().take(40).collect();
+        assert!(Document::parse(&text).cut, "{head}");
+    }
+}
+
+/// Long and untidy pages that people do make.
+#[test]
+fn what_is_only_untidy_is_read_whole() {
+    let json = "{\"a\": 1, \"b c\": [2, 3]} ".repeat(20_000);
+    let whole = [
+        format!("<div data-state='{json}'>x</div>"),
+        format!(
+            "<img src=\"data:image/png;base64,{}\">",
+            "QUJD".repeat(200_000)
+        ),
+        "<font color=red>x<br>".repeat(20_000),
+        (0..10_000).map(|i| format!("<a href=/{i}>x")).collect(),
+        format!(
+            "<script>{}</script>",
+            "if (a<b && c < d) { e = \"<f g h\"; }\n".repeat(20_000)
+        ),
+        format!("<!-- {} -->", "<p a b c d ".repeat(20_000)),
+    ];
+    for text in whole {
+        let head: String = text.chars().take(40).collect();
+        assert!(!Document::parse(&text).cut, "{head}");
+    }
+}
