@@ -3,6 +3,7 @@
 
 mod corpus;
 mod filled;
+mod hostile;
 mod kills;
 mod pages;
 mod psql;
@@ -36,6 +37,9 @@ async fn main() -> Result<()> {
     let supplier = Supplier::from_toml(&newtfern_standins::supplier_profile(standins.port))?;
     if wanted("corpus") {
         corpus::measure(&supplier)?;
+    }
+    if wanted("hostile") {
+        hostile::measure(&supplier)?;
     }
     if wanted("visits") {
         visits::measure(&standins, &supplier).await?;

@@ -5,12 +5,12 @@ use crate::cdp::Cdp;
 use crate::guard::Guard;
 use crate::proxy::Proxy;
 use crate::{ProbeError, io};
-use serde_json::json;
+use serde_json::{Value, json};
 use std::path::{Path, PathBuf};
 use std::process::Stdio;
 use std::sync::Arc;
 use std::sync::atomic::{AtomicU32, Ordering};
-use std::time::Duration;
+use tokio::net::unix::pipe;
 use tokio::process::{Child, Command};
 
 /// What every start is given.
@@ -38,6 +38,9 @@ const OFF: &[&str] = &[
 /// Visits after which a browser is replaced (probing facts: 100 to 200).
 const RECYCLE_AFTER: u32 = 150;
 
+/// A browser on a busy machine takes seconds to say its first word.
+const START_MS: u64 = 20_000;
+
 /// A running browser.
 pub struct Browser {
     /// Its protocol.
@@ -50,6 +53,8 @@ pub struct Browser {
     pub user_agent: String,
     child: Child,
     group: i32,
+    /// Held open as long as we are there.
+    _alive: std::io::PipeWriter,
     _profile: tempfile::TempDir,
     visits: AtomicU32,
 }
@@ -68,11 +73,14 @@ fn kill_group(group: i32) {
     }
 }
 
-/// Starts the browser with a watcher in its process group. The watcher reads a pipe that only we hold
-/// open: when we are gone, however we went, it ends and takes the group with it. A killed worker would
-/// else leave a browser behind each time.
-const WATCHED: &str =
-    r#"exec 3<&0; { read -r _ <&3; kill -KILL 0; } & exec "$0" "$@" 3<&- </dev/null"#;
+/// Starts the browser with a watcher in its process group. Standard input and output are the pipes of
+/// the debugging protocol, which Chromium wants as 3 and 4; standard error is a pipe that only we hold
+/// open: when we are gone, however we went, the watcher's read ends and it takes the group with it. A
+/// killed worker would else leave a browser behind each time. The first argument is the log.
+const WATCHED: &str = r#"log=$1; shift
+exec 3<&0 4>&1 5<&2 </dev/null >/dev/null 2>"$log"
+{ exec 3<&- 4>&-; read -r _ <&5; kill -KILL 0; } &
+exec "$0" "$@" 5<&-"#;
 
 /// The real binary rather than the distribution's wrapper script, which adds flags of its own.
 pub fn find() -> Option<PathBuf> {
@@ -102,39 +110,48 @@ fn warn_of_root() {
     });
 }
 
+/// The browser's ends of our pipes.
+struct Ends {
+    commands: std::io::PipeReader,
+    answers: std::io::PipeWriter,
+    life: std::io::PipeReader,
+}
+
 /// The command that starts the browser in its throw-away profile.
-fn command(program: &Path, profile: &Path, proxy: &Proxy) -> Result<Command, ProbeError> {
-    let log =
-        std::fs::File::create(profile.join("stderr")).map_err(io("write the browser's log"))?;
+fn command(program: &Path, profile: &Path, proxy: &Proxy, ends: Ends) -> Command {
     let mut command = Command::new("/bin/sh");
     command
         .args(["-c", WATCHED])
         .arg(program)
+        .arg(profile.join("stderr"))
         .args(FLAGS)
         .arg(format!("--disable-features={}", OFF.join(",")))
         // Nothing goes round the guard: not loopback, not peer connections.
         .arg(format!("--proxy-server=socks5://{}", proxy.address))
         .arg("--proxy-bypass-list=<-loopback>")
         .arg("--force-webrtc-ip-handling-policy=disable_non_proxied_udp")
-        .arg("--remote-debugging-port=0")
+        .arg("--remote-debugging-pipe")
         .arg(format!(
             "--user-data-dir={}",
             profile.join("data").display()
         ))
         .arg("about:blank")
+        // Whatever secrets our own environment holds are none of the browser's business.
+        .env_clear()
+        .env("PATH", "/usr/bin:/bin")
+        .env("LANG", "C.UTF-8")
         .env("HOME", profile.join("home"))
         .env("TMPDIR", profile.join("tmp"))
-        .env_remove("DBUS_SESSION_BUS_ADDRESS")
-        .stdin(Stdio::piped())
-        .stdout(Stdio::null())
-        .stderr(Stdio::from(log))
+        .stdin(Stdio::from(ends.commands))
+        .stdout(Stdio::from(ends.answers))
+        .stderr(Stdio::from(ends.life))
         .process_group(0)
         .kill_on_drop(true);
     if is_root() {
         warn_of_root();
         command.arg("--no-sandbox");
     }
-    Ok(command)
+    command
 }
 
 /// A profile of its own, thrown away with the browser.
@@ -174,30 +191,34 @@ impl Browser {
         let proxy = Proxy::start(guard)
             .await
             .map_err(io("start the guard's proxy"))?;
-        let mut child = command(&program, profile.path(), &proxy)?
+        let (commands, to) = std::io::pipe().map_err(io("make a pipe"))?;
+        let (from, answers) = std::io::pipe().map_err(io("make a pipe"))?;
+        let (life, alive) = std::io::pipe().map_err(io("make a pipe"))?;
+        let ends = Ends {
+            commands,
+            answers,
+            life,
+        };
+        let child = command(&program, profile.path(), &proxy, ends)
             .spawn()
             .map_err(io(format!("start {}", program.display())))?;
         let group = child.id().map(|id| id as i32).unwrap_or(0);
-        let failed = |why: String| {
-            let log = std::fs::read_to_string(profile.path().join("stderr")).unwrap_or_default();
-            let last: Vec<&str> = log.lines().rev().take(8).collect();
-            let stderr = last.join("\n");
-            ProbeError::BrowserStart { why, stderr }
-        };
-        let address = match wait_for_port(&profile.path().join("data"), &mut child).await {
-            Ok(address) => address,
+        let to = pipe::Sender::from_owned_fd(to.into()).map_err(io("use a pipe"))?;
+        let from = pipe::Receiver::from_owned_fd(from.into()).map_err(io("use a pipe"))?;
+        let cdp = Cdp::over(to, from);
+        let version = match settle(&cdp).await {
+            Ok(version) => version,
             Err(why) => {
                 kill_group(group);
-                return Err(failed(why));
+                let log = profile.path().join("stderr");
+                let log = std::fs::read_to_string(log).unwrap_or_default();
+                let last: Vec<&str> = log.lines().rev().take(8).collect();
+                return Err(ProbeError::BrowserStart {
+                    why: why.to_string(),
+                    stderr: last.join("\n"),
+                });
             }
         };
-        let cdp = Cdp::connect(&address)
-            .await
-            .map_err(|e| failed(e.to_string()))?;
-        let version = cdp.call("", "Browser.getVersion", json!({}), 5000).await?;
-        let deny = json!({"behavior": "deny"});
-        cdp.call("", "Browser.setDownloadBehavior", deny, 5000)
-            .await?;
         let text = |name: &str| version[name].as_str().unwrap_or_default().to_string();
         Ok(Browser {
             version: text("product"),
@@ -206,27 +227,22 @@ impl Browser {
             proxy,
             child,
             group,
+            _alive: alive,
             _profile: profile,
             visits: AtomicU32::new(0),
         })
     }
 }
 
-async fn wait_for_port(data: &Path, child: &mut Child) -> Result<String, String> {
-    let file = data.join("DevToolsActivePort");
-    for _ in 0..400 {
-        if let Ok(text) = std::fs::read_to_string(&file)
-            && let Some((port, path)) = text.split_once('\n')
-            && !path.is_empty()
-        {
-            return Ok(format!("ws://127.0.0.1:{port}{}", path.trim()));
-        }
-        if let Ok(Some(status)) = child.try_wait() {
-            return Err(format!("it ended with {status}"));
-        }
-        tokio::time::sleep(Duration::from_millis(50)).await;
-    }
-    Err("it did not open its debugging port in 20 s".into())
+/// The first words with a browser that has just started; its version.
+async fn settle(cdp: &Cdp) -> Result<Value, ProbeError> {
+    let version = cdp
+        .call("", "Browser.getVersion", json!({}), START_MS)
+        .await?;
+    let deny = json!({"behavior": "deny"});
+    cdp.call("", "Browser.setDownloadBehavior", deny, 5000)
+        .await?;
+    Ok(version)
 }
 
 /// Adds a trust anchor to the throw-away home's certificate store, which Chromium on Linux reads.

@@ -1,17 +1,19 @@
-//! A thin client of the browser's debugging protocol: one websocket, flattened sessions, and one
-//! ordered stream of events for each page with all its frames (order across frames matters: a
-//! request may start on one session and finish on another).
+//! A thin client of the browser's debugging protocol: a pair of pipes (a port would be open to every
+//! user of the machine), flattened sessions, and one ordered stream of events for each page with all
+//! its frames (order across frames matters: a request may start on one session and finish on another).
 
 use crate::ProbeError;
-use futures_util::{SinkExt, StreamExt};
 use serde_json::{Value, json};
 use std::collections::HashMap;
 use std::sync::atomic::{AtomicU64, Ordering};
 use std::sync::{Arc, Mutex};
 use std::time::Duration;
+use tokio::io::{AsyncBufReadExt, AsyncWriteExt, BufReader};
+use tokio::net::unix::pipe;
 use tokio::sync::{mpsc, oneshot};
-use tokio_tungstenite::tungstenite::Message;
-use tokio_tungstenite::tungstenite::protocol::WebSocketConfig;
+
+/// Bytes of one message: a picture of a page is some MB.
+const MOST_MESSAGE: usize = 256 << 20;
 
 /// An event of the browser.
 #[derive(Debug, Clone)]
@@ -38,31 +40,19 @@ struct Routes {
 /// A connection to a browser's protocol.
 #[derive(Clone)]
 pub struct Cdp {
-    out: mpsc::UnboundedSender<Message>,
+    out: mpsc::UnboundedSender<Vec<u8>>,
     routes: Arc<Mutex<Routes>>,
     next: Arc<AtomicU64>,
 }
 
 impl Cdp {
-    /// Connects to a browser's address (`ws://`).
-    ///
-    /// # Errors
-    /// Where the browser does not answer at the address.
-    pub async fn connect(address: &str) -> Result<Cdp, ProbeError> {
-        let config = WebSocketConfig::default()
-            .max_message_size(Some(256 << 20))
-            .max_frame_size(Some(256 << 20));
-        let (socket, _) = tokio_tungstenite::connect_async_with_config(address, Some(config), true)
-            .await
-            .map_err(|e| ProbeError::BrowserStart {
-                why: e.to_string(),
-                stderr: String::new(),
-            })?;
-        let (mut sink, mut source) = socket.split();
-        let (out, mut queue) = mpsc::unbounded_channel::<Message>();
+    /// Over the pipes of a browser that runs with `--remote-debugging-pipe`: messages are JSON texts,
+    /// each with a NUL at its end.
+    pub fn over(mut to: pipe::Sender, from: pipe::Receiver) -> Cdp {
+        let (out, mut queue) = mpsc::unbounded_channel::<Vec<u8>>();
         tokio::spawn(async move {
             while let Some(message) = queue.recv().await {
-                if sink.send(message).await.is_err() {
+                if to.write_all(&message).await.is_err() {
                     break;
                 }
             }
@@ -70,10 +60,9 @@ impl Cdp {
         let routes: Arc<Mutex<Routes>> = Arc::default();
         let reader = routes.clone();
         tokio::spawn(async move {
-            while let Some(Ok(message)) = source.next().await {
-                if let Message::Text(text) = message
-                    && let Ok(value) = serde_json::from_str::<Value>(&text)
-                {
+            let mut from = BufReader::with_capacity(1 << 16, from);
+            while let Some(message) = next_message(&mut from).await {
+                if let Ok(value) = serde_json::from_slice::<Value>(&message) {
                     route(&reader, value);
                 }
             }
@@ -84,11 +73,11 @@ impl Cdp {
                 routes.trees.clear();
             }
         });
-        Ok(Cdp {
+        Cdp {
             out,
             routes,
             next: Arc::new(AtomicU64::new(1)),
-        })
+        }
     }
 
     /// The browser has gone.
@@ -167,12 +156,35 @@ impl Cdp {
     }
 }
 
-fn message(id: u64, session: &str, method: &str, params: Value) -> Message {
+/// Up to the next NUL; none at the end, and none where a message is larger than any should be.
+async fn next_message(from: &mut BufReader<pipe::Receiver>) -> Option<Vec<u8>> {
+    let mut message = Vec::new();
+    loop {
+        let buffered = from.fill_buf().await.ok()?;
+        if buffered.is_empty() {
+            return None;
+        }
+        let end = buffered.iter().position(|b| *b == 0);
+        let taken = end.unwrap_or(buffered.len());
+        message.extend_from_slice(&buffered[..taken]);
+        from.consume(taken + usize::from(end.is_some()));
+        if end.is_some() {
+            return Some(message);
+        }
+        if message.len() > MOST_MESSAGE {
+            return None;
+        }
+    }
+}
+
+fn message(id: u64, session: &str, method: &str, params: Value) -> Vec<u8> {
     let mut value = json!({"id": id, "method": method, "params": params});
     if !session.is_empty() {
         value["sessionId"] = json!(session);
     }
-    Message::text(value.to_string())
+    let mut bytes = value.to_string().into_bytes();
+    bytes.push(0);
+    bytes
 }
 
 fn route(routes: &Mutex<Routes>, mut value: Value) {

@@ -6,6 +6,7 @@ use object_store::local::LocalFileSystem;
 use object_store::path::Path;
 use object_store::{ObjectStore, ObjectStoreExt};
 use sha2::Digest;
+use std::os::unix::fs::PermissionsExt;
 use std::sync::Arc;
 
 /// Pictures and papers, by the hash of what they hold.
@@ -15,15 +16,19 @@ pub struct Blobs {
 }
 
 impl Blobs {
-    /// In a folder, which is made where it is missing.
+    /// In a folder, which is made where it is missing, and which nobody else can enter: pictures show
+    /// what clients' sites show to some.
     ///
     /// # Errors
-    /// Where the folder cannot be made.
+    /// Where the folder cannot be made or is somebody else's.
     pub fn folder(path: &std::path::Path) -> Result<Blobs> {
-        std::fs::create_dir_all(path).map_err(|e| StoreError::Corrupt {
-            what: "blob folder",
-            why: e.to_string(),
-        })?;
+        let private = std::fs::Permissions::from_mode(0o700);
+        std::fs::create_dir_all(path)
+            .and_then(|()| std::fs::set_permissions(path, private))
+            .map_err(|e| StoreError::Corrupt {
+                what: "blob folder",
+                why: e.to_string(),
+            })?;
         Ok(Blobs {
             store: Arc::new(LocalFileSystem::new_with_prefix(path)?),
         })

@@ -1,8 +1,9 @@
-//! A PostgreSQL server of our own for the demo and the tests: its own data folder, its own socket
-//! folder, loopback only, never as root, and no system cluster is touched.
+//! A PostgreSQL server of our own for the demo and the tests: its own data folder, no port of the
+//! network, only a socket in a folder that nobody else can enter (it trusts whoever reaches it), never
+//! as root, and no system cluster is touched.
 
 use crate::{Result, StoreError};
-use std::os::unix::fs::{MetadataExt, PermissionsExt};
+use std::os::unix::fs::PermissionsExt;
 use std::os::unix::process::CommandExt;
 use std::path::{Path, PathBuf};
 use std::process::{Child, Command, Stdio};
@@ -32,9 +33,7 @@ pub enum ServerError {
 /// Stops when dropped.
 pub struct LocalServer {
     child: Child,
-    socket: PathBuf,
-    /// On loopback.
-    pub port: u16,
+    socket: tempfile::TempDir,
 }
 
 fn failed(act: &'static str) -> impl Fn(std::io::Error) -> ServerError {
@@ -115,6 +114,11 @@ fn init(bin: &Path, user: Option<(u32, u32)>, data: &Path) -> std::result::Resul
     })
 }
 
+fn not_started(why: String) -> ServerError {
+    let act = "started";
+    ServerError::Failed { act, why }
+}
+
 impl LocalServer {
     /// `folder` is ours alone; it is made where it is missing. A second start on the same folder
     /// keeps its data.
@@ -130,65 +134,33 @@ impl LocalServer {
             init(&bin, user, &data)?;
         }
         // A socket's path may be no longer than 107 bytes, and folders can be deep: a short one of ours.
-        let socket = std::env::temp_dir().join(format!(
-            "newtfern-pg-{}-{}",
-            std::process::id(),
-            std::fs::metadata(folder).map(|m| m.ino()).unwrap_or(0)
-        ));
-        private(&socket, user).map_err(failed("given its socket folder"))?;
-        // The server binds the port itself; a port that is taken ends it, and the next one is tried.
-        let first = 20_000 + (std::process::id() % 20_000) as u16;
-        let mut last = String::new();
-        for port in (first..first + 40).step_by(2) {
-            match Self::try_port(&bin, user, folder, &data, &socket, port)? {
-                Ok(child) => {
-                    return Ok(LocalServer {
-                        child,
-                        socket,
-                        port,
-                    });
-                }
-                Err(why) if why.contains("in use") => last = why,
-                Err(why) => {
-                    return Err(ServerError::Failed {
-                        act: "started",
-                        why,
-                    });
-                }
-            }
-        }
-        Err(ServerError::Failed {
-            act: "started",
-            why: last,
-        })
+        let socket = tempfile::Builder::new()
+            .prefix("newtfern-pg-")
+            .tempdir()
+            .map_err(failed("given its socket folder"))?;
+        private(socket.path(), user).map_err(failed("given its socket folder"))?;
+        let child = Self::run(&bin, user, folder, &data, socket.path())?;
+        Ok(LocalServer { child, socket })
     }
 
-    fn try_port(
+    /// Starts it and waits until it takes connections.
+    fn run(
         bin: &Path,
         user: Option<(u32, u32)>,
         folder: &Path,
         data: &Path,
         socket: &Path,
-        port: u16,
-    ) -> std::result::Result<std::result::Result<Child, String>, ServerError> {
+    ) -> std::result::Result<Child, ServerError> {
         let log = folder.join("server.log");
         let out = std::fs::File::create(&log).map_err(failed("given a log"))?;
         let err = out.try_clone().map_err(failed("given a log"))?;
         let mut child = command(&bin.join("postgres"), user)
             .arg("-D")
             .arg(data)
-            .args(["-c", "listen_addresses=127.0.0.1", "-c"])
+            .args(["-c", "listen_addresses=", "-c"])
             .arg(format!("unix_socket_directories={}", socket.display()))
-            .args([
-                "-p",
-                &port.to_string(),
-                "-c",
-                "max_connections=60",
-                "-c",
-                "fsync=on",
-                "-c",
-                "shared_buffers=64MB",
-            ])
+            .args(["-c", "max_connections=60", "-c", "fsync=on"])
+            .args(["-c", "shared_buffers=64MB"])
             .stdout(out)
             .stderr(err)
             // A group of its own: Ctrl-C reaches us first, and we stop it in order.
@@ -199,19 +171,15 @@ impl LocalServer {
         loop {
             let text = std::fs::read_to_string(&log).unwrap_or_default();
             if text.contains("database system is ready to accept connections") {
-                return Ok(Ok(child));
+                return Ok(child);
             }
             if child.try_wait().map_err(failed("started"))?.is_some() {
-                return Ok(Err(text
-                    .lines()
-                    .rev()
-                    .take(6)
-                    .collect::<Vec<_>>()
-                    .join("; ")));
+                let last: Vec<&str> = text.lines().rev().take(6).collect();
+                return Err(not_started(last.join("; ")));
             }
             if began.elapsed() > Duration::from_secs(60) {
                 let _ = child.kill();
-                return Ok(Err("it was not ready after 60 s".into()));
+                return Err(not_started("it was not ready after 60 s".into()));
             }
             std::thread::sleep(Duration::from_millis(30));
         }
@@ -219,7 +187,13 @@ impl LocalServer {
 
     /// The address of one of its databases.
     pub fn address(&self, database: &str) -> String {
-        format!("postgres://newtfern@127.0.0.1:{}/{database}", self.port)
+        // libpq and SQLx read a host that begins with a slash as the socket's folder.
+        let socket = self.socket.path().to_string_lossy();
+        let mut encoded = url::form_urlencoded::Serializer::new(String::new());
+        let host = encoded.append_pair("host", &socket).finish();
+        // libpq reads a plus as a plus.
+        let host = host.replace('+', "%20");
+        format!("postgres://newtfern@localhost/{database}?{host}")
     }
 
     /// Makes a database where it is missing and gives its address.
@@ -229,8 +203,7 @@ impl LocalServer {
     pub async fn database(&self, name: &str) -> Result<String> {
         use sqlx::{ConnectOptions, Connection};
         let mut server = sqlx::postgres::PgConnectOptions::new()
-            .host("127.0.0.1")
-            .port(self.port)
+            .socket(self.socket.path())
             .username("newtfern")
             .database("postgres")
             .connect()
@@ -272,6 +245,5 @@ impl Drop for LocalServer {
             std::thread::sleep(Duration::from_millis(30));
         }
         let _ = self.child.kill();
-        let _ = std::fs::remove_dir_all(&self.socket);
     }
 }

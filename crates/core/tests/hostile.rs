@@ -1,0 +1,94 @@
+//! Documents made to hurt: each is answered, and where it was not read to its end, nothing is said of
+//! what it may hold. How long that takes is the bench's question (`./run bench hostile`).
+#![allow(clippy::unwrap_used)]
+
+#[path = "hostile/documents.rs"]
+mod documents;
+
+use documents::Bait;
+use newtfern_core::chain::{Case, Diagnosis, Expect, Outcome, diagnose};
+use newtfern_core::html::{Document, MOST_NODES};
+use newtfern_core::observation::{DeliveredPage, Look, Observation};
+use newtfern_core::policy::Policies;
+use newtfern_core::profile::{ConsentManager, Supplier};
+
+fn supplier() -> Supplier {
+    Supplier::from_toml(include_str!("recorded/brindle.toml")).unwrap()
+}
+
+fn bait(snippet: &str) -> Bait<'_> {
+    Bait {
+        host: "cdn.brindle.localhost",
+        marker: "brindleStart(",
+        snippet,
+    }
+}
+
+fn seen(html: String) -> Observation {
+    let mut o = Observation {
+        url: "https://mill.example/".into(),
+        page: DeliveredPage {
+            final_url: "https://mill.example/".into(),
+            status: Some(200),
+            mime: "text/html".into(),
+            html: html.clone(),
+            ..DeliveredPage::default()
+        },
+        final_html: html,
+        ..Observation::default()
+    };
+    o.looks.document = Look::Seen { at_ms: 100.0 };
+    let until_ms = 6_000.0;
+    o.looks.alive = Look::NotThere { until_ms };
+    o.looks.launcher = Look::NotThere { until_ms };
+    o
+}
+
+fn judged(visit: Observation) -> Diagnosis {
+    let manager = ConsentManager::from_toml(include_str!("recorded/hedgegate.toml")).unwrap();
+    diagnose(&Case {
+        supplier: &supplier(),
+        rivals: &[Supplier::from_toml(include_str!("recorded/quoin.toml")).unwrap()],
+        key: Some("mill-live"),
+        expect: Expect::Present,
+        consent: Some(&manager),
+        visits: &[visit],
+        asides: &[],
+    })
+}
+
+#[test]
+fn every_hostile_document_is_answered() {
+    let snippet = supplier().snippet_for("mill-live");
+    let mut names = std::collections::HashSet::new();
+    for (name, text) in documents::all(&bait(&snippet), 40_000) {
+        assert!(names.insert(name), "{name} twice");
+        let document = Document::parse(&text);
+        assert!(document.nodes.len() < 2 * MOST_NODES, "{name}");
+        let visit = seen(text);
+        assert!(Policies::of(&visit.page).is_some(), "{name}");
+        let d = judged(visit);
+        assert_ne!(d.outcome, Outcome::Working, "{name}");
+        if d.outcome == Outcome::Broken {
+            let root = d.root_finding().unwrap();
+            assert!(
+                !root.evidence.is_empty() && !root.remedy.is_empty(),
+                "{name}: {root:?}"
+            );
+        }
+    }
+    assert!(names.len() >= 60, "{}", names.len());
+}
+
+/// What was not read may hold the snippet: its absence is not told.
+#[test]
+fn a_document_beyond_bounds_is_undecided_not_without_snippet() {
+    let attributes: String = (0..4_000).map(|i| format!(" a{i}")).collect();
+    let snippet = supplier().snippet_for("mill-live");
+    let text = format!("<!-- cdn.brindle.localhost --><p{attributes}>{snippet}");
+    assert!(Document::parse(&text).cut);
+    let d = judged(seen(text));
+    assert_eq!((d.outcome, d.root), (Outcome::Unchecked, None), "{d:?}");
+    let why = &d.not_looked_at[0].why;
+    assert!(why.contains("more") || why.contains("large"), "{why}");
+}

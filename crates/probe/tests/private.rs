@@ -1,0 +1,78 @@
+//! What other users of the machine, and the pages that are visited, must not get from the browser:
+//! a way in, and our environment.
+#![allow(clippy::unwrap_used)]
+
+use newtfern_probe::browser::Browser;
+use newtfern_probe::guard::Guard;
+use std::collections::HashSet;
+use std::path::PathBuf;
+
+/// Processes of browsers that visits started, our own ones among them.
+fn browsers() -> Vec<PathBuf> {
+    let processes = std::fs::read_dir("/proc").unwrap().flatten();
+    let numbered = processes
+        .map(|p| p.path())
+        .filter(|p| p.join("cmdline").exists());
+    let visits = |p: &PathBuf| {
+        let line = std::fs::read(p.join("cmdline")).unwrap_or_default();
+        String::from_utf8_lossy(&line).contains("newtfern-visit-")
+    };
+    numbered.filter(visits).collect()
+}
+
+/// Inodes of the sockets that listen for connections of the network (proc(5): state 0A).
+fn listening() -> HashSet<String> {
+    let tables = ["/proc/net/tcp", "/proc/net/tcp6"];
+    let texts = tables
+        .iter()
+        .filter_map(|t| std::fs::read_to_string(t).ok());
+    let mut found = HashSet::new();
+    for text in texts {
+        for line in text.lines().skip(1) {
+            let fields: Vec<&str> = line.split_whitespace().collect();
+            if fields.get(3) == Some(&"0A") {
+                found.extend(fields.get(9).map(|inode| format!("socket:[{inode}]")));
+            }
+        }
+    }
+    found
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn the_browser_opens_no_port_and_does_not_know_our_environment() {
+    let browser = Browser::launch(
+        Guard {
+            allow_private: true,
+        },
+        None,
+    )
+    .await
+    .unwrap();
+    assert!(!browser.version.is_empty());
+    // Cargo gives its tests this one; a worker has its database's address and more.
+    assert!(std::env::var_os("CARGO_MANIFEST_DIR").is_some());
+    let listening = listening();
+    let mut looked_at = 0;
+    for process in browsers() {
+        let Ok(environment) = std::fs::read(process.join("environ")) else {
+            continue; // it has ended
+        };
+        let environment = String::from_utf8_lossy(&environment).into_owned();
+        assert!(!environment.contains("CARGO_"), "{environment}");
+        for file in std::fs::read_dir(process.join("fd"))
+            .into_iter()
+            .flatten()
+            .flatten()
+        {
+            let target = std::fs::read_link(file.path()).unwrap_or_default();
+            let target = target.to_string_lossy().into_owned();
+            assert!(
+                !listening.contains(&target),
+                "{} listens",
+                process.display()
+            );
+        }
+        looked_at += 1;
+    }
+    assert!(looked_at >= 2, "{looked_at} processes");
+}
