@@ -9,7 +9,8 @@ use crate::observation::ConsentSeen;
 /// Reads the visits together.
 pub fn judge(t: &Together) -> Option<PageVerdict> {
     let after = t.after();
-    if after.is_empty() || t.before().iter().all(|j| j.works()) && !t.before().is_empty() {
+    let before = t.before();
+    if !before.is_empty() && before.iter().all(|j| j.works()) {
         return None;
     }
     worst_of(&after).root?;
@@ -49,8 +50,9 @@ mod tests {
     };
     use crate::chain::{LinkState, Outcome};
     use crate::code::Code;
+    use crate::observation::Observation;
 
-    fn held() -> crate::observation::Observation {
+    fn held() -> Observation {
         page(&GOOD.replace("async", "type=text/plain data-wait=chat"))
     }
 
@@ -105,5 +107,35 @@ mod tests {
             managed().of(&[page(""), bare]).root,
             Some(Code::PlacedAbsent)
         );
+    }
+
+    /// Whether a held-back script, a manager or the IAB interface says that consent is waited for.
+    #[test]
+    fn one_sign_of_waiting_suffices_and_without_any_nothing_is_stuck() {
+        let silent = |change: fn(&mut Observation)| {
+            let after = with(granted(page(GOOD)), |o| {
+                o.consent.manager = false;
+                change(o);
+            });
+            Wanted::default().of(&[page(GOOD), after]).root
+        };
+        let bare = silent(|_| {});
+        assert_ne!(bare, Some(Code::AllowedConsentStuck));
+        assert_eq!(
+            silent(|o| o.consent.manager = true),
+            Some(Code::AllowedConsentStuck)
+        );
+        assert_eq!(
+            silent(|o| o.consent.tcf = true),
+            Some(Code::AllowedConsentStuck)
+        );
+        let marked = with(granted(held()), |o| o.consent.manager = false);
+        let d = managed().of(&[held(), marked.clone()]);
+        assert_eq!(d.root, Some(Code::AllowedConsentStuck));
+        // With consent alone looked at, too.
+        assert_eq!(managed().of(&[marked]).root, d.root);
+        // What works before the decision does not wait for it.
+        let d = managed().of(&[healthy(), granted(page(GOOD))]);
+        assert_ne!(d.root, Some(Code::AllowedConsentStuck), "{d:?}");
     }
 }

@@ -26,7 +26,7 @@ pub fn judge(t: &Together) -> Option<PageVerdict> {
 #[cfg(test)]
 mod tests {
     use crate::chain::Outcome;
-    use crate::chain::testing::{GOOD, Wanted, page, with};
+    use crate::chain::testing::{GOOD, Wanted, consent, page, with};
     use crate::code::Code;
 
     #[test]
@@ -51,5 +51,16 @@ mod tests {
             Wanted::default().of(&[empty]).root,
             Some(Code::PlacedAbsent)
         );
+    }
+
+    #[test]
+    fn where_only_the_untouched_page_was_looked_at_holding_back_is_as_intended() {
+        let held = page(&GOOD.replace("async", "type=text/plain data-wait=chat"));
+        let wanted = Wanted {
+            consent: consent(),
+            ..Wanted::default()
+        };
+        let d = wanted.of(&[held]);
+        assert_eq!(d.outcome, Outcome::AsIntended, "{d:?}");
     }
 }

@@ -99,6 +99,9 @@ fn remedy(change: Option<&Change>, violation: &Violation) -> String {
         None if violation.blocked == "inline" => format!(
             "In the content security policy, let the snippet run by a nonce in {directive} and on its script element."
         ),
+        None if violation.blocked.ends_with("eval") => format!(
+            "The supplier's code makes code from text: ask the supplier for a loader that does not, or add 'unsafe-eval' to {directive}."
+        ),
         None => {
             format!("In the content security policy, add the supplier's host to {directive}.")
         }
@@ -154,7 +157,7 @@ fn forbidden_ahead(c: &Facts, policies: &Policies) -> Vec<String> {
 
 #[cfg(test)]
 mod tests {
-    use crate::chain::testing::{GOOD, healthy, loader, page, root, told, with};
+    use crate::chain::testing::{GOOD, healthy, loader, page, root, script, told, with};
     use crate::code::Code;
     use crate::observation::{FailureKind, Observation, Violation};
 
@@ -222,5 +225,89 @@ mod tests {
             o.violations.push(violation("https://cdn.example.test/i"))
         });
         assert_eq!(root(up), None);
+    }
+
+    /// A silent page whose policy forbids what `change` says.
+    fn silent(change: impl Fn(&mut Violation)) -> Observation {
+        let body = "<script>\nexampleChat(\"abcd-1234\")\n</script>";
+        with(page(body), |o| {
+            let mut v = Violation {
+                line: Some(6),
+                ..violation("inline")
+            };
+            change(&mut v);
+            o.violations.push(v);
+        })
+    }
+
+    #[test]
+    fn only_what_stops_the_snippet_counts() {
+        let code = |change: fn(&mut Violation)| root(silent(change));
+        assert_eq!(code(|_| {}), Some(Code::AllowedPolicy));
+        assert_ne!(code(|v| v.line = Some(20)), Some(Code::AllowedPolicy));
+        assert_ne!(
+            code(|v| v.blocked = "eval".into()),
+            Some(Code::AllowedPolicy)
+        );
+        let style = |v: &mut Violation| v.directive = "style-src-attr".into();
+        assert_ne!(code(style), Some(Code::AllowedPolicy));
+        assert_ne!(code(|v| v.enforced = false), Some(Code::AllowedPolicy));
+    }
+
+    #[test]
+    fn what_is_forbidden_is_named_in_words() {
+        let found = told(silent(|_| {}));
+        assert!(
+            found.summary.contains("forbids code in the page"),
+            "{found:?}"
+        );
+        let evaluated = told(silent(|v| {
+            v.blocked = "eval".into();
+            v.source = "https://cdn.example.test/l.js".into();
+        }));
+        assert!(evaluated.summary.contains("forbids eval"), "{evaluated:?}");
+        assert!(evaluated.remedy.contains("'unsafe-eval'"), "{evaluated:?}");
+        let worker = told(silent(|v| {
+            v.blocked = "blob".into();
+            v.source = "https://cdn.example.test/l.js".into();
+        }));
+        assert!(worker.remedy.contains("the supplier's host"), "{worker:?}");
+    }
+
+    #[test]
+    fn the_origin_that_a_violation_names_is_completed_from_the_request() {
+        let found = told(with(forbidden(), |o| {
+            o.requests
+                .insert(0, script("https://ads.example/x.js", Some(200), None));
+            o.violations[0].blocked = "https://cdn.example.test".into();
+        }));
+        assert!(
+            found.summary.contains("https://cdn.example.test/l.js"),
+            "{found:?}"
+        );
+    }
+
+    #[test]
+    fn other_addresses_of_the_supplier_are_told_once() {
+        let found = told(with(forbidden(), |o| {
+            o.violations
+                .push(violation("https://cdn.example.test/l.js"));
+            o.violations.push(violation("https://api.example.test/s"));
+            o.violations.push(violation("https://ads.example/x.js"));
+            o.violations.push(Violation {
+                enforced: false,
+                ..violation("https://app.example.test/reported")
+            });
+        }));
+        let lines: Vec<String> = found.evidence.iter().map(|e| e.line()).collect();
+        let told: Vec<&String> = lines
+            .iter()
+            .filter(|l| l.contains("-elem forbids"))
+            .collect();
+        assert_eq!(
+            told,
+            ["script-src-elem forbids https://api.example.test/s"],
+            "{lines:?}"
+        );
     }
 }

@@ -78,7 +78,9 @@ fn traceless(c: &Facts) -> Answer {
 
 #[cfg(test)]
 mod tests {
-    use crate::chain::testing::{GOOD, healthy, loader, page, root, told, undecided, with};
+    use crate::chain::testing::{
+        GOOD, Wanted, frame, healthy, html, loader, page, root, told, undecided, with,
+    };
     use crate::code::Code;
     use crate::observation::{Look, Unlooked};
 
@@ -126,12 +128,33 @@ mod tests {
     #[test]
     fn a_sign_of_life_without_a_trace_is_absent() {
         let forged = with(healthy(), |o| {
-            o.page.html = crate::chain::testing::html("");
+            o.page.html = html("");
             o.final_html = o.page.html.clone();
             o.requests.clear();
         });
         let found = told(forged);
         assert_eq!(found.code, Code::PlacedAbsent);
         assert!(found.summary.contains("sign"));
+    }
+
+    /// The widget is up without a request of its own.
+    fn up(body: &str) -> crate::observation::Observation {
+        with(healthy(), |o| {
+            o.page.html = html(body);
+            o.final_html = html("");
+            o.requests.clear();
+        })
+    }
+
+    #[test]
+    fn one_trace_suffices() {
+        assert_eq!(root(up("")), Some(Code::PlacedAbsent));
+        assert_eq!(root(up(&format!("<!-- {GOOD} -->"))), None);
+        assert_eq!(root(with(up(""), |o| o.final_html = html(GOOD))), None);
+        assert_eq!(root(with(up(""), |o| o.requests.push(frame(None)))), None);
+        // A supplier without a sign of its own: a launcher that shows is the sign, and nobody else's.
+        let mut wanted = Wanted::default();
+        wanted.supplier.alive.script = " ".into();
+        assert_eq!(wanted.of(&[up("")]).root, None);
     }
 }

@@ -18,7 +18,6 @@ pub const CODES: &[Code] = &[
     PlacedAsText,
     PlacedCommented,
     AllowedConsentStuck,
-    AllowedConsentWaits,
 ];
 
 /// What a state means: how near to running it is (less is nearer), code, summary and remedy; `{}` in
@@ -26,7 +25,7 @@ pub const CODES: &[Code] = &[
 type Meaning = (u8, Code, &'static str, &'static str);
 
 #[rustfmt::skip]
-fn meaning(state: &PieceState, waits: bool) -> Option<Meaning> {
+fn meaning(state: &PieceState) -> Option<Meaning> {
     Some(match state {
         PieceState::BadQuotes => (0, PlacedBadQuotes, "Typographic quotes or hard blanks broke the code.",
             "Paste the code again as plain text, not through a word processor or visual editor."),
@@ -36,7 +35,6 @@ fn meaning(state: &PieceState, waits: bool) -> Option<Meaning> {
             "In the code box, which adds the script tags itself, paste the code without them."),
         PieceState::ConsentHeld(_) => (3, AllowedConsentStuck, "The script is held back for consent ({}) and was not let go.",
             "In the consent manager, assign the script to the category that the visitor granted."),
-        PieceState::WrongType(_) if waits => (4, AllowedConsentWaits, "The script waits for consent ({}).", ""),
         PieceState::WrongType(_) => (4, PlacedWrongType, "The script has {}, which keeps browsers from running it.",
             "Remove that attribute, or have the consent manager or optimiser that set it let the script go."),
         PieceState::Delayed(_) => (4, PlacedWrongType, "The script's address stands in {} and was never put in place.",
@@ -69,13 +67,12 @@ pub fn judge(c: &Facts) -> Answer {
     if c.alive || c.live().next().is_some() {
         return Answer::Holds;
     }
-    let waits = c.held_by_consent();
     // A piece that is cut off swallows what comes after it and may still ask for a loader, with a
     // key of rubble; all other states do not run at all.
     let arrived = c.arrived();
     let counts = |p: &&Piece| !arrived || p.state == PieceState::Truncated;
     let told = c.pieces().iter().filter(counts);
-    let told = told.filter_map(|p| Some((p, meaning(&p.state, waits)?)));
+    let told = told.filter_map(|p| Some((p, meaning(&p.state)?)));
     let Some((piece, (_, code, summary, remedy))) = told.min_by_key(|(_, m)| m.0) else {
         return Answer::Holds;
     };
@@ -87,7 +84,9 @@ pub fn judge(c: &Facts) -> Answer {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use crate::chain::testing::{GOOD, Wanted, consent, granted, loader, page, root, told, with};
+    use crate::chain::testing::{
+        GOOD, Wanted, consent, granted, healthy, html, loader, page, root, told, with,
+    };
     use crate::observation::FailureKind;
 
     #[test]
@@ -161,5 +160,37 @@ mod tests {
         };
         let d = wanted.of(&[held.clone(), granted(held)]);
         assert_eq!(d.root, Some(AllowedConsentStuck));
+    }
+
+    #[test]
+    fn what_holds_it_is_named_with_what_to_do() {
+        let found = |body: String| told(page(&body));
+        let typed = found(GOOD.replace("async", "type=text/plain"));
+        assert!(typed.summary.contains("type=\"text/plain\""), "{typed:?}");
+        let delayed = found(GOOD.replace("src=", "data-src="));
+        assert!(
+            delayed.summary.contains("stands in data-src"),
+            "{delayed:?}"
+        );
+        let inert = found(format!("<template>{GOOD}</template>"));
+        assert!(
+            inert.summary.contains("inside a template element"),
+            "{inert:?}"
+        );
+        assert!(inert.remedy.contains("out of that element"), "{inert:?}");
+        let copy = GOOD.replace("</", "<\\/");
+        let written = found(format!("<script>d.innerHTML = '{copy}'</script>"));
+        assert!(written.remedy.contains("createElement"), "{written:?}");
+    }
+
+    #[test]
+    fn beside_a_copy_that_runs_or_a_widget_that_is_up_it_is_not_the_cause() {
+        let cut = "<script async src=\"https://cdn.example.test/l.js\" data-";
+        let runs = with(page(&format!("{GOOD}\n{cut}")), |o| {
+            o.requests.push(loader(Some(200), None));
+        });
+        assert_eq!(root(runs), Some(StartedSilent));
+        let up = with(healthy(), |o| o.page.html = html(cut));
+        assert_eq!(root(up), None);
     }
 }

@@ -96,4 +96,27 @@ mod tests {
             |d: crate::chain::Diagnosis| d.findings.iter().map(|f| f.code).collect::<Vec<_>>();
         assert!(!codes(wanted.of(&[waits])).contains(&Code::PlacedLeftover));
     }
+
+    #[test]
+    fn copies_that_consent_will_let_go_are_counted_with_the_good_one() {
+        let held = GOOD.replace("async", "type=text/plain data-wait=chat");
+        let wanted = Wanted {
+            consent: consent(),
+            ..Wanted::default()
+        };
+        let left = |body: String| {
+            let both = with(healthy(), |o| o.page.html = html(&body));
+            let d = wanted.of(&[both]);
+            let found = d.findings.iter().find(|f| f.code == Code::PlacedLeftover);
+            found.map(|f| (f.severity, f.evidence.len()))
+        };
+        // Released, there are two.
+        assert_eq!(left(format!("{held}\n{GOOD}")), Some((Severity::Fault, 1)));
+        // The one that waits is the good one: only the comment is left over.
+        assert_eq!(
+            left(format!("{held}\n<!-- {GOOD} -->")),
+            Some((Severity::Warning, 1))
+        );
+        assert_eq!(left(format!("{held}\n{held}")), None);
+    }
 }

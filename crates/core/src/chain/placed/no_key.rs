@@ -71,4 +71,16 @@ mod tests {
         });
         assert_eq!(root(hidden), None);
     }
+
+    #[test]
+    fn a_piece_with_a_key_or_with_altered_code_is_another_matter() {
+        let bare = "<script async src=\"https://cdn.example.test/l.js\"></script>";
+        let beside = |body: String| root(with(loaded(), |o| o.page.html = html(&body)));
+        assert_ne!(beside(format!("{GOOD}\n{bare}")), Some(Code::PlacedNoKey));
+        let altered = bare.replace("l.js", "old/l.js");
+        assert_eq!(beside(altered), Some(Code::PlacedAltered));
+        // Code in the page without a key: the supplier's element alone is known to carry one.
+        let inline = "<script>exampleChat()</script>".to_string();
+        assert_ne!(beside(inline), Some(Code::PlacedNoKey));
+    }
 }

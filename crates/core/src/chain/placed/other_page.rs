@@ -38,7 +38,7 @@ pub fn judge(c: &Facts) -> Answer {
 
 #[cfg(test)]
 mod tests {
-    use crate::chain::testing::{GOOD, Wanted, aside, missed, page};
+    use crate::chain::testing::{GOOD, Wanted, aside, loader, missed, page, with};
     use crate::chain::{Outcome, Purpose};
     use crate::code::Code;
     use crate::observation::Unlooked;
@@ -70,5 +70,17 @@ mod tests {
         let d = Wanted::with_asides([missed(Purpose::Linked, Unlooked::Deadline)]).of(&[page("")]);
         assert_eq!(d.outcome, Outcome::Unchecked);
         assert_eq!(d.not_looked_at[0].what, "any other page of the site");
+    }
+
+    #[test]
+    fn a_trace_here_is_another_matter_and_a_mention_is_none() {
+        let linked = || Wanted::with_asides([aside(Purpose::Linked, GOOD)]);
+        let mentioned = "<script>set('https://cdn.example.test/l.js', later)</script>";
+        let d = linked().of(&[page(mentioned)]);
+        assert_eq!(d.root, Some(Code::PlacedOtherPage));
+        let d = linked().of(&[page(&format!("<!-- {GOOD} -->"))]);
+        assert_eq!(d.root, Some(Code::PlacedCommented));
+        let brought = with(page(""), |o| o.requests.push(loader(Some(200), None)));
+        assert_eq!(linked().of(&[brought]).root, Some(Code::StartedSilent));
     }
 }

@@ -49,15 +49,19 @@ mod tests {
 
     /// A bar at the bottom that covers `height` px of the launcher's 60.
     fn bar(height: f64) -> Vec<(Code, Severity)> {
+        fixed(Rect {
+            x: 0.0,
+            y: 780.0 - height,
+            width: 1280.0,
+            height,
+        })
+    }
+
+    fn fixed(rect: Rect) -> Vec<(Code, Severity)> {
         let o = with(healthy(), |o| {
             o.fixed.push(FixedElement {
                 element: "div#bar".into(),
-                rect: Rect {
-                    x: 0.0,
-                    y: 780.0 - height,
-                    width: 1280.0,
-                    height,
-                },
+                rect,
                 role: String::new(),
             });
         });
@@ -69,6 +73,18 @@ mod tests {
     #[test]
     fn the_share_decides_between_nothing_a_warning_and_a_fault() {
         assert_eq!(bar(1.0), []);
+        // 72 of 3,600 square px: two in a hundred, no more.
+        let within = |width| Rect {
+            x: 1210.0,
+            y: 730.0,
+            width,
+            height: 6.0,
+        };
+        assert_eq!(fixed(within(12.0)), []);
+        assert_eq!(
+            fixed(within(13.0)),
+            [(Code::ShownOverlap, Severity::Warning)]
+        );
         assert_eq!(bar(15.0), [(Code::ShownOverlap, Severity::Warning)]);
         assert_eq!(bar(16.0), [(Code::ShownOverlap, Severity::Fault)]);
     }

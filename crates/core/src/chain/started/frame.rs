@@ -103,4 +103,13 @@ mod tests {
         });
         assert_eq!(root(up), None);
     }
+
+    #[test]
+    fn words_of_framing_count_only_of_the_widgets_frame() {
+        let near = |text: &str| root(with(loaded(), |o| o.console.push(error("", text))));
+        let other = "Refused to display 'https://maps.example/' in a frame because it set 'X-Frame-Options' to 'deny'.";
+        assert_eq!(near(other), Some(Code::StartedSilent));
+        let ours = "https://app.example.test/ used a feature that will be removed.";
+        assert_eq!(near(ours), Some(Code::StartedSilent));
+    }
 }

@@ -123,4 +123,12 @@ mod tests {
         let up = with(healthy(), |o| o.requests.push(answer(500, "")));
         assert_eq!(root(up), None);
     }
+
+    #[test]
+    fn only_an_answer_of_success_is_taken_for_data() {
+        let elsewhere = with(answered("application/json", "<html>"), |o| {
+            o.requests[1].status = Some(300);
+        });
+        assert_eq!(root(elsewhere), Some(Code::StartedSilent));
+    }
 }

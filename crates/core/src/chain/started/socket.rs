@@ -112,4 +112,14 @@ mod tests {
         });
         undecided(cut, "time of the visit");
     }
+
+    #[test]
+    fn one_that_waits_for_talk_or_has_talked_has_not_failed() {
+        let open = socket(|s| s.status = Some(101));
+        assert_eq!(root(open), Some(Code::StartedSilent));
+        let over = socket(|s| {
+            (s.status, s.received, s.closed_ms) = (Some(101), 3, Some(9.0));
+        });
+        assert_eq!(root(over), Some(Code::StartedSilent));
+    }
 }
