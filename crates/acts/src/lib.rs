@@ -6,29 +6,37 @@ mod checks;
 mod clients;
 mod design;
 mod handovers;
+mod hashing;
 mod import;
 pub mod outside;
 mod people;
 mod placing;
 mod rounds;
+mod second_factor;
+mod sessions;
 mod settings;
 mod sites;
 mod subject;
+pub mod tries;
 
 use newtfern_core::placing::PlacingError;
 use newtfern_core::site::FieldError;
 pub use newtfern_store as store;
 use newtfern_store::blobs::Blobs;
-use newtfern_store::people::Role;
+use newtfern_store::people::{Person, Role};
 use newtfern_store::seal::Sealer;
 use newtfern_store::{Store, StoreError, Tx};
 use std::sync::Arc;
 
 pub use checks::Seen;
+pub use hashing::{hash_password, verify_password};
 pub use import::{Imported, RowOutcome};
 pub use outside::{Looked, Outside, SlotError, SlotText};
-pub use people::{hash_password, verify_password};
+pub use people::{LINK_HOURS, PeopleAct};
 pub use placing::{PlacePage, SlotView};
+pub use second_factor::Setup;
+pub use sessions::Opened;
+pub use settings::HouseRules;
 pub use sites::Added;
 pub use subject::{Subject, off_thread};
 
@@ -47,6 +55,14 @@ impl Actor {
         Actor {
             name: name.to_string(),
             role: Role::Administrator,
+        }
+    }
+
+    /// Somebody who can sign in.
+    pub fn of(person: &Person) -> Actor {
+        Actor {
+            name: person.name.clone(),
+            role: person.role(),
         }
     }
 
@@ -80,6 +96,9 @@ pub enum ActError {
     Slot(#[from] SlotError),
     #[error(transparent)]
     Store(#[from] StoreError),
+    /// Too much of it is asked for at once.
+    #[error("too many people sign in at this moment: try again in a minute")]
+    Busy,
     /// The job was taken over by another worker; its result here is dropped.
     #[error("the job was taken over by another worker")]
     TakenOver,
@@ -97,6 +116,7 @@ pub struct Acts {
     pub blobs: Blobs,
     sealer: Sealer,
     outside: Arc<dyn Outside>,
+    hashing: hashing::Hashing,
 }
 
 impl Acts {
@@ -107,6 +127,7 @@ impl Acts {
             blobs,
             sealer,
             outside,
+            hashing: hashing::Hashing::default(),
         }
     }
 

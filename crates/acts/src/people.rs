@@ -1,36 +1,114 @@
-//! People, their roles and sessions. Passwords are hashed by Argon2id with the crate's recommended
-//! parameters.
+//! People, their roles and passwords. Nobody changes their own role or locks themselves out, and the
+//! last administrator stays.
 
+use crate::hashing::MOST_PASSWORD;
 use crate::{ActError, Actor, Acts, Result, record};
-use argon2::Argon2;
-use argon2::password_hash::rand_core::OsRng;
-use argon2::password_hash::{PasswordHash, PasswordHasher, PasswordVerifier, SaltString};
 use jiff::{SignedDuration, Timestamp};
+use newtfern_store::Tx;
 use newtfern_store::people::{Person, Role};
+use newtfern_store::sessions::Session;
 use serde_json::json;
 
 /// Characters a password must have.
 const LEAST_PASSWORD: usize = 12;
-/// How long a session lasts.
-const SESSION_DAYS: i64 = 14;
+/// Characters of an address (RFC 5321, 4.5.3.1.3: 256 for a path with its brackets).
+pub const MOST_EMAIL: usize = 254;
+/// Characters of a name.
+const MOST_NAME: usize = 120;
+/// Hours a link for choosing a password holds.
+pub const LINK_HOURS: i64 = 24;
 
-/// Hashes a password.
-pub fn hash_password(password: &str) -> String {
-    let salt = SaltString::generate(&mut OsRng);
-    let hash = Argon2::default().hash_password(password.as_bytes(), &salt);
-    // The parameters are constants that the crate accepts.
-    hash.map(|h| h.to_string()).unwrap_or_default()
+fn bad<T>(why: impl Into<String>) -> Result<T> {
+    Err(ActError::Bad(why.into()))
 }
 
-/// Is this the password of a hash?
-pub fn verify_password(password: &str, hash: &str) -> bool {
-    let verifier = Argon2::default();
-    let hash = PasswordHash::new(hash);
-    hash.is_ok_and(|h| verifier.verify_password(password.as_bytes(), &h).is_ok())
+/// Good enough to be kept?
+fn check_password(password: &str) -> Result<()> {
+    let length = password.chars().count();
+    if length < LEAST_PASSWORD {
+        return bad(format!(
+            "A password must have {LEAST_PASSWORD} characters or more."
+        ));
+    }
+    if length > MOST_PASSWORD {
+        return bad(format!(
+            "A password may have {MOST_PASSWORD} characters at most."
+        ));
+    }
+    Ok(())
+}
+
+fn check_name(email: &str, name: &str) -> Result<()> {
+    if !email.contains('@') || name.is_empty() {
+        return bad("Give the person a name and an e-mail address.");
+    }
+    let nul = |t: &str| t.contains('\0');
+    if email.chars().count() > MOST_EMAIL
+        || name.chars().count() > MOST_NAME
+        || nul(email)
+        || nul(name)
+    {
+        return bad(format!(
+            "A name may have {MOST_NAME} characters and an address {MOST_EMAIL}, none of them NUL."
+        ));
+    }
+    Ok(())
+}
+
+/// What is done to several people at once.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum PeopleAct {
+    /// They cannot sign in.
+    Lock,
+    /// They can again.
+    Unlock,
+    /// They are signed out everywhere.
+    EndSessions,
+    /// They are gone.
+    Remove,
+}
+
+impl PeopleAct {
+    /// In their order.
+    pub const ALL: [PeopleAct; 4] = [
+        PeopleAct::EndSessions,
+        PeopleAct::Lock,
+        PeopleAct::Unlock,
+        PeopleAct::Remove,
+    ];
+
+    /// Its name in forms.
+    pub fn key(self) -> &'static str {
+        match self {
+            PeopleAct::Lock => "lock",
+            PeopleAct::Unlock => "unlock",
+            PeopleAct::EndSessions => "end",
+            PeopleAct::Remove => "remove",
+        }
+    }
+
+    /// On its button.
+    pub fn title(self) -> &'static str {
+        match self {
+            PeopleAct::Lock => "Lock",
+            PeopleAct::Unlock => "Unlock",
+            PeopleAct::EndSessions => "Sign out everywhere",
+            PeopleAct::Remove => "Remove",
+        }
+    }
+
+    fn done(self) -> &'static str {
+        match self {
+            PeopleAct::Lock => "locked a person",
+            PeopleAct::Unlock => "unlocked a person",
+            PeopleAct::EndSessions => "signed a person out",
+            PeopleAct::Remove => "removed a person",
+        }
+    }
 }
 
 impl Acts {
-    /// Adds a person.
+    /// Adds a person; without a password one is chosen by a link.
     ///
     /// # Errors
     /// [`ActError::Bad`] with what to mend.
@@ -40,28 +118,23 @@ impl Acts {
         email: &str,
         name: &str,
         role: Role,
-        password: &str,
+        password: Option<&str>,
     ) -> Result<i64> {
         actor.may(Role::Administrator)?;
         let (email, name) = (email.trim(), name.trim());
-        let bad = |why: String| Err(ActError::Bad(why));
-        if !email.contains('@') || name.is_empty() {
-            return bad("Give the person a name and an e-mail address.".into());
-        }
-        if password.chars().count() < LEAST_PASSWORD {
-            return bad(format!(
-                "The first password must have {LEAST_PASSWORD} characters or more."
-            ));
-        }
+        check_name(email, name)?;
         if self.store.person_by_email(email).await?.is_some() {
             return bad(format!(
                 "There is a person with the address {email} already."
             ));
         }
-        let password = password.to_string();
-        let hash = tokio::task::spawn_blocking(move || hash_password(&password))
-            .await
-            .map_err(|_| ActError::Bad("Try again.".into()))?;
+        let hash = match password {
+            Some(password) => {
+                check_password(password)?;
+                self.hashing.hash(password).await?
+            }
+            None => String::new(),
+        };
         let mut tx = self.store.begin().await?;
         let id = tx.add_person(email, name, role, &hash).await?;
         let detail = json!({"role": role.word()});
@@ -70,55 +143,145 @@ impl Acts {
         Ok(id)
     }
 
-    /// Changes what somebody else may do.
+    /// Changes what somebody else may do; they sign in anew.
     ///
     /// # Errors
     /// [`ActError::Bad`] for one's own role.
     pub async fn set_role(&self, actor: &Actor, own: i64, id: i64, role: Role) -> Result<()> {
         actor.may(Role::Administrator)?;
         if id == own {
-            let why = "You cannot change your own role: ask another administrator.";
-            return Err(ActError::Bad(why.into()));
+            return bad("You cannot change your own role: ask another administrator.");
         }
+        let person = self.known(id).await?;
         let mut tx = self.store.begin().await?;
         tx.set_role(id, role).await?;
+        keep_one(&mut tx).await?;
+        tx.end_sessions(&[id], None).await?;
         let detail = json!({"role": role.word()});
-        record(
-            &mut tx,
-            actor,
-            "changed a role",
-            &format!("person {id}"),
-            detail,
-        )
-        .await?;
+        record(&mut tx, actor, "changed a role", &person.email, detail).await?;
         Ok(tx.commit().await?)
     }
 
-    /// Opens a session for somebody whose password was right; gives the token for the cookie and how
-    /// long it lasts, in seconds.
+    async fn known(&self, id: i64) -> Result<Person> {
+        self.store
+            .person(id)
+            .await?
+            .ok_or(ActError::NotFound("person"))
+    }
+
+    /// Locks, unlocks, signs out or removes people, all or none of them; gives how many.
     ///
     /// # Errors
-    /// Where the database refuses.
-    pub async fn open_session(&self, person: &Person) -> Result<(String, i64)> {
-        let actor = Actor {
-            name: person.name.clone(),
-            role: person.role(),
-        };
-        let lasts = SignedDuration::from_hours(24 * SESSION_DAYS);
+    /// [`ActError::Bad`] for oneself, or where no administrator would be left.
+    pub async fn act_on_people(
+        &self,
+        actor: &Actor,
+        own: i64,
+        ids: &[i64],
+        act: PeopleAct,
+    ) -> Result<usize> {
+        actor.may(Role::Administrator)?;
+        if ids.is_empty() {
+            return bad("Nobody is ticked: tick the people first.");
+        }
+        if ids.contains(&own) {
+            return bad(
+                "You are among those that are ticked: untick yourself, or ask another administrator.",
+            );
+        }
+        let mut people = Vec::new();
+        for id in ids {
+            people.push(self.known(*id).await?);
+        }
         let mut tx = self.store.begin().await?;
-        let token = tx.open_session(person.id, Timestamp::now() + lasts).await?;
-        record(&mut tx, &actor, "signed in", &person.email, json!({})).await?;
+        if act != PeopleAct::Unlock {
+            tx.end_sessions(ids, None).await?;
+        }
+        match act {
+            PeopleAct::Lock => tx.set_locked(ids, true).await?,
+            PeopleAct::Unlock => tx.set_locked(ids, false).await?,
+            PeopleAct::Remove => tx.remove_people(ids).await?,
+            PeopleAct::EndSessions => {}
+        }
+        keep_one(&mut tx).await?;
+        for person in &people {
+            record(&mut tx, actor, act.done(), &person.email, json!({})).await?;
+        }
         tx.commit().await?;
-        Ok((token, lasts.as_secs()))
+        Ok(people.len())
     }
 
-    /// Ends a session.
+    /// A link by which somebody chooses a password, once, within a day; gives its token. Their old
+    /// password holds until then.
     ///
     /// # Errors
-    /// Where the database refuses.
-    pub async fn close_session(&self, token: &str) -> Result<()> {
+    /// [`ActError::NotFound`] where nobody is there.
+    pub async fn make_password_link(&self, actor: &Actor, id: i64) -> Result<(Person, String)> {
+        actor.may(Role::Administrator)?;
+        let person = self.known(id).await?;
+        if person.locked {
+            return bad(format!("{} is locked: unlock them first.", person.name));
+        }
+        let until = Timestamp::now() + SignedDuration::from_hours(LINK_HOURS);
         let mut tx = self.store.begin().await?;
-        tx.close_session(token).await?;
+        let token = tx.make_password_link(id, until).await?;
+        let act = "made a link for a password";
+        record(&mut tx, actor, act, &person.email, json!({})).await?;
+        tx.commit().await?;
+        Ok((person, token))
+    }
+
+    /// Keeps the password that was chosen by a link; the link is used up, and whoever was signed in as
+    /// this person is signed out.
+    ///
+    /// # Errors
+    /// [`ActError::Bad`] for a password that is too short; [`ActError::NotFound`] for a link that does not hold.
+    pub async fn choose_password(&self, token: &str, password: &str) -> Result<Person> {
+        check_password(password)?;
+        let hash = self.hashing.hash(password).await?;
+        let mut tx = self.store.begin().await?;
+        let id = tx.take_password_link(token).await?;
+        let person = self.known(id.ok_or(ActError::NotFound("link"))?).await?;
+        tx.set_password(person.id, &hash).await?;
+        tx.end_sessions(&[person.id], None).await?;
+        let act = "chose a password by a link";
+        record(&mut tx, &Actor::of(&person), act, &person.email, json!({})).await?;
+        tx.commit().await?;
+        Ok(person)
+    }
+
+    /// Changes one's own password; all other sessions end.
+    ///
+    /// # Errors
+    /// [`ActError::Bad`] where the old one is not right or the new one too short.
+    pub async fn change_password(&self, session: &Session, old: &str, new: &str) -> Result<()> {
+        check_password(new)?;
+        self.own_password(session, old).await?;
+        let hash = self.hashing.hash(new).await?;
+        let person = &session.person;
+        let mut tx = self.store.begin().await?;
+        tx.set_password(person.id, &hash).await?;
+        tx.end_sessions(&[person.id], Some(session.id)).await?;
+        let act = "changed the password";
+        record(&mut tx, &Actor::of(person), act, &person.email, json!({})).await?;
         Ok(tx.commit().await?)
     }
+
+    /// Asks who is signed in for the password once more.
+    pub(crate) async fn own_password(&self, session: &Session, password: &str) -> Result<()> {
+        let known = self.store.person_by_email(&session.person.email).await?;
+        let hash = known.map(|p| p.password_hash);
+        if self.hashing.verify(password, hash.as_deref()).await? {
+            return Ok(());
+        }
+        bad("Your present password is not right.")
+    }
+}
+
+/// Somebody must be able to administer.
+async fn keep_one(tx: &mut Tx) -> Result<()> {
+    if tx.administrators().await? == 0 {
+        return bad("Nobody could administer any more: make somebody else an administrator first.");
+    }
+    Ok(())
 }

@@ -10,29 +10,41 @@ use serde_json::json;
 /// Checks of a kind that a site's history may keep.
 const KEPT: std::ops::RangeInclusive<i64> = 2..=1000;
 
+/// What holds for the whole house.
+#[derive(Debug, Clone, Copy)]
+pub struct HouseRules {
+    /// Visits may go to loopback and private addresses.
+    pub allow_private: bool,
+    /// How many checks of a kind stay for each site; none where no number was given.
+    pub keep_checks: Option<i64>,
+    /// Everybody signs in with a second factor.
+    pub second_required: bool,
+}
+
 impl Acts {
-    /// May visits go to loopback and private addresses? How many checks stay for each site?
+    /// Keeps what holds for the whole house.
     ///
     /// # Errors
     /// [`ActError::Bad`] where the number is none to keep.
-    pub async fn set_house_rules(
-        &self,
-        actor: &Actor,
-        allow_private: bool,
-        keep_checks: Option<i64>,
-    ) -> Result<()> {
+    pub async fn set_house_rules(&self, actor: &Actor, rules: HouseRules) -> Result<()> {
         actor.may(Role::Administrator)?;
-        let keep = keep_checks.filter(|n| KEPT.contains(n)).ok_or_else(|| {
+        let keep = rules.keep_checks.filter(|n| KEPT.contains(n));
+        let keep = keep.ok_or_else(|| {
             let (from, to) = (KEPT.start(), KEPT.end());
             ActError::Bad(format!(
                 "The history keeps a number of checks from {from} to {to}."
             ))
         })?;
+        let (private, second) = (rules.allow_private, rules.second_required);
         let mut tx = self.store.begin().await?;
-        tx.set_setting("allow_private", &json!(allow_private))
-            .await?;
+        tx.set_setting("allow_private", &json!(private)).await?;
         tx.set_setting("keep_checks", &json!(keep)).await?;
-        let detail = json!({"private addresses": allow_private, "checks kept": keep});
+        tx.set_setting("second_required", &json!(second)).await?;
+        let detail = json!({
+            "private addresses": private,
+            "checks kept": keep,
+            "second factor for all": second,
+        });
         record(&mut tx, actor, "changed the house rules", "", detail).await?;
         Ok(tx.commit().await?)
     }

@@ -96,7 +96,8 @@ async fn session(store: &Store) -> Result<String> {
         .add_person("bench@fenwick.example", "Bench", Role::Viewer, "")
         .await?;
     let until = jiff::Timestamp::now() + jiff::SignedDuration::from_hours(1);
-    let session = tx.open_session(person, until).await?;
+    let from = newtfern_store::sessions::From::default();
+    let session = tx.open_session(person, until, &from, true).await?;
     tx.commit().await?;
     Ok(session)
 }

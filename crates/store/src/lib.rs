@@ -18,6 +18,8 @@ pub mod queue;
 pub mod rounds;
 pub mod scratch;
 pub mod seal;
+pub mod second_factor;
+pub mod sessions;
 pub mod sites;
 pub mod text;
 mod tx;

@@ -1,8 +1,6 @@
-//! People, their roles and sessions.
+//! People and their roles.
 
-use crate::{Result, Store, Tx, doing, fresh_token, token_hash, unique};
-use jiff::Timestamp;
-use jiff_sqlx::ToSqlx;
+use crate::{Result, Store, Tx, doing, unique};
 use serde::{Deserialize, Serialize};
 
 /// What a person may do.
@@ -50,10 +48,18 @@ pub struct Person {
     pub name: String,
     /// The role's word.
     pub role: String,
-    /// Argon2id, in PHC string format.
+    /// May not sign in.
+    pub locked: bool,
+    /// Signs in with a second factor.
+    pub second: bool,
+    /// Argon2id, in PHC string format; empty until a password was chosen.
     #[sqlx(default)]
     pub password_hash: String,
 }
+
+/// What is read of a person, from `people p`.
+pub(crate) const COLUMNS: &str = "p.id, p.email, p.name, p.role, p.locked_at is not null as locked, \
+    p.second_sealed is not null as second";
 
 impl Person {
     /// The typed role; a viewer where the word is not known.
@@ -62,32 +68,18 @@ impl Person {
     }
 }
 
-/// A signed-in person with the token that forms must carry.
-#[derive(Debug, Clone)]
-pub struct Session {
-    /// Who signed in.
-    pub person: Person,
-    /// The token that its forms carry.
-    pub csrf: String,
-}
-
-#[derive(sqlx::FromRow)]
-struct SessionRow {
-    #[sqlx(flatten)]
-    person: Person,
-    csrf: String,
-}
-
 impl Store {
     /// All people, by name.
     ///
     /// # Errors
     /// Where the database refuses.
     pub async fn people(&self) -> Result<Vec<Person>> {
-        sqlx::query_as("select id, email, name, role from people order by name")
-            .fetch_all(&self.pool)
-            .await
-            .map_err(doing("listing people"))
+        sqlx::query_as(sqlx::AssertSqlSafe(format!(
+            "select {COLUMNS} from people p order by p.name"
+        )))
+        .fetch_all(&self.pool)
+        .await
+        .map_err(doing("listing people"))
     }
 
     /// The person with an address.
@@ -95,31 +87,56 @@ impl Store {
     /// # Errors
     /// Where the database refuses.
     pub async fn person_by_email(&self, email: &str) -> Result<Option<Person>> {
-        sqlx::query_as("select id, email, name, role, password_hash from people where email = $1")
-            .bind(email.trim().to_lowercase())
+        let sql = format!("select {COLUMNS}, p.password_hash from people p where p.email = $1");
+        sqlx::query_as(sqlx::AssertSqlSafe(sql))
+            .bind(crate::text::clean(&email.trim().to_lowercase()))
             .fetch_optional(&self.pool)
             .await
             .map_err(doing("looking up a person"))
     }
 
-    /// The session of a cookie's token, if it holds.
+    /// One person, without the password's hash.
     ///
     /// # Errors
     /// Where the database refuses.
-    pub async fn session(&self, token: &str) -> Result<Option<Session>> {
-        let row: Option<SessionRow> = sqlx::query_as(
-            "select p.id, p.email, p.name, p.role, s.csrf from sessions s \
-                join people p on p.id = s.person_id where s.token_hash = $1 \
-                and s.expires_at > now()",
-        )
-        .bind(token_hash(token))
+    pub async fn person(&self, id: i64) -> Result<Option<Person>> {
+        sqlx::query_as(sqlx::AssertSqlSafe(format!(
+            "select {COLUMNS} from people p where p.id = $1"
+        )))
+        .bind(id)
         .fetch_optional(&self.pool)
         .await
-        .map_err(doing("reading a session"))?;
-        Ok(row.map(|r| Session {
-            person: r.person,
-            csrf: r.csrf,
-        }))
+        .map_err(doing("reading a person"))
+    }
+
+    /// One page of people whose name or address holds the words of a search, and how many there are.
+    ///
+    /// # Errors
+    /// Where the database refuses.
+    pub async fn people_found(
+        &self,
+        search: &str,
+        offset: i64,
+        limit: i64,
+    ) -> Result<(Vec<Person>, i64)> {
+        let like = crate::audit::like(search);
+        let sql = format!(
+            "select {COLUMNS} from people p where p.name ilike $1 or p.email ilike $1 order by p.name, p.id offset $2 limit $3"
+        );
+        let rows = sqlx::query_as(sqlx::AssertSqlSafe(sql))
+            .bind(&like)
+            .bind(offset)
+            .bind(limit)
+            .fetch_all(&self.pool)
+            .await
+            .map_err(doing("listing people"))?;
+        let total =
+            sqlx::query_scalar("select count(*) from people where name ilike $1 or email ilike $1")
+                .bind(&like)
+                .fetch_one(&self.pool)
+                .await
+                .map_err(doing("counting people"))?;
+        Ok((rows, total))
     }
 }
 
@@ -167,33 +184,58 @@ impl Tx {
             .map_err(doing("changing a role"))
     }
 
-    /// Gives the token to put into the cookie; only its hash is kept.
+    /// Keeps the hash of a new password.
     ///
     /// # Errors
     /// Where the database refuses.
-    pub async fn open_session(&mut self, person: i64, until: Timestamp) -> Result<String> {
-        let token = fresh_token();
-        sqlx::query("insert into sessions (token_hash, person_id, csrf, expires_at) values ($1, $2, $3, $4)")
-            .bind(token_hash(&token))
-            .bind(person)
-            .bind(fresh_token())
-            .bind(until.to_sqlx())
-            .execute(&mut *self.inner)
-            .await
-            .map_err(doing("opening a session"))?;
-        Ok(token)
-    }
-
-    /// Ends a session.
-    ///
-    /// # Errors
-    /// Where the database refuses.
-    pub async fn close_session(&mut self, token: &str) -> Result<()> {
-        sqlx::query("delete from sessions where token_hash = $1 or expires_at < now()")
-            .bind(token_hash(token))
+    pub async fn set_password(&mut self, id: i64, hash: &str) -> Result<()> {
+        sqlx::query("update people set password_hash = $2 where id = $1")
+            .bind(id)
+            .bind(hash)
             .execute(&mut *self.inner)
             .await
             .map(|_| ())
-            .map_err(doing("closing a session"))
+            .map_err(doing("changing a password"))
+    }
+
+    /// Locks people out, or lets them in again.
+    ///
+    /// # Errors
+    /// Where the database refuses.
+    pub async fn set_locked(&mut self, ids: &[i64], locked: bool) -> Result<()> {
+        sqlx::query("update people set locked_at = case when $2 then coalesce(locked_at, now()) end where id = any($1)")
+            .bind(ids)
+            .bind(locked)
+            .execute(&mut *self.inner)
+            .await
+            .map(|_| ())
+            .map_err(doing("locking people"))
+    }
+
+    /// Removes people with their sessions; what they did stays in the audit trail.
+    ///
+    /// # Errors
+    /// Where the database refuses.
+    pub async fn remove_people(&mut self, ids: &[i64]) -> Result<()> {
+        sqlx::query("delete from people where id = any($1)")
+            .bind(ids)
+            .execute(&mut *self.inner)
+            .await
+            .map(|_| ())
+            .map_err(doing("removing people"))
+    }
+
+    /// How many administrators may sign in; nobody else changes people until the transaction ends.
+    ///
+    /// # Errors
+    /// Where the database refuses.
+    pub async fn administrators(&mut self) -> Result<i64> {
+        let rows: Vec<i64> = sqlx::query_scalar(
+            "select id from people where role = 'administrator' and locked_at is null for update",
+        )
+        .fetch_all(&mut *self.inner)
+        .await
+        .map_err(doing("counting administrators"))?;
+        Ok(rows.len() as i64)
     }
 }

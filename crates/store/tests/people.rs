@@ -9,6 +9,7 @@ use newtfern_core::family::Family;
 use newtfern_store::StoreError;
 use newtfern_store::people::Role;
 use newtfern_store::seal::Sealer;
+use newtfern_store::sessions::From;
 
 #[tokio::test]
 async fn an_address_is_taken_once_and_nothing_is_half_added() {
@@ -44,11 +45,21 @@ async fn sessions_end() {
         .await
         .unwrap();
     let live = tx
-        .open_session(person, now + SignedDuration::from_hours(24))
+        .open_session(
+            person,
+            now + SignedDuration::from_hours(24),
+            &From::default(),
+            true,
+        )
         .await
         .unwrap();
     let old = tx
-        .open_session(person, now - SignedDuration::from_secs(1))
+        .open_session(
+            person,
+            now - SignedDuration::from_secs(1),
+            &From::default(),
+            true,
+        )
         .await
         .unwrap();
     tx.commit().await.unwrap();

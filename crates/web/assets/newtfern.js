@@ -27,6 +27,35 @@ async function renew() {
   }
 }
 
+// What workers report, to `told`; gives the way to stop listening. The pages of a browser that are seen at
+// the same time share one stream: the one that holds the lock passes on what it hears. Without locks (plain
+// http on another machine) each has its own.
+function hear(told) {
+  const stop = new AbortController(),
+    channel = new BroadcastChannel("newtfern-progress");
+  let source = null,
+    release = null;
+  channel.onmessage = (e) => told(e.data);
+  const open = () =>
+    new Promise((done) => {
+      release = done;
+      source = new EventSource("/events");
+      source.addEventListener("progress", (e) => {
+        channel.postMessage(e.data);
+        told(e.data);
+      });
+    });
+  if (navigator.locks)
+    navigator.locks.request("newtfern-progress", { signal: stop.signal }, open).catch(() => {});
+  else open();
+  return () => {
+    stop.abort();
+    if (source) source.close();
+    if (release) release();
+    channel.close();
+  };
+}
+
 document.addEventListener("alpine:init", () => {
   // Ticked rows of a lens; what is ticked stays ticked on other pages and in other lenses, until it was
   // acted on. Kept in this tab alone.
@@ -86,43 +115,40 @@ document.addEventListener("alpine:init", () => {
 
   // A round under way: the bar follows the workers' notices.
   Alpine.data("progress", () => ({
-    source: null,
+    hears: null,
     init() {
       // A page in the background listens to nothing: browsers hold few connections to one host.
       this.listen = () => {
-        if (!document.hidden && !this.source) this.open();
+        if (!document.hidden && !this.hears) this.hears = hear((text) => this.told(text));
       };
       this.leave = () => {
-        if (this.source) {
-          this.source.close();
-          this.source = null;
-        }
+        if (this.hears) this.hears();
+        this.hears = null;
       };
       this.look = () => (document.hidden ? this.leave() : this.listen());
       document.addEventListener("visibilitychange", this.look);
       addEventListener("pagehide", this.leave);
+      addEventListener("pageshow", this.listen);
       this.listen();
     },
-    open() {
+    told(text) {
       const id = Number(this.$root.dataset.round),
-        reload = this.$root.dataset.reload === "yes";
-      this.source = new EventSource("/events");
-      this.source.addEventListener("progress", (e) => {
-        const p = JSON.parse(e.data);
-        if (p.round !== id) return;
-        this.$refs.bar.value = p.percent;
-        this.$refs.words.textContent =
-          p.over + " of " + p.total + " sites" + (p.finished ? ", done" : "");
-        this.$refs.fresh.hidden = false;
-        this.$refs.fresh.href = location.pathname + location.search;
-        if (p.finished && (reload || !document.querySelector(":focus-within input, input:checked")))
-          renew();
-      });
+        reload = this.$root.dataset.reload === "yes",
+        p = JSON.parse(text);
+      if (p.round !== id) return;
+      this.$refs.bar.value = p.percent;
+      this.$refs.words.textContent =
+        p.over + " of " + p.total + " sites" + (p.finished ? ", done" : "");
+      this.$refs.fresh.hidden = false;
+      this.$refs.fresh.href = location.pathname + location.search;
+      if (p.finished && (reload || !document.querySelector(":focus-within input, input:checked")))
+        renew();
     },
     destroy() {
       this.leave();
       document.removeEventListener("visibilitychange", this.look);
       removeEventListener("pagehide", this.leave);
+      removeEventListener("pageshow", this.listen);
     },
   }));
 

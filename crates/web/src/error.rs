@@ -18,6 +18,10 @@ pub enum PageError {
     NotFound(&'static str),
     /// Not signed in: to the sign-in page.
     SignIn,
+    /// The second factor is still to be given.
+    SecondFactor,
+    /// The house asks for a second factor, and there is none yet.
+    SetUpSecond,
     /// The session ended while a form was filled in: what was typed goes along.
     SignInWith {
         /// Where the form was sent.
@@ -77,6 +81,8 @@ impl IntoResponse for PageError {
     fn into_response(self) -> Response {
         let (status, title, text) = match self {
             PageError::SignIn => return Redirect::to("/sign-in").into_response(),
+            PageError::SecondFactor => return Redirect::to("/sign-in/second").into_response(),
+            PageError::SetUpSecond => return Redirect::to("/account").into_response(),
             PageError::SignInWith { to, form } => return crate::pages::sign_in::again(&to, &form),
             PageError::NotFound(what) => (
                 StatusCode::NOT_FOUND,

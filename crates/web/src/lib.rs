@@ -6,10 +6,12 @@ pub mod draw;
 pub mod error;
 pub mod families;
 pub mod pages;
+pub mod peer;
 pub mod router;
 pub mod session;
 pub mod sheet;
 pub mod state;
+pub mod streams;
 pub mod view;
 
 pub use state::{App, Settings};

@@ -26,8 +26,9 @@ const MOST_TIME: Duration = Duration::from_secs(60);
 pub fn router(app: App) -> Router {
     let limited = TimeoutLayer::with_status_code(StatusCode::GATEWAY_TIMEOUT, MOST_TIME);
     // A stream of events lasts as long as its page.
-    let streams = Router::new().route("/events", get(rounds::events));
+    let streams = Router::new().route("/events", get(events::events));
     let pages = Router::new()
+        .merge(account_routes().layer(DefaultBodyLimit::max(SMALL_FORM)))
         .merge(estate_routes())
         .merge(site_routes())
         .merge(house_routes())
@@ -47,11 +48,32 @@ pub fn router(app: App) -> Router {
         .with_state(app)
 }
 
+/// What strangers may send.
+const SMALL_FORM: usize = 16 << 10;
+
+fn account_routes() -> Router<App> {
+    Router::new()
+        .route("/sign-in", get(sign_in::form).post(sign_in::submit))
+        .route(
+            "/sign-in/second",
+            get(sign_in::second).post(sign_in::give_second),
+        )
+        .route(
+            "/welcome/{token}",
+            get(account::welcome).post(account::choose),
+        )
+        .route("/account", get(account::page))
+        .route("/account/password", post(account::password))
+        .route("/account/second/begin", post(account::begin_second))
+        .route("/account/second/confirm", post(account::confirm_second))
+        .route("/account/second/drop", post(account::drop_second))
+        .route("/account/sessions", post(account::end_sessions))
+}
+
 fn estate_routes() -> Router<App> {
     Router::new()
         .route("/", get(|| async { Redirect::to("/lens/estate") }))
         .route("/health", get(health::health))
-        .route("/sign-in", get(sign_in::form).post(sign_in::submit))
         .route("/sign-out", post(sign_in::sign_out))
         .route("/lens/{lens}", get(lens::page))
         .route("/worklist", get(worklist::page))
@@ -102,8 +124,11 @@ fn house_routes() -> Router<App> {
         .route("/house-style", get(house::page).post(house::save))
         .route("/settings", get(settings::page).post(settings::save))
         .route("/settings/supplier", post(settings::supplier))
-        .route("/settings/people", post(settings::add_person))
-        .route("/settings/role", post(settings::set_role))
+        .route("/people", get(people::list).post(people::add))
+        .route("/people/act", post(people::act))
+        .route("/people/link", post(people::link))
+        .route("/people/role", post(people::set_role))
+        .route("/people/second", post(people::clear_second))
         .route("/audit", get(settings::audit))
 }
 

@@ -12,38 +12,74 @@ use axum::middleware::Next;
 use axum::response::{IntoResponse, Response};
 use cookie::{Cookie, SameSite};
 use newtfern_acts::Actor;
-use newtfern_acts::store::people::{Role, Session};
+use newtfern_acts::store::people::Role;
+use newtfern_acts::store::sessions::Session;
 
 const COOKIE: &str = "newtfern";
 /// Only over TLS, for this host alone, for all its paths (RFC 6265bis, cookie name prefixes).
 const HOST_COOKIE: &str = "__Host-newtfern";
 
-/// The session's token, from whichever of our cookies is there.
-pub fn token(headers: &HeaderMap) -> Option<String> {
+/// By which a browser is known from which somebody signed in before.
+const BROWSER: &str = "newtfern-browser";
+const HOST_BROWSER: &str = "__Host-newtfern-browser";
+
+fn cookie_named(headers: &HeaderMap, names: [&str; 2]) -> Option<String> {
     let lines = headers.get_all("cookie").iter();
     let pairs = lines
         .filter_map(|v| v.to_str().ok())
         .flat_map(Cookie::split_parse);
-    let ours = |c: &Cookie| c.name() == HOST_COOKIE || c.name() == COOKIE;
+    let ours = |c: &Cookie| names.contains(&c.name());
     pairs.flatten().find(ours).map(|c| c.value().to_string())
+}
+
+/// The session's token, from whichever of our cookies is there.
+pub fn token(headers: &HeaderMap) -> Option<String> {
+    cookie_named(headers, [HOST_COOKIE, COOKIE])
+}
+
+/// The token of a browser that was here before.
+pub fn browser(headers: &HeaderMap) -> Option<String> {
+    cookie_named(headers, [HOST_BROWSER, BROWSER])
+}
+
+/// The cookie by which a browser is known for so many seconds.
+pub fn browser_cookie(secure: bool, token: &str, seconds: i64) -> String {
+    cookie(
+        secure,
+        [HOST_BROWSER, BROWSER],
+        token,
+        seconds,
+        SameSite::Strict,
+    )
 }
 
 /// The cookie that keeps a session for so many seconds; 0 lets it go.
 pub fn session_cookie(secure: bool, token: &str, seconds: i64) -> String {
-    let name = if secure { HOST_COOKIE } else { COOKIE };
-    Cookie::build((name, token.to_string()))
+    cookie(secure, [HOST_COOKIE, COOKIE], token, seconds, SameSite::Lax)
+}
+
+fn cookie(secure: bool, names: [&str; 2], token: &str, seconds: i64, sites: SameSite) -> String {
+    let name = if secure { names[0] } else { names[1] };
+    Cookie::build((name.to_string(), token.to_string()))
         .path("/")
         .http_only(true)
-        .same_site(SameSite::Lax)
+        .same_site(sites)
         .secure(secure)
         .max_age(cookie::time::Duration::seconds(seconds))
         .build()
         .to_string()
 }
 
-/// Anybody signed in.
+/// Anybody signed in who gave what the house asks for.
 #[derive(Clone)]
 pub struct Reader(pub Session);
+
+/// Anybody who gave a right password; the second factor may still be wanted.
+pub struct Half(pub Session);
+
+/// Anybody wholly signed in, for the pages of their own account: there a second factor is set up that the
+/// house asks for.
+pub struct Own(pub Session);
 
 impl Reader {
     /// As acts name them.
@@ -53,9 +89,44 @@ impl Reader {
 }
 
 fn actor(session: &Session) -> Actor {
-    Actor {
-        name: session.person.name.clone(),
-        role: session.person.role(),
+    Actor::of(&session.person)
+}
+
+/// The session of a request, read once for all who ask.
+async fn session(parts: &mut Parts, app: &App) -> Result<Session, PageError> {
+    if let Some(known) = parts.extensions.get::<Session>() {
+        return Ok(known.clone());
+    }
+    let token = token(&parts.headers).ok_or(PageError::SignIn)?;
+    let session = app.store().session(&token).await?;
+    let session = session.ok_or(PageError::SignIn)?;
+    parts.extensions.insert(session.clone());
+    Ok(session)
+}
+
+impl<S: Send + Sync> FromRequestParts<S> for Half
+where
+    App: FromRef<S>,
+{
+    type Rejection = PageError;
+
+    async fn from_request_parts(parts: &mut Parts, state: &S) -> Result<Self, PageError> {
+        session(parts, &App::from_ref(state)).await.map(Half)
+    }
+}
+
+impl<S: Send + Sync> FromRequestParts<S> for Own
+where
+    App: FromRef<S>,
+{
+    type Rejection = PageError;
+
+    async fn from_request_parts(parts: &mut Parts, state: &S) -> Result<Self, PageError> {
+        let session = session(parts, &App::from_ref(state)).await?;
+        if !session.passed {
+            return Err(PageError::SecondFactor);
+        }
+        Ok(Own(session))
     }
 }
 
@@ -66,22 +137,23 @@ where
     type Rejection = PageError;
 
     async fn from_request_parts(parts: &mut Parts, state: &S) -> Result<Self, PageError> {
-        // Read once a request, by whoever asks first.
-        if let Some(known) = parts.extensions.get::<Reader>() {
-            return Ok(known.clone());
+        let Own(session) = Own::from_request_parts(parts, state).await?;
+        if session.second_required && !session.person.second {
+            return Err(PageError::SetUpSecond);
         }
-        let app = App::from_ref(state);
-        let token = token(&parts.headers).ok_or(PageError::SignIn)?;
-        let session = app.store().session(&token).await?;
-        let reader = session.map(Reader).ok_or(PageError::SignIn)?;
-        parts.extensions.insert(reader.clone());
-        Ok(reader)
+        Ok(Reader(session))
     }
 }
 
 /// The fields of a form, with the person who sent it. Only for those who may change things, and only
 /// with the session's own token in the form.
 pub struct Posted {
+    pub session: Session,
+    pub fields: Fields,
+}
+
+/// The same for one's own account: every role may send it.
+pub struct OwnPosted {
     pub session: Session,
     pub fields: Fields,
 }
@@ -136,6 +208,10 @@ pub fn check(session: &Session, csrf: &str) -> Result<(), PageError> {
             "You may look, not change. Ask an administrator for the role of a technician.",
         ));
     }
+    same_form(session, csrf)
+}
+
+fn same_form(session: &Session, csrf: &str) -> Result<(), PageError> {
     if csrf != session.csrf {
         return Err(PageError::Forbidden(
             "This form is from another sign-in. Go back, load the page anew and send it again; copy what you typed first.",
@@ -170,6 +246,26 @@ pub async fn upload(form: &mut Multipart, file: &str) -> Result<(String, Vec<u8>
     Ok((csrf, bytes))
 }
 
+/// A form's fields with what `who` gives; what a stranger typed goes along to the sign-in.
+async fn form<S: Send + Sync, W>(request: Request, state: &S) -> Result<(W, Fields), PageError>
+where
+    W: FromRequestParts<S, Rejection = PageError>,
+{
+    let (mut parts, body) = request.into_parts();
+    let who = W::from_request_parts(&mut parts, state).await;
+    let to = parts.uri.path().to_string();
+    let bytes = Bytes::from_request(Request::from_parts(parts, body), state)
+        .await
+        .map_err(|_| PageError::Bad("The form is too large.".into()))?;
+    match who {
+        Err(PageError::SignIn) => {
+            let form = bytes.to_vec();
+            Err(PageError::SignInWith { to, form })
+        }
+        other => Ok((other?, Fields::parse(&bytes))),
+    }
+}
+
 impl<S: Send + Sync> FromRequest<S> for Posted
 where
     App: FromRef<S>,
@@ -177,22 +273,22 @@ where
     type Rejection = PageError;
 
     async fn from_request(request: Request, state: &S) -> Result<Self, PageError> {
-        let (mut parts, body) = request.into_parts();
-        let reader = Reader::from_request_parts(&mut parts, state).await;
-        let to = parts.uri.path().to_string();
-        let bytes = Bytes::from_request(Request::from_parts(parts, body), state)
-            .await
-            .map_err(|_| PageError::Bad("The form is too large.".into()))?;
-        let Reader(session) = match reader {
-            Err(PageError::SignIn) => {
-                let form = bytes.to_vec();
-                return Err(PageError::SignInWith { to, form });
-            }
-            other => other?,
-        };
-        let fields = Fields::parse(&bytes);
+        let (Reader(session), fields) = form::<S, Reader>(request, state).await?;
         check(&session, fields.get("csrf"))?;
         Ok(Posted { session, fields })
+    }
+}
+
+impl<S: Send + Sync> FromRequest<S> for OwnPosted
+where
+    App: FromRef<S>,
+{
+    type Rejection = PageError;
+
+    async fn from_request(request: Request, state: &S) -> Result<Self, PageError> {
+        let (Own(session), fields) = form::<S, Own>(request, state).await?;
+        same_form(&session, fields.get("csrf"))?;
+        Ok(OwnPosted { session, fields })
     }
 }
 

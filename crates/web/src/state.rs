@@ -1,13 +1,12 @@
 //! What handlers share.
 
-use governor::{DefaultKeyedRateLimiter, Quota, RateLimiter};
+use crate::streams::Streams;
 use newtfern_acts::Acts;
 use newtfern_acts::store::Store;
+use newtfern_acts::tries::Tries;
 use serde_json::Value;
-use std::collections::HashMap;
 use std::net::IpAddr;
-use std::num::NonZeroU32;
-use std::sync::{Arc, Mutex, PoisonError};
+use std::sync::Arc;
 use std::time::Duration;
 use tokio::sync::{broadcast, watch};
 
@@ -20,6 +19,8 @@ pub struct Settings {
     pub public_address: String,
     /// Cookies are marked Secure when the public address is https.
     pub secure_cookies: bool,
+    /// Proxies before us: what they say of the visitor's address is believed.
+    pub trusted_proxies: Vec<IpAddr>,
 }
 
 /// The application.
@@ -32,38 +33,25 @@ pub struct App {
     pub events: broadcast::Sender<String>,
     /// True when the program is about to stop.
     pub closing: watch::Sender<bool>,
-    attempts: Arc<DefaultKeyedRateLimiter<(Who, u32)>>,
-    /// How often a sign-in succeeded: with each, attempts are counted anew.
-    successes: Arc<Mutex<HashMap<Who, u32>>>,
+    /// Sessions that ended, by their number.
+    pub ended: broadcast::Sender<i64>,
+    /// Streams of events that are open.
+    pub streams: Arc<Streams>,
+    /// Attempts to sign in.
+    pub tries: Arc<Tries>,
 }
-
-/// An address and the account it asks for.
-type Who = (IpAddr, String);
-
-fn who(from: IpAddr, email: &str) -> Who {
-    // A hostile address is not kept whole.
-    (
-        from,
-        email.trim().to_lowercase().chars().take(200).collect(),
-    )
-}
-
-/// Sign-in attempts allowed in a row, for one address and account; then one in this time.
-const MOST_ATTEMPTS: NonZeroU32 = NonZeroU32::new(8).expect("eight is not zero");
-const ONE_MORE_AFTER: Duration = Duration::from_secs(40);
 
 impl App {
     /// Puts the application together.
     pub fn new(acts: Acts, settings: Settings) -> App {
-        // The period is a constant above zero.
-        let quota = Quota::with_period(ONE_MORE_AFTER).unwrap_or(Quota::per_minute(MOST_ATTEMPTS));
         App {
             acts,
             settings: Arc::new(settings),
             events: broadcast::channel(256).0,
             closing: watch::Sender::new(false),
-            successes: Arc::default(),
-            attempts: Arc::new(RateLimiter::keyed(quota.allow_burst(MOST_ATTEMPTS))),
+            ended: broadcast::channel(64).0,
+            streams: Arc::default(),
+            tries: Arc::default(),
         }
     }
 
@@ -114,26 +102,9 @@ impl App {
         }
     }
 
-    /// Counts an attempt to sign in; false when there were too many.
-    pub fn may_try(&self, from: IpAddr, email: &str) -> bool {
-        if self.attempts.len() > 10_000 {
-            self.attempts.retain_recent();
-        }
-        let who = who(from, email);
-        let successes = self
-            .successes
-            .lock()
-            .unwrap_or_else(PoisonError::into_inner);
-        let count = successes.get(&who).copied().unwrap_or(0);
-        self.attempts.check_key(&(who, count)).is_ok()
-    }
-
-    /// Somebody signed in: what they mistyped before is forgotten.
-    pub fn succeeded(&self, from: IpAddr, email: &str) {
-        let mut successes = self
-            .successes
-            .lock()
-            .unwrap_or_else(PoisonError::into_inner);
-        *successes.entry(who(from, email)).or_default() += 1;
+    /// A session ended: its streams of events do too.
+    pub fn signed_out(&self, session: i64) {
+        // Nobody listening is fine.
+        let _ = self.ended.send(session);
     }
 }

@@ -82,7 +82,7 @@ pub async fn run(args: Args) -> Result<ExitCode> {
                 .context("put the first password into NEWTFERN_PASSWORD")?;
             let acts = open(&place).await?;
             let actor = Actor::program("newtfern admin");
-            acts.add_person(&actor, &email, &name, Role::Administrator, &password)
+            acts.add_person(&actor, &email, &name, Role::Administrator, Some(&password))
                 .await?;
             say(&format!("{email} can sign in as an administrator."));
             Ok(ExitCode::SUCCESS)

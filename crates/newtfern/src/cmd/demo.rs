@@ -80,7 +80,7 @@ pub async fn run(args: Args) -> Result<ExitCode> {
     let settings = Settings {
         demo_sign_in: Some((PEOPLE[0].0.into(), PASSWORD.into())),
         public_address: address.clone(),
-        secure_cookies: false,
+        ..Settings::default()
     };
     let app = App::new(acts.clone(), settings);
     super::say(&format!(
@@ -180,7 +180,7 @@ async fn seed(acts: &Acts, port: u16) -> Result<bool> {
     clients(acts).await?;
     sites(acts, port).await?;
     for (email, name, role) in PEOPLE {
-        acts.add_person(&program(), email, name, role, PASSWORD)
+        acts.add_person(&program(), email, name, role, Some(PASSWORD))
             .await?;
     }
     Ok(true)

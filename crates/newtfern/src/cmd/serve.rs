@@ -3,6 +3,7 @@
 use crate::house::{Place, open};
 use anyhow::{Context, Result};
 use newtfern_web::{App, Settings};
+use std::net::IpAddr;
 use std::process::ExitCode;
 
 #[derive(clap::Args)]
@@ -15,6 +16,9 @@ pub struct Args {
     /// The address under which people reach it, for links that go outside
     #[arg(long, env = "NEWTFERN_PUBLIC_ADDRESS")]
     public_address: Option<String>,
+    /// Addresses of proxies before it, whose word for the visitor's address is taken
+    #[arg(long, env = "NEWTFERN_TRUSTED_PROXIES", value_delimiter = ',')]
+    trusted_proxies: Vec<IpAddr>,
 }
 
 pub async fn run(args: Args) -> Result<ExitCode> {
@@ -27,6 +31,11 @@ pub async fn run(args: Args) -> Result<ExitCode> {
     let settings = Settings {
         demo_sign_in: None,
         secure_cookies: public_address.starts_with("https:"),
+        trusted_proxies: args
+            .trusted_proxies
+            .iter()
+            .map(IpAddr::to_canonical)
+            .collect(),
         public_address: public_address.trim_end_matches('/').to_string(),
     };
     super::say(&format!("Newtfern is at {public_address}"));

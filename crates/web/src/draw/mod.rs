@@ -5,6 +5,7 @@ pub mod chain;
 pub mod frond;
 pub mod grid;
 pub mod interval;
+pub mod qr;
 pub mod swatch;
 #[cfg(test)]
 mod tests;

@@ -1,15 +1,18 @@
 //! One file a page or a family of pages; each template struct stands beside its handler.
 
+pub mod account;
 pub mod bench;
 pub mod blobs;
 pub mod clients;
 pub mod design;
+pub mod events;
 pub mod handover;
 pub mod health;
 pub mod history;
 pub mod house;
 pub mod intake;
 pub mod lens;
+pub mod people;
 pub mod place;
 pub mod rounds;
 pub mod settings;

@@ -9,17 +9,12 @@ use crate::state::App;
 use crate::view::{Frame, PAGE_SIZE, Pager, moment};
 use askama::Template;
 use axum::extract::{Path, Query, State};
-use axum::response::sse::{Event, KeepAlive, Sse};
 use axum::response::{IntoResponse, Redirect};
-use futures_util::stream::{self, Stream};
 use newtfern_acts::store::lists::Filter;
 use newtfern_acts::store::rounds::{JobRow, Round};
 use newtfern_acts::store::sites::standing_of_rank;
 use newtfern_core::family::Family;
 use newtfern_core::job::JobKind;
-use std::convert::Infallible;
-use std::time::Duration;
-use tokio::sync::broadcast::error::RecvError;
 
 #[derive(Template)]
 #[template(path = "rounds.html")]
@@ -190,30 +185,4 @@ pub async fn again(State(app): State<App>, Path(id): Path<i64>, posted: Posted) 
 pub async fn cancel(State(app): State<App>, Path(id): Path<i64>, posted: Posted) -> PageResult {
     app.acts.cancel_round(&posted.actor(), id).await?;
     Ok(Redirect::to(&format!("/rounds/{id}")).into_response())
-}
-
-/// Server-sent events: what workers report, with the state of the round so that pages need not ask.
-pub async fn events(
-    State(app): State<App>,
-    _: Reader,
-) -> Sse<impl Stream<Item = Result<Event, Infallible>>> {
-    let heard = (app.events.subscribe(), app.closing.subscribe());
-    let stream = stream::unfold(heard, |(mut receiver, mut closing)| async move {
-        loop {
-            let notice = tokio::select! {
-                notice = receiver.recv() => notice,
-                _ = closing.wait_for(|c| *c) => return None,
-            };
-            match notice {
-                Ok(text) => {
-                    let event = Event::default().event("progress").data(text);
-                    return Some((Ok(event), (receiver, closing)));
-                }
-                // A page that fell behind reads the current state with the next notice.
-                Err(RecvError::Lagged(_)) => {}
-                Err(RecvError::Closed) => return None,
-            }
-        }
-    });
-    Sse::new(stream).keep_alive(KeepAlive::new().interval(Duration::from_secs(15)))
 }

@@ -1,4 +1,4 @@
-//! People, suppliers, the network rule, how much history is kept, the audit trail.
+//! Suppliers, the network rule, how people sign in, how much history is kept, the audit trail.
 
 use super::{form_again, render};
 use crate::error::PageResult;
@@ -8,8 +8,7 @@ use crate::view::{Frame, PAGE_SIZE, Pager, moment};
 use askama::Template;
 use axum::extract::{Query, State};
 use axum::response::{IntoResponse, Redirect};
-use newtfern_acts::ActError;
-use newtfern_acts::store::people::{Person, Role};
+use newtfern_acts::{ActError, HouseRules};
 use serde::Deserialize;
 
 struct SupplierText {
@@ -22,12 +21,11 @@ struct SupplierText {
 #[template(path = "settings.html")]
 struct Page {
     frame: Frame,
-    people: Vec<Person>,
-    roles: [Role; 3],
     suppliers: Vec<SupplierText>,
     allow_private: bool,
     keep_checks: i64,
-    /// A form that could not be kept, by the id of the profile, `new`, `person` or `house`; what was
+    second_required: bool,
+    /// A form that could not be kept, by the id of the profile, `new` or `house`; what was
     /// typed into it and what is wrong.
     refused: String,
     typed: Fields,
@@ -61,11 +59,10 @@ async fn whole(
     }
     Ok(Page {
         frame: Frame::new(app, reader, "Settings", "", "settings").await?,
-        people: store.people().await?,
-        roles: Role::ALL,
         suppliers,
         allow_private: store.allow_private().await?,
         keep_checks: store.keep_checks().await?,
+        second_required: store.second_required().await?,
         refused: refused.to_string(),
         typed,
         problem,
@@ -89,14 +86,18 @@ async fn answer<T>(
     }
 }
 
-/// Keeps the network rule and how much history stays.
+/// Keeps the network rule, how much history stays, and how people sign in.
 ///
 /// # Errors
 /// Where the person is no administrator.
 pub async fn save(State(app): State<App>, posted: Posted) -> PageResult {
-    let allow = posted.fields.get("allow_private") == "yes";
-    let keep = posted.fields.get("keep_checks").trim().parse().ok();
-    let kept = app.acts.set_house_rules(&posted.actor(), allow, keep).await;
+    let ticked = |name: &str| posted.fields.get(name) == "yes";
+    let rules = HouseRules {
+        allow_private: ticked("allow_private"),
+        keep_checks: posted.fields.get("keep_checks").trim().parse().ok(),
+        second_required: ticked("second_required"),
+    };
+    let kept = app.acts.set_house_rules(&posted.actor(), rules).await;
     answer(&app, posted, "house", kept).await
 }
 
@@ -113,33 +114,6 @@ pub async fn supplier(State(app): State<App>, posted: Posted) -> PageResult {
         .put_supplier(&posted.actor(), text, token.as_deref())
         .await;
     answer(&app, posted, &which, kept).await
-}
-
-/// Adds a person.
-///
-/// # Errors
-/// Where the person asking is no administrator; mistakes come back with the form.
-pub async fn add_person(State(app): State<App>, posted: Posted) -> PageResult {
-    let f = &posted.fields;
-    let role = Role::from_word(f.get("role"));
-    let (email, name, password) = (f.get("email"), f.get("name"), f.get("password"));
-    let added = app
-        .acts
-        .add_person(&posted.actor(), email, name, role, password)
-        .await;
-    answer(&app, posted, "person", added).await
-}
-
-/// Changes a role.
-///
-/// # Errors
-/// Where the person is no administrator, or means themselves.
-pub async fn set_role(State(app): State<App>, posted: Posted) -> PageResult {
-    let id: i64 = posted.fields.get("person").parse().unwrap_or(0);
-    let role = Role::from_word(posted.fields.get("role"));
-    let own = posted.session.person.id;
-    app.acts.set_role(&posted.actor(), own, id, role).await?;
-    Ok(Redirect::to("/settings").into_response())
 }
 
 #[derive(Deserialize)]

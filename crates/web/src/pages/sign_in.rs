@@ -2,16 +2,18 @@
 
 use super::render;
 use crate::error::{PageError, PageResult};
-use crate::session::{Fields, session_cookie, token};
+use crate::peer::Peer;
+use crate::session::{Fields, Half, browser, browser_cookie, session_cookie, token};
 use crate::state::App;
 use askama::Template;
 use axum::body::Bytes;
-use axum::extract::{ConnectInfo, Query, State};
+use axum::extract::{Query, State};
 use axum::http::{HeaderMap, StatusCode};
-use axum::response::{Html, IntoResponse, Redirect, Response};
-use newtfern_acts::{hash_password, verify_password};
+use axum::response::{AppendHeaders, Html, IntoResponse, Redirect, Response};
+use newtfern_acts::tries::Attempt;
+use newtfern_acts::{ActError, Opened};
 use serde::Deserialize;
-use std::net::SocketAddr;
+use std::time::{Duration, Instant};
 
 #[derive(Template)]
 #[template(path = "sign_in.html")]
@@ -28,6 +30,14 @@ struct Page {
 struct Again<'a> {
     to: &'a str,
     fields: Vec<(String, String)>,
+}
+
+#[derive(Template)]
+#[template(path = "second.html")]
+struct Second {
+    problem: String,
+    to: String,
+    name: String,
 }
 
 #[derive(Deserialize)]
@@ -60,14 +70,18 @@ pub async fn form(State(app): State<App>, Query(asked): Query<Asked>) -> PageRes
 /// more. A password is not written into a page.
 pub fn again(to: &str, form: &[u8]) -> Response {
     let mut fields = Fields::parse(form).0;
-    fields.retain(|(name, _)| name != "csrf" && name != "password" && name != "token");
+    let secret = ["csrf", "password", "old", "new", "code", "token"];
+    fields.retain(|(name, _)| !secret.contains(&name.as_str()));
     let page = Again { to, fields }.render();
     // The template is plain values in plain markup.
     (StatusCode::UNAUTHORIZED, Html(page.unwrap_or_default())).into_response()
 }
 
-/// A hash to compare with when there is no such person, so that the time tells nothing.
-static NOBODY: std::sync::LazyLock<String> = std::sync::LazyLock::new(|| hash_password("nobody"));
+fn too_many(wait: Duration) -> String {
+    let seconds = wait.as_secs().max(1);
+    let s = if seconds == 1 { "" } else { "s" };
+    format!("Too many attempts. Wait {seconds} second{s}, then try again.")
+}
 
 /// Signs in.
 ///
@@ -75,13 +89,14 @@ static NOBODY: std::sync::LazyLock<String> = std::sync::LazyLock::new(|| hash_pa
 /// Where the database refuses.
 pub async fn submit(
     State(app): State<App>,
-    ConnectInfo(from): ConnectInfo<SocketAddr>,
+    peer: Peer,
+    headers: HeaderMap,
     body: Bytes,
 ) -> PageResult {
     let fields = Fields::parse(&body);
-    let email = fields.get("email").to_string();
+    let email: String = fields.get("email").chars().take(300).collect();
     let to = of_ours(fields.get("to")).to_string();
-    let again = |problem: &str, status: StatusCode| -> PageResult {
+    let refused = |problem: &str, status: StatusCode| -> PageResult {
         let page = Page {
             problem: problem.into(),
             email: email.clone(),
@@ -90,28 +105,127 @@ pub async fn submit(
         };
         Ok((status, render(&page)?).into_response())
     };
-    if !app.may_try(from.ip(), &email) {
-        let words = "Too many attempts. Wait a minute, then try again.";
-        return again(words, StatusCode::TOO_MANY_REQUESTS);
+    let known = match browser(&headers) {
+        Some(token) if app.store().knows_browser(&email, &token).await? => Some(token),
+        _ => None,
+    };
+    let attempt = Attempt {
+        peer: peer.address,
+        account: &email,
+        browser: known.as_deref(),
+    };
+    if let Some(wait) = app.tries.wait(&attempt, Instant::now()) {
+        return refused(&too_many(wait), StatusCode::TOO_MANY_REQUESTS);
     }
-    let person = app.store().person_by_email(&email).await?;
-    let known = person.as_ref().map(|p| p.password_hash.clone());
-    let password = fields.get("password").to_string();
-    // Hashing takes long on purpose; it must not hold up other pages.
-    let right = tokio::task::spawn_blocking(move || {
-        verify_password(&password, &known.unwrap_or_else(|| NOBODY.clone()))
-    });
-    match (person, right.await.unwrap_or(false)) {
-        (Some(person), true) => {
-            app.succeeded(from.ip(), &email);
-            let (token, seconds) = app.acts.open_session(&person).await?;
-            Ok(with_cookie(&app, &token, seconds, Redirect::to(&to)))
+    let signed_in = app
+        .acts
+        .sign_in(&email, fields.get("password"), &peer.from())
+        .await;
+    match signed_in {
+        Ok(Some(opened)) => {
+            app.tries.succeeded(&attempt);
+            Ok(arrived(&app, opened, &to))
         }
-        _ => {
+        Ok(None) => {
+            app.tries.failed(&attempt, Instant::now());
             let words = "The address or the password is not right.";
-            again(words, StatusCode::UNAUTHORIZED)
+            refused(words, StatusCode::UNAUTHORIZED)
         }
+        Err(ActError::Busy) => {
+            let words = ActError::Busy.to_string();
+            refused(
+                &format!("There are {words}."),
+                StatusCode::SERVICE_UNAVAILABLE,
+            )
+        }
+        Err(other) => Err(other.into()),
     }
+}
+
+/// On to the page that was asked for, or to the second factor first.
+fn arrived(app: &App, opened: Opened, to: &str) -> Response {
+    let secure = app.settings.secure_cookies;
+    let (token, seconds) = opened.browser;
+    let cookies = AppendHeaders([
+        (
+            "set-cookie",
+            session_cookie(secure, &opened.token, opened.seconds),
+        ),
+        ("set-cookie", browser_cookie(secure, &token, seconds)),
+    ]);
+    let next = match opened.asks_second {
+        true => format!("/sign-in/second?{}", query(to)),
+        false => to.to_string(),
+    };
+    (cookies, Redirect::to(&next)).into_response()
+}
+
+fn query(to: &str) -> String {
+    url::form_urlencoded::Serializer::new(String::new())
+        .append_pair("to", to)
+        .finish()
+}
+
+/// Asks for the second factor.
+///
+/// # Errors
+/// Where nobody waits for it.
+pub async fn second(Half(session): Half, Query(asked): Query<Asked>) -> PageResult {
+    let to = of_ours(&asked.to).to_string();
+    if session.passed {
+        return Ok(Redirect::to(&to).into_response());
+    }
+    render(&Second {
+        problem: String::new(),
+        to,
+        name: session.person.name,
+    })
+}
+
+/// Takes the second factor.
+///
+/// # Errors
+/// Where nobody waits for it.
+pub async fn give_second(
+    State(app): State<App>,
+    peer: Peer,
+    Half(session): Half,
+    headers: HeaderMap,
+    body: Bytes,
+) -> PageResult {
+    let fields = Fields::parse(&body);
+    let to = of_ours(fields.get("to")).to_string();
+    let waiting = token(&headers).ok_or(PageError::SignIn)?;
+    let refused = |problem: String, status: StatusCode| -> PageResult {
+        let page = Second {
+            problem,
+            to: to.clone(),
+            name: session.person.name.clone(),
+        };
+        Ok((status, render(&page)?).into_response())
+    };
+    // Who knows the password must not try all codes: counted apart from passwords.
+    let account = format!("second factor of {}", session.person.id);
+    let attempt = Attempt {
+        peer: peer.address,
+        account: &account,
+        browser: None,
+    };
+    if let Some(wait) = app.tries.wait(&attempt, Instant::now()) {
+        return refused(too_many(wait), StatusCode::TOO_MANY_REQUESTS);
+    }
+    let code = fields.get("code");
+    let passed = app
+        .acts
+        .pass_second_factor(&session, &waiting, code, &peer.from())
+        .await?;
+    let Some((token, seconds)) = passed else {
+        app.tries.failed(&attempt, Instant::now());
+        let words = "The code is not right, or was used already: type the newest one.";
+        return refused(words.into(), StatusCode::UNAUTHORIZED);
+    };
+    app.tries.succeeded(&attempt);
+    Ok(with_cookie(&app, &token, seconds, Redirect::to(&to)))
 }
 
 fn with_cookie(app: &App, token: &str, seconds: i64, answer: impl IntoResponse) -> Response {
@@ -119,25 +233,25 @@ fn with_cookie(app: &App, token: &str, seconds: i64, answer: impl IntoResponse) 
     ([("set-cookie", cookie)], answer).into_response()
 }
 
-/// Signs out.
+/// Signs out; with a wrong form token nothing changes.
 ///
 /// # Errors
-/// Where nobody is signed in.
+/// Where nobody is signed in, or the form is from another sign-in.
 pub async fn sign_out(
     State(app): State<App>,
+    Half(session): Half,
     headers: HeaderMap,
     body: Bytes,
-) -> Result<Response, PageError> {
-    let token = token(&headers).ok_or(PageError::SignIn)?;
-    let session = app
-        .store()
-        .session(&token)
-        .await?
-        .ok_or(PageError::SignIn)?;
+) -> PageResult {
     // A viewer may sign out too, so the role is not asked; the form token is.
-    if Fields::parse(&body).get("csrf") == session.csrf {
-        app.acts.close_session(&token).await?;
+    if Fields::parse(&body).get("csrf") != session.csrf {
+        return Err(PageError::Forbidden(
+            "This form is from another sign-in. Load the page anew, then sign out.",
+        ));
     }
+    let token = token(&headers).ok_or(PageError::SignIn)?;
+    app.acts.close_session(&token).await?;
+    app.signed_out(session.id);
     Ok(with_cookie(&app, "", 0, Redirect::to("/sign-in")))
 }
 
@@ -156,5 +270,11 @@ mod tests {
         ] {
             assert_eq!(of_ours(foreign), "/lens/estate", "{foreign}");
         }
+    }
+
+    #[test]
+    fn the_wait_is_told_in_words() {
+        assert!(too_many(Duration::from_millis(300)).contains("Wait 1 second,"));
+        assert!(too_many(Duration::from_secs(32)).contains("Wait 32 seconds,"));
     }
 }

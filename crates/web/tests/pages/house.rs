@@ -189,7 +189,8 @@ impl House {
     /// A session's token.
     pub async fn session(&self, person: i64, until: Timestamp) -> String {
         let mut tx = self.store().begin().await.unwrap();
-        let token = tx.open_session(person, until).await.unwrap();
+        let from = newtfern_store::sessions::From::default();
+        let token = tx.open_session(person, until, &from, true).await.unwrap();
         tx.commit().await.unwrap();
         token
     }
@@ -199,9 +200,19 @@ impl House {
         let name = format!("Some {}", role.word());
         let email = format!("{}@fenwick.example", role.word());
         let id = self.add_person(&email, &name, role, "no hash").await;
+        self.signed_in(id).await
+    }
+
+    /// A new session of somebody.
+    pub async fn signed_in(&self, id: i64) -> Caller {
         let until = Timestamp::now() + SignedDuration::from_hours(1);
         let token = self.session(id, until).await;
-        let csrf = self.store().session(&token).await.unwrap().unwrap().csrf;
+        self.with_session(id, &token).await
+    }
+
+    /// Whoever holds this session's token.
+    pub async fn with_session(&self, id: i64, token: &str) -> Caller {
+        let csrf = self.store().session(token).await.unwrap().unwrap().csrf;
         Caller {
             router: self.router(),
             cookie: Some(format!("newtfern={token}")),
@@ -310,6 +321,12 @@ impl Answer {
         text[text.find("<main").unwrap_or(0)..]
             .chars()
             .take(1500)
+            .collect()
+    }
+
+    pub fn headers(&self, name: &str) -> Vec<String> {
+        let all = self.headers.get_all(name).iter();
+        all.filter_map(|v| v.to_str().ok().map(str::to_string))
             .collect()
     }
 

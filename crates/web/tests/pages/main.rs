@@ -2,6 +2,7 @@
 //! what, what is kept and what is refused with its reason. What needs a browser is in `e2e/`.
 #![allow(clippy::unwrap_used)]
 
+mod accounts;
 mod clients;
 mod handover;
 mod house;

@@ -8,7 +8,7 @@ use newtfern_acts::hash_password;
 use newtfern_store::people::Role;
 use newtfern_web::Settings;
 
-const PAGES: [&str; 24] = [
+const PAGES: [&str; 26] = [
     "/",
     "/lens/estate",
     "/lens/design",
@@ -33,9 +33,11 @@ const PAGES: [&str; 24] = [
     "/sites/1/design",
     "/sites/1/place",
     "/settings",
+    "/people",
+    "/account",
 ];
 
-const FORMS: [&str; 20] = [
+const FORMS: [&str; 23] = [
     "/bulk",
     "/rounds/1/cancel",
     "/rounds/1/again",
@@ -55,7 +57,10 @@ const FORMS: [&str; 20] = [
     "/house-style",
     "/settings",
     "/settings/supplier",
-    "/settings/people",
+    "/people",
+    "/people/act",
+    "/people/link",
+    "/people/second",
 ];
 
 #[tokio::test]
@@ -102,7 +107,7 @@ async fn no_form_changes_anything_for_viewers_strangers_or_with_a_wrong_token() 
     let mut forged = technician.clone();
     forged.csrf = viewer.csrf.clone();
     let before = house.count("select count(*) from audit").await;
-    for path in FORMS.into_iter().chain(["/settings/role"]) {
+    for path in FORMS.into_iter().chain(["/people/role"]) {
         viewer
             .post(path, &[])
             .await
@@ -148,7 +153,9 @@ async fn a_session_ends_when_it_runs_out_or_is_closed() {
     // Without the form's token somebody else could sign people out.
     let mut forged = viewer.clone();
     forged.csrf = "guess".into();
-    forged.post("/sign-out", &[]).await.is(303);
+    let refused = forged.post("/sign-out", &[]).await;
+    refused.is(403);
+    assert_eq!(refused.header("set-cookie"), "", "nothing is half done");
     viewer.get("/worklist").await.is(200);
     let out = viewer.post("/sign-out", &[]).await;
     assert!(out.header("set-cookie").contains("Max-Age=0"));
@@ -215,16 +222,57 @@ async fn signing_in_tells_nothing_about_who_exists_and_ends_after_many_attempts(
         .is(200)
         .has("Ada Fenwick");
 
-    // Eight in a row for one account; who signed in begins anew.
-    for _ in 0..8 {
+    // Some in a row cost nothing; then each waits twice as long. Who signed in begins anew.
+    for _ in 0..6 {
         try_with("ada@fenwick.example", "guess").await.is(401);
     }
-    // The right password is not tried any more either; another account still is.
+    // The right password is not tried any more either, for a second; another account still is.
     try_with("ada@fenwick.example", "fern and sallow")
         .await
         .is(429)
-        .has("Too many attempts");
+        .has("Too many attempts. Wait 1 second,");
     try_with("eve@fenwick.example", "guess").await.is(401);
+    // The browser from which she signed in is not kept out by others' attempts.
+    let mut known = stranger.clone();
+    let cookies = right.headers("set-cookie");
+    let browser = cookies.iter().find(|c| c.starts_with("newtfern-browser="));
+    let browser = browser.expect("a cookie for the browser");
+    assert!(browser.contains("SameSite=Strict") && browser.contains("HttpOnly"));
+    known.cookie = browser.split(';').next().map(str::to_string);
+    let fields = [
+        ("email", "ada@fenwick.example"),
+        ("password", "fern and sallow"),
+    ];
+    assert_eq!(
+        known.post("/sign-in", &fields).await.leads(),
+        "/lens/estate"
+    );
+    // Failed attempts stand in the trail, with the address they came from.
+    let failed = "select count(*) from audit where act = 'failed to sign in' and detail ? 'from'";
+    assert_eq!(house.count(failed).await, 9);
+}
+
+/// RFC 5321 bounds an address; a form of megabytes, or with NUL, is answered and not looked up.
+#[tokio::test]
+async fn addresses_of_any_length_cost_nothing() {
+    let house = house().await;
+    let stranger = house.stranger();
+    let long = "x".repeat(12_000);
+    for (email, password) in [
+        (long.as_str(), "x"),
+        ("a\0b@x", "x\0"),
+        ("a@b", long.as_str()),
+    ] {
+        stranger
+            .post("/sign-in", &[("email", email), ("password", password)])
+            .await
+            .is(401);
+    }
+    let huge = "x".repeat(40_000);
+    stranger.post("/sign-in", &[("email", &huge)]).await.is(413);
+    assert!(house.app.tries.kept() <= 4);
+    let most = "select max(length(subject))::bigint from audit";
+    assert_eq!(house.count(most).await, 254);
 }
 
 #[tokio::test]
