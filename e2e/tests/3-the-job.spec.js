@@ -147,3 +147,42 @@ test("a round is watched live and can be cancelled", async ({ page }) => {
   await page.getByRole("button", { name: "Cancel what is left" }).click();
   await expect(page.locator(".question")).toContainText("0 waiting");
 });
+
+test("while a round is under way every lens opens, and pages seen together share one stream", async ({
+  page,
+  context,
+}) => {
+  await signIn(page);
+  let streams = 0,
+    most = 0;
+  context.on("request", (r) => {
+    if (r.url().endsWith("/events")) most = Math.max(most, ++streams);
+  });
+  for (const end of ["requestfinished", "requestfailed"])
+    context.on(end, (r) => {
+      if (r.url().endsWith("/events")) streams--;
+    });
+  await page.goto(address() + "/lens/estate");
+  await page.getByLabel("Tick all rows of this page").check();
+  await page.getByRole("button", { name: "Verify" }).first().click();
+  await expect(page).toHaveURL(/rounds\/\d+/);
+  const round = page.url();
+  await expect.poll(() => streams).toBe(1);
+  // A browser opens six connections to a host: with a stream for each, the seventh page never came.
+  const pages = await Promise.all([...Array(8)].map(() => context.newPage()));
+  for (const other of pages) {
+    await other.goto(address() + "/lens/load");
+    await expect(other.locator(".roundbar")).toBeVisible();
+  }
+  const stops = await page.locator(".trail a").evaluateAll((all) => all.map((a) => a.href));
+  expect(stops.length).toBe(10);
+  for (const stop of stops) {
+    await page.goto(stop, { timeout: 10_000 });
+    await expect(page.locator(".roundbar")).toBeVisible();
+  }
+  expect(most).toBeLessThanOrEqual(3);
+  for (const other of pages) await other.close();
+  await page.goto(round);
+  await page.getByRole("button", { name: "Cancel" }).first().click();
+  await expect(page.locator(".roundbar")).toHaveCount(0);
+});

@@ -30,6 +30,8 @@ struct Page {
     q: String,
     pager: Pager,
     typed: Fields,
+    /// In the form for one more person.
+    chosen_role: Role,
     problem: String,
     /// A link for choosing a password, shown once: whose, and the address.
     link: Option<(String, String)>,
@@ -51,6 +53,7 @@ async fn whole(app: &App, reader: &Reader, asked: Asked) -> PageResult<Page> {
         pager: Pager::new(number, total, &[("q", &asked.q)]),
         q: asked.q,
         typed: Fields::default(),
+        chosen_role: Role::Technician,
         problem: String::new(),
         link: None,
         link_hours: LINK_HOURS,
@@ -100,7 +103,7 @@ pub async fn add(State(app): State<App>, posted: Posted) -> PageResult {
         (Ok(_), Some(_)) => Ok(Redirect::to("/people").into_response()),
         (Err(ActError::Bad(problem)), _) => {
             let mut page = whole(&app, &posted.reader(), Asked::default()).await?;
-            (page.problem, page.typed) = (problem, posted.fields);
+            (page.problem, page.typed, page.chosen_role) = (problem, posted.fields, role);
             form_again(&page)
         }
         (Err(other), _) => Err(other.into()),
