@@ -1,7 +1,7 @@
 //! What the rules ask of one visit, computed once.
 
 use super::{Aside, AsideLook, Case, Purpose};
-use crate::observation::{FailureKind, Look, Message, Observation, Request, Unlooked};
+use crate::observation::{Look, Message, Observation, Request, Unlooked};
 use crate::placement::{Form, Inspection, Inspector, Piece, PieceState};
 use std::cell::OnceCell;
 use url::Url;
@@ -212,15 +212,111 @@ impl<'a> Facts<'a> {
                 AsideLook::Had => None,
             })
     }
+}
 
-    /// A failure that the page itself or its policy caused, told elsewhere.
-    pub fn told_elsewhere(request: &Request) -> bool {
-        request.status.is_none()
-            && request.failure.as_ref().is_some_and(|f| {
-                matches!(
-                    f.kind,
-                    FailureKind::Policy | FailureKind::Mixed | FailureKind::Aborted
-                )
-            })
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::chain::testing::{
+        GOOD, PAGE, Wanted, aside, loaded, loader, page, root, script, with,
+    };
+    use crate::chain::{Expect, testing::error};
+    use crate::code::Code;
+
+    /// A commented copy is the cause only where no loader was asked for.
+    fn commented_and(change: impl FnOnce(&mut Request)) -> Option<Code> {
+        let commented = page(&format!("<!-- {GOOD} -->"));
+        root(with(commented, |o| {
+            let mut asked = loader(Some(200), None);
+            change(&mut asked);
+            o.requests.push(asked);
+        }))
+    }
+
+    #[test]
+    fn a_loader_is_a_script_of_the_suppliers_or_its_address_asked_for_in_another_way() {
+        let came = Some(Code::StartedSilent);
+        assert_eq!(commented_and(|_| {}), came);
+        assert_eq!(
+            commented_and(|r| r.url = r.url.replace("l.js", "more.js")),
+            came
+        );
+        assert_eq!(commented_and(|r| r.kind = "other".into()), came);
+        let not = Some(Code::PlacedCommented);
+        assert_eq!(
+            commented_and(|r| r.url = "https://other.example/l.js".into()),
+            not
+        );
+        assert_eq!(commented_and(|r| r.kind = "fetch".into()), not);
+        let picture = |r: &mut Request| {
+            r.kind = "other".into();
+            r.url = r.url.replace("l.js", "i.png");
+        };
+        assert_eq!(commented_and(picture), not);
+    }
+
+    #[test]
+    fn an_error_is_the_widgets_by_its_file_or_by_a_line_of_code_in_the_page() {
+        let body = "<script>\nexampleChat(\"abcd-1234\")\n</script>";
+        let thrown = |url: &str, line: u32| {
+            let visit = with(page(body), |o| {
+                o.url = "http://kites.example/".into();
+                o.exceptions.push(Message {
+                    line: Some(line),
+                    ..error(url, "Error: x")
+                });
+            });
+            root(visit) == Some(Code::RanError)
+        };
+        assert!(thrown(PAGE, 6), "where the visit ended");
+        assert!(thrown("http://kites.example/", 6), "where it began");
+        assert!(!thrown(PAGE, 20), "another script of the page");
+        assert!(!thrown("https://kites.example/own.js", 6));
+        // The line of an element that loads a file has no code of its own.
+        let external = with(loaded(), |o| {
+            o.exceptions.push(Message {
+                line: Some(5),
+                ..error(PAGE, "Error: x")
+            });
+        });
+        assert_eq!(root(external), Some(Code::StartedSilent));
+    }
+
+    #[test]
+    fn names_on_window_are_read_whole_and_once() {
+        let globals = |sign: &str, marker: &str| {
+            let mut wanted = Wanted::default();
+            wanted.supplier.alive.script = sign.into();
+            wanted.supplier.recognise.inline_markers = vec![marker.into()];
+            let case = Case {
+                supplier: &wanted.supplier,
+                rivals: &[],
+                key: None,
+                expect: Expect::Present,
+                consent: None,
+                visits: &[],
+                asides: &[],
+            };
+            Facts::new(&case, &loaded()).globals()
+        };
+        let sign = "window.my_$chat2 && window.my_$chat2.up === true";
+        assert_eq!(globals(sign, "start("), ["my_$chat2", "start"]);
+        // A name of one letter is in every text.
+        assert_eq!(globals("window.q.up", "window.go("), ["go"]);
+    }
+
+    #[test]
+    fn a_copy_beside_has_it_where_it_runs_with_this_key_or_without_one() {
+        let behind = |body: &str| {
+            let d = Wanted::with_asides([aside(Purpose::Uncached, body)]).of(&[page("")]);
+            d.root == Some(Code::PlacedStaleCache)
+        };
+        assert!(behind(GOOD));
+        assert!(behind(&GOOD.replace(" data-key=\"abcd-1234\"", "")));
+        assert!(!behind(&GOOD.replace("abcd-1234", "zzzz-1234")));
+        assert!(!behind(&format!("<!-- {GOOD} -->")));
+        assert!(!behind(
+            &script("https://cdn.example.test/l.js", None, None).url
+        ));
     }
 }

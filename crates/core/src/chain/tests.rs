@@ -5,7 +5,7 @@ use super::testing::*;
 use super::*;
 use crate::code::Area;
 use crate::finding::Evidence;
-use crate::observation::{Hop, Look};
+use crate::observation::{FixedElement, Hop, Look};
 use std::collections::BTreeSet;
 
 #[test]
@@ -261,4 +261,73 @@ fn a_widget_is_up_only_when_it_is_alive_and_seen() {
         o.looks.alive = Look::NotThere { until_ms: 6000.0 };
     });
     assert_eq!(root(silent), Some(Code::AllowedDomain));
+}
+
+/// What stands beside a root cause: nothing of a page that did not arrive, and nothing twice.
+#[test]
+fn remarks_are_of_pages_that_arrived_and_told_once() {
+    let untidy = |o: Observation| {
+        with(o, |o| {
+            o.page.html = html(&format!("<!-- old: {GOOD} -->\n{GOOD}"))
+        })
+    };
+    let count = |visits: &[Observation]| {
+        let d = Wanted::default().of(visits);
+        let left = |f: &&Finding| f.code == Code::PlacedLeftover;
+        (d.findings.iter().filter(left).count(), d.findings.len())
+    };
+    assert_eq!(
+        count(&[untidy(healthy()), on_phone(untidy(healthy()))]),
+        (1, 1)
+    );
+    let gone = with(untidy(healthy()), |o| o.page.status = Some(404));
+    assert_eq!(count(&[gone]), (0, 1));
+    let covered = with(untidy(healthy()), |o| {
+        o.fixed.push(FixedElement {
+            element: "div#bar".into(),
+            rect: o.launcher.as_ref().unwrap().rect,
+            role: String::new(),
+        });
+    });
+    assert_eq!(count(&[covered]), (1, 2), "another remark stands beside it");
+}
+
+#[test]
+fn the_untouched_visit_on_a_desktop_stands_for_the_check() {
+    let sent_on =
+        |o: Observation| with(o, |o| o.page.final_url = "https://kites.example/en".into());
+    let visits = [
+        granted(sent_on(healthy())),
+        on_phone(sent_on(healthy())),
+        healthy(),
+    ];
+    assert_eq!(Wanted::default().of(&visits).final_url, PAGE);
+}
+
+/// Consent that could not be given leaves open what may depend on it, and only that.
+#[test]
+fn an_act_of_consent_that_failed_leaves_open_what_depends_on_it() {
+    let of = |visits: &[Observation]| {
+        let d = Wanted::default().of(visits);
+        (d.outcome, d.root)
+    };
+    let open = (Outcome::Unchecked, None);
+    assert_eq!(of(&[page(""), ungranted(page(""))]), open);
+    // A page that does not arrive does not wait for consent.
+    let gone = || with(page(""), |o| o.page.status = Some(404));
+    let broken = (Outcome::Broken, Some(Code::DeliveredStatus));
+    assert_eq!(of(&[gone(), ungranted(gone())]), broken);
+    // What is up before the decision does not wait for it either.
+    let works = (Outcome::Working, None);
+    assert_eq!(of(&[healthy(), ungranted(page(""))]), works);
+    assert_eq!(
+        of(&[healthy(), granted(healthy()), on_phone(ungranted(page("")))]),
+        works
+    );
+    // One that came with consent, and then was silent, is not held back.
+    let silent = with(granted(loaded()), |o| o.consent.manager = true);
+    assert_eq!(
+        of(&[page(""), silent]),
+        (Outcome::Broken, Some(Code::StartedSilent))
+    );
 }

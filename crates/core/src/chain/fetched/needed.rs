@@ -74,14 +74,12 @@ pub fn judge(c: &Facts) -> Answer {
         return Answer::Holds;
     }
     let asked = c.widget_requests().filter(|r| is_needed(r));
-    let mut judged = asked
-        .filter(|r| !Facts::told_elsewhere(r))
-        .map(|r| one(c, r))
-        .filter(|a| *a != Answer::Holds);
+    let mut judged = asked.map(|r| one(c, r)).filter(|a| *a != Answer::Holds);
     judged.next().unwrap_or(Answer::Holds)
 }
 
-/// What became of one request.
+/// What became of one request. A failure that the page itself or its policy caused, and a refused frame,
+/// are in no row of the table: they are told elsewhere.
 fn one(c: &Facts, r: &Request) -> Answer {
     if let Some(status) = r.status.filter(|s| *s >= 400 && loads_code(r)) {
         let summary = format!("{{What}} answers with status {status}.");
@@ -102,11 +100,9 @@ fn one(c: &Facts, r: &Request) -> Answer {
         let what = format!("{} of the widget", r.url);
         return Answer::cannot_tell(what, crate::observation::Unlooked::Guarded);
     }
-    // A refused frame is told under `started`.
-    let frame = r.kind == "document";
     match TABLE.iter().find(|(kind, ..)| *kind == failure.kind) {
         Some((_, code, summary, remedy)) => told(c, r, *code, summary, remedy),
-        None if failure.kind == FailureKind::Other && r.kind == "script" && !frame => {
+        None if failure.kind == FailureKind::Other && r.kind == "script" => {
             let summary = format!("{{What}} did not arrive: {}.", failure.text);
             let remedy = "Visit again; if it stays, ask {name} about {host}.";
             told(c, r, FetchedRefused, &summary, remedy)
@@ -312,5 +308,55 @@ mod tests {
     #[test]
     fn what_our_own_rule_keeps_away_is_undecided() {
         undecided(with_loader(None, Some(FailureKind::Guard)), "network rule");
+    }
+
+    #[test]
+    fn a_picture_that_cannot_be_had_keeps_nothing_from_starting() {
+        let image = with(loaded(), |o| {
+            let i = script(
+                "https://cdn.example.test/i.png",
+                None,
+                Some(FailureKind::Dns),
+            );
+            o.requests.push(Request {
+                kind: "image".into(),
+                ..i
+            });
+        });
+        assert_eq!(root(image), Some(StartedSilent));
+    }
+
+    #[test]
+    fn what_is_said_of_another_script_is_not_said_of_this_one() {
+        let other = "https://other.example/o.js";
+        let said = with(loaded(), |o| {
+            let text = format!("Failed to find a valid digest in the 'integrity' of {other}");
+            o.console.push(error(other, &text));
+        });
+        assert_eq!(root(said), Some(StartedSilent));
+        let html = |url: &'static str, text: &'static str| {
+            root(with(loaded(), |o| {
+                o.requests[0].mime = "text/html".into();
+                o.exceptions.push(error(url, text));
+            }))
+        };
+        assert_eq!(
+            html("https://other.example/o.js", "SyntaxError: x"),
+            Some(StartedSilent)
+        );
+        let own = "https://cdn.example.test/l.js";
+        assert_eq!(html(own, "TypeError: x"), Some(RanError));
+    }
+
+    #[test]
+    fn one_that_was_sent_on_is_not_waited_for() {
+        let sent_on = with(loaded(), |o| {
+            o.requests.push(Request {
+                end_ms: None,
+                redirected_to: Some("https://cdn.example.test/l.js".into()),
+                ..loader(Some(302), None)
+            });
+        });
+        assert_eq!(root(sent_on), Some(StartedSilent));
     }
 }

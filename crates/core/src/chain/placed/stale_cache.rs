@@ -60,7 +60,7 @@ pub fn judge(c: &Facts) -> Answer {
 
 #[cfg(test)]
 mod tests {
-    use crate::chain::testing::{GOOD, Wanted, aside, missed, page, with};
+    use crate::chain::testing::{GOOD, Wanted, aside, loader, missed, page, with};
     use crate::chain::{Outcome, Purpose};
     use crate::code::Code;
     use crate::observation::Unlooked;
@@ -92,5 +92,16 @@ mod tests {
         // A piece that is there and damaged explains the absence by itself.
         let d = Wanted::with_asides([late]).of(&[page(&format!("<!-- {GOOD} -->"))]);
         assert_eq!(d.root, Some(Code::PlacedCommented));
+    }
+
+    #[test]
+    fn where_it_came_runs_or_waits_the_cache_is_no_matter() {
+        let fresh = || Wanted::with_asides([aside(Purpose::Uncached, GOOD)]);
+        let brought = with(page(""), |o| o.requests.push(loader(Some(200), None)));
+        assert_eq!(fresh().of(&[brought]).root, Some(Code::StartedSilent));
+        assert_eq!(fresh().of(&[page(GOOD)]).root, Some(Code::StartedSilent));
+        let held = page(&GOOD.replace("async", "type=text/plain"));
+        let waits = with(held, |o| o.consent.tcf = true);
+        assert_ne!(fresh().of(&[waits]).root, Some(Code::PlacedStaleCache));
     }
 }

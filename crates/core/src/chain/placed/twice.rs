@@ -55,8 +55,9 @@ pub fn judge(c: &Facts) -> Answer {
 
 #[cfg(test)]
 mod tests {
-    use crate::chain::testing::{GOOD, healthy, html, root, told, with};
+    use crate::chain::testing::{GOOD, Wanted, healthy, html, root, told, with};
     use crate::code::Code;
+    use crate::finding::Finding;
 
     #[test]
     fn two_copies_in_the_document_are_told_with_their_lines_and_keys() {
@@ -94,5 +95,50 @@ mod tests {
             o.page.html = html(&format!("<!-- {GOOD} -->\n{GOOD}"))
         });
         assert_eq!(root(once), None);
+    }
+
+    /// A supplier whose snippet is `template`.
+    fn supplier(template: &str) -> Wanted {
+        let mut wanted = Wanted::default();
+        wanted.supplier.snippet.template = template.into();
+        wanted
+    }
+
+    fn of(wanted: &Wanted, body: &str) -> Option<Finding> {
+        let both = with(healthy(), |o| {
+            o.page.html = html(body);
+            o.final_html = html(body);
+        });
+        let d = wanted.of(&[both]);
+        d.root_finding()
+            .filter(|f| f.code == Code::PlacedTwice)
+            .cloned()
+    }
+
+    #[test]
+    fn copies_are_counted_by_the_form_that_the_supplier_gives_them() {
+        // A snippet of two elements is there once with two.
+        let other = GOOD.replace("l.js", "m.js");
+        let two = supplier(&format!("{GOOD}\n{other}").replace("abcd-1234", "{{key}}"));
+        assert_eq!(of(&two, &format!("{GOOD}\n{other}")), None);
+        // Code in the page, and the loader itself beside it, are two ways of placing.
+        let call = "<script>exampleChat(\"abcd-1234\")</script>";
+        let inline = supplier(&call.replace("abcd-1234", "{{key}}"));
+        assert_eq!(of(&inline, call), None);
+        assert_eq!(of(&inline, GOOD), None);
+        let mixed = of(&inline, &format!("{call}\n{GOOD}")).unwrap();
+        assert_eq!(mixed.evidence.len(), 2, "{mixed:?}");
+        assert!(of(&inline, &format!("{call}\n{call}")).is_some());
+    }
+
+    #[test]
+    fn each_copy_is_told_once_and_one_that_does_not_run_is_none() {
+        let twice = of(&Wanted::default(), &format!("{GOOD}\n{GOOD}")).unwrap();
+        assert_eq!(twice.evidence.len(), 2, "{twice:?}");
+        let held = GOOD.replace("async", "type=text/plain");
+        let released = with(healthy(), |o| {
+            o.final_html = html(&format!("{GOOD}\n{held}"))
+        });
+        assert_eq!(root(released), None);
     }
 }
