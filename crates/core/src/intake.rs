@@ -155,7 +155,10 @@ fn row(
     Err(told.join("; "))
 }
 
-const FORMULA: [char; 6] = ['=', '+', '-', '@', '\t', '\r'];
+/// With their full-width forms (Unicode block FF00), which spreadsheets of East Asia read alike.
+const FORMULA: [char; 10] = [
+    '=', '+', '-', '@', '\t', '\r', '\u{ff1d}', '\u{ff0b}', '\u{ff0d}', '\u{ff20}',
+];
 
 /// Takes off the apostrophe that `write` puts before what looks like a formula.
 fn unguarded(cell: &str) -> &str {
@@ -277,6 +280,7 @@ mod tests {
             );
         }
         assert!(write(&[a_row("=1+1", "x")]).contains("'=1+1"));
+        assert!(write(&[a_row("\u{ff1d}1+1", "x")]).contains("'\u{ff1d}1+1"));
     }
 
     proptest::proptest! {

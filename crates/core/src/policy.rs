@@ -5,6 +5,7 @@
 //! Not covered: `report-only` policies never block and are left out; hashes are not proposed for
 //! inline code, because a loader's text differs per key.
 
+use crate::html::Document;
 use crate::observation::DeliveredPage;
 use content_security_policy::{
     CheckResult, CspList, Destination, Element, Initiator, InlineCheckType, ParserMetadata,
@@ -152,8 +153,13 @@ fn readable(text: &str) -> String {
 }
 
 impl Policies {
-    /// The policies of a page; `None` where it has none.
+    /// The policies of a page; `None` where its address is none.
     pub fn of(page: &DeliveredPage) -> Option<Policies> {
+        Policies::in_document(page, &Document::parse(&page.html))
+    }
+
+    /// The same, of a page whose document was parsed already.
+    pub fn in_document(page: &DeliveredPage, document: &Document) -> Option<Policies> {
         let url = Url::parse(&page.final_url).ok()?;
         let mut each: Vec<Policy> = page
             .header("content-security-policy")
@@ -161,7 +167,6 @@ impl Policies {
             .filter(|text| !text.is_empty())
             .map(|text| Policy::new(Place::Header, text))
             .collect();
-        let document = crate::html::Document::parse(&page.html);
         for id in document.walk() {
             let is_policy = document.name(id) == Some("meta")
                 && document

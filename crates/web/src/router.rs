@@ -1,14 +1,15 @@
 //! All routes. Layers, outermost first: a panic is an answer of ours; compression; security headers on
-//! every answer; the log; the time limit; the refusal of changes from other sites; the frame around
+//! every answer; the log; the refusal of hosts that are not ours and of changes from other sites; the time limit; the frame around
 //! what is told; the body limit; then the handlers, which check session, role and form token.
 
 use crate::assets::asset;
 use crate::error::framed;
+use crate::host::own_host;
 use crate::pages::*;
 use crate::session::same_site;
 use crate::state::App;
 use axum::Router;
-use axum::extract::{DefaultBodyLimit, Request};
+use axum::extract::{DefaultBodyLimit, Request, State};
 use axum::http::{HeaderValue, StatusCode};
 use axum::middleware::{self, Next};
 use axum::response::{Redirect, Response};
@@ -16,11 +17,14 @@ use axum::routing::{get, post};
 use std::time::Duration;
 use tower_http::catch_panic::CatchPanicLayer;
 use tower_http::compression::CompressionLayer;
-use tower_http::timeout::TimeoutLayer;
+use tower_http::timeout::{RequestBodyTimeoutLayer, TimeoutLayer};
 use tower_http::trace::TraceLayer;
 
 /// A page that takes longer has failed.
 const MOST_TIME: Duration = Duration::from_secs(60);
+
+/// A body that stands still for so long is given up.
+const MOST_PAUSE: Duration = Duration::from_secs(20);
 
 /// The whole application as a service.
 pub fn router(app: App) -> Router {
@@ -37,12 +41,14 @@ pub fn router(app: App) -> Router {
     pages
         .merge(streams)
         .layer(DefaultBodyLimit::max(6 << 20))
+        .layer(RequestBodyTimeoutLayer::new(MOST_PAUSE))
         .layer(middleware::from_fn_with_state(app.clone(), framed))
         // Outside the frame, which reads the session: an asset needs none.
         .route("/assets/{name}", get(asset))
         .layer(middleware::from_fn(same_site))
+        .layer(middleware::from_fn_with_state(app.clone(), own_host))
         .layer(TraceLayer::new_for_http())
-        .layer(middleware::from_fn(headers))
+        .layer(middleware::from_fn_with_state(app.clone(), headers))
         .layer(CompressionLayer::new())
         .layer(CatchPanicLayer::new())
         .with_state(app)
@@ -137,9 +143,14 @@ fn house_routes() -> Router<App> {
 /// no base, so that relative addresses cannot be turned; nobody frames us.
 const POLICY: &str = "default-src 'none'; script-src 'self'; style-src 'self'; img-src 'self' data:; font-src 'self'; connect-src 'self'; form-action 'self'; base-uri 'none'; frame-ancestors 'none'";
 
-async fn headers(request: Request, next: Next) -> Response {
+async fn headers(State(app): State<App>, request: Request, next: Next) -> Response {
     let mut response = next.run(request).await;
     let headers = response.headers_mut();
+    // Only where it is known that people come by TLS (RFC 6797).
+    if app.settings.secure_cookies {
+        let year = HeaderValue::from_static("max-age=31536000");
+        headers.insert("strict-transport-security", year);
+    }
     for (name, value) in [
         ("content-security-policy", POLICY),
         ("x-content-type-options", "nosniff"),

@@ -1,8 +1,10 @@
 //! What the rules ask of one visit, computed once.
 
 use super::{Aside, AsideLook, Case, Purpose};
+use crate::html::Document;
 use crate::observation::{Look, Message, Observation, Request, Unlooked};
 use crate::placement::{Form, Inspection, Inspector, Piece, PieceState};
+use std::borrow::Cow;
 use std::cell::OnceCell;
 use url::Url;
 
@@ -16,6 +18,8 @@ pub struct Facts<'a> {
     pub inspector: Inspector<'a>,
     /// Where the visit ended.
     pub page: Url,
+    /// Parsed once for all who ask.
+    document: OnceCell<Document>,
     delivered: Inspection,
     at_end: OnceCell<Inspection>,
     /// The supplier's own sign was true.
@@ -31,12 +35,15 @@ impl<'a> Facts<'a> {
         let page = Url::parse(&seen.page.final_url)
             .or_else(|_| Url::parse(&seen.url))
             .unwrap_or_else(|_| Url::parse("http://invalid.invalid/").expect("constant address"));
-        let delivered = inspector.inspect(&seen.page.html, &page);
+        let document = OnceCell::new();
+        let parsed = || Cow::Borrowed(document.get_or_init(|| Document::parse(&seen.page.html)));
+        let delivered = inspector.inspect_in(&seen.page.html, &page, parsed);
         let mut facts = Facts {
             case,
             seen,
             inspector,
             page,
+            document,
             delivered,
             at_end: OnceCell::new(),
             alive: false,
@@ -69,6 +76,19 @@ impl<'a> Facts<'a> {
         self.alive_look().unlooked()
     }
 
+    /// The delivered document.
+    pub fn document(&self) -> &Document {
+        self.document
+            .get_or_init(|| Document::parse(&self.seen.page.html))
+    }
+
+    /// Pieces of another supplier in the delivered document.
+    pub fn pieces_of(&self, other: &Inspector) -> Vec<Piece> {
+        let document = || Cow::Borrowed(self.document());
+        let found = other.inspect_in(&self.seen.page.html, &self.page, document);
+        found.pieces
+    }
+
     /// Pieces in the delivered document.
     pub fn pieces(&self) -> &[Piece] {
         &self.delivered.pieces
@@ -84,6 +104,9 @@ impl<'a> Facts<'a> {
 
     /// Pieces in the document as it stood at the end.
     pub fn final_pieces(&self) -> &[Piece] {
+        if self.seen.final_html == self.seen.page.html {
+            return self.pieces();
+        }
         let find = || self.inspector.inspect(&self.seen.final_html, &self.page);
         &self.at_end.get_or_init(find).pieces
     }

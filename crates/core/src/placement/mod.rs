@@ -6,6 +6,7 @@ use crate::html::{Document, Kind, NodeId};
 use crate::profile::{ConsentManager, Supplier};
 use crate::script_scan::is_typographic_quote;
 use serde::{Deserialize, Serialize};
+use std::borrow::Cow;
 use url::Url;
 
 mod delays;
@@ -149,12 +150,23 @@ impl<'a> Inspector<'a> {
     /// assert_eq!(found.pieces[0].state, PieceState::Commented);
     /// ```
     pub fn inspect(&self, source: &str, page: &Url) -> Inspection {
+        self.inspect_in(source, page, || Cow::Owned(Document::parse(source)))
+    }
+
+    /// Looks through a document that others look through as well; it is asked for only where the text
+    /// mentions the supplier.
+    pub fn inspect_in<'d>(
+        &self,
+        source: &str,
+        page: &Url,
+        document: impl FnOnce() -> Cow<'d, Document>,
+    ) -> Inspection {
         let cut_tail = self.cut_tail(source);
         if !self.mentions(source) && cut_tail.is_none() {
             // What is beyond the bytes that are read was searched as text.
             return Inspection::default();
         }
-        let document = Document::parse(source);
+        let document = document();
         let (pieces, all) = self.pieces_of(&document, source, page, cut_tail);
         Inspection {
             pieces,

@@ -62,9 +62,11 @@ pub struct Args {
 pub async fn run(args: Args) -> Result<ExitCode> {
     let json = args.json;
     let url = args.url.clone();
-    let diagnosis = match check(args).await {
-        Ok(diagnosis) => diagnosis,
-        Err(error) => Diagnosis::unchecked(&url, &format!("{error:#}")),
+    // As a task of its own: whatever happens in it, the answer has the published form.
+    let diagnosis = match tokio::spawn(check(args)).await {
+        Ok(Ok(diagnosis)) => diagnosis,
+        Ok(Err(error)) => Diagnosis::unchecked(&url, &format!("{error:#}")),
+        Err(_) => Diagnosis::unchecked(&url, "a mistake in this program ended the check"),
     };
     if json {
         say(&serde_json::to_string_pretty(&diagnosis)?);

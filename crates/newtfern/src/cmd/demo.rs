@@ -15,7 +15,7 @@ use newtfern_standins::estate::{CLIENTS, Fault, SITES};
 use newtfern_standins::{DEMO_TOKEN, Standins};
 use newtfern_store::local_server::LocalServer;
 use newtfern_store::people::Role;
-use newtfern_web::{App, Settings};
+use newtfern_web::{App, Patience, Settings};
 use std::path::{Path, PathBuf};
 use std::process::ExitCode;
 use tokio::sync::watch;
@@ -87,7 +87,12 @@ pub async fn run(args: Args) -> Result<ExitCode> {
         "\nNewtfern is at   {address}\nSign in as       {}\nwith             {PASSWORD}\n\nCtrl-C stops everything.",
         PEOPLE[0].0
     ));
-    let mut web = tokio::spawn(newtfern_web::serve(app, listener, std::future::pending()));
+    let mut web = tokio::spawn(newtfern_web::serve(
+        app,
+        listener,
+        std::future::pending(),
+        Patience::default(),
+    ));
     tokio::select! {
         () = super::asked_to_stop() => {}
         ended = &mut web => { ended??; }

@@ -2,7 +2,7 @@
 
 use crate::house::{Place, open};
 use anyhow::{Context, Result};
-use newtfern_web::{App, Settings};
+use newtfern_web::{App, Patience, Settings};
 use std::net::IpAddr;
 use std::process::ExitCode;
 
@@ -40,6 +40,6 @@ pub async fn run(args: Args) -> Result<ExitCode> {
     };
     super::say(&format!("Newtfern is at {public_address}"));
     let app = App::new(acts, settings);
-    newtfern_web::serve(app, listener, super::asked_to_stop()).await?;
+    newtfern_web::serve(app, listener, super::asked_to_stop(), Patience::default()).await?;
     Ok(ExitCode::SUCCESS)
 }

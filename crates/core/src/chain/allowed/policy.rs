@@ -34,7 +34,7 @@ pub fn judge(c: &Facts) -> Answer {
     let Some(violation) = violation(c).filter(|_| !c.up()) else {
         return Answer::Holds;
     };
-    let policies = Policies::of(&c.seen.page);
+    let policies = Policies::in_document(&c.seen.page, c.document());
     let blocked = Url::parse(&violation.blocked).ok();
     let blocked = blocked.map(|u| full_address(c, &u));
     let kind = ResourceKind::from_directive(&violation.directive);

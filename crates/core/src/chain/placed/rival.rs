@@ -10,7 +10,7 @@ use crate::placement::{Inspector, Piece, PieceState};
 /// Looks for each known rival.
 pub fn remark(c: &Facts) -> Vec<Finding> {
     let found = c.case.rivals.iter().filter_map(|rival| {
-        let pieces = Inspector::new(rival, None).pieces(&c.seen.page.html, &c.page);
+        let pieces = c.pieces_of(&Inspector::new(rival, None));
         let live: Vec<&Piece> = pieces
             .iter()
             .filter(|p| p.state == PieceState::Live)

@@ -1,0 +1,105 @@
+//! Takes connections and answers them. A peer that is slow on purpose must not hold what others need:
+//! headers, bodies and pauses have their time, and stopping has its end.
+
+use crate::assets;
+use crate::router::router;
+use crate::state::App;
+use axum::extract::ConnectInfo;
+use axum::extract::Request;
+use hyper::body::Incoming;
+use hyper_util::rt::{TokioIo, TokioTimer};
+use std::future::Future;
+use std::sync::Arc;
+use std::time::Duration;
+use tokio::net::TcpListener;
+use tokio::sync::Semaphore;
+use tokio::task::JoinSet;
+use tower::ServiceExt;
+
+/// Connections at once; more wait in the listener's queue.
+const MOST_CONNECTIONS: usize = 2_000;
+
+/// How long peers may take.
+#[derive(Debug, Clone, Copy)]
+pub struct Patience {
+    /// For the headers of a request; between two requests too.
+    pub headers: Duration,
+    /// For requests under way when the program is to stop.
+    pub ending: Duration,
+}
+
+impl Default for Patience {
+    fn default() -> Self {
+        Patience {
+            headers: Duration::from_secs(20),
+            ending: Duration::from_secs(8),
+        }
+    }
+}
+
+/// Serves until `shutdown` resolves. Requests under way are answered, if they are soon; streams of events
+/// end at once.
+///
+/// # Errors
+/// Where the listener fails.
+pub async fn serve(
+    app: App,
+    listener: TcpListener,
+    shutdown: impl Future<Output = ()> + Send + 'static,
+    patience: Patience,
+) -> std::io::Result<()> {
+    app.follow_events();
+    // Takes a second or two of a processor; requests until then are answered with gzip.
+    std::thread::spawn(assets::prepare);
+    let closing = app.closing.clone();
+    let service = router(app);
+    let room = Arc::new(Semaphore::new(MOST_CONNECTIONS));
+    let mut open = JoinSet::new();
+    let mut shutdown = std::pin::pin!(shutdown);
+    loop {
+        // Never closed.
+        let Ok(place) = room.clone().acquire_owned().await else {
+            break;
+        };
+        let accepted = tokio::select! {
+            accepted = listener.accept() => accepted,
+            () = &mut shutdown => break,
+        };
+        let (stream, peer) = match accepted {
+            Ok(accepted) => accepted,
+            // Too many open files, or a peer that left: not the end of the listener.
+            Err(error) => {
+                tracing::warn!("a connection could not be taken: {error}");
+                tokio::time::sleep(Duration::from_millis(200)).await;
+                continue;
+            }
+        };
+        while open.try_join_next().is_some() {}
+        let (service, mut closing) = (service.clone(), closing.subscribe());
+        open.spawn(async move {
+            let _place = place;
+            let answer = hyper::service::service_fn(move |request: hyper::Request<Incoming>| {
+                let mut request: Request = request.map(axum::body::Body::new);
+                request.extensions_mut().insert(ConnectInfo(peer));
+                service.clone().oneshot(request)
+            });
+            let connection = hyper::server::conn::http1::Builder::new()
+                .timer(TokioTimer::new())
+                .header_read_timeout(patience.headers)
+                .serve_connection(TokioIo::new(stream), answer);
+            let mut connection = std::pin::pin!(connection);
+            // What goes wrong with one connection is its peer's affair.
+            tokio::select! {
+                _ = &mut connection => return,
+                _ = closing.wait_for(|c| *c) => connection.as_mut().graceful_shutdown(),
+            }
+            let _ = connection.await;
+        });
+    }
+    closing.send_replace(true);
+    let ended = async { while open.join_next().await.is_some() {} };
+    if tokio::time::timeout(patience.ending, ended).await.is_err() {
+        tracing::warn!("some requests were not answered in time and were cut off");
+    }
+    Ok(())
+}
