@@ -2,13 +2,14 @@
 //! the environment.
 
 use crate::outside::Probe;
-use anyhow::{Context, Result};
+use anyhow::{Context, Result, bail, ensure};
 use newtfern_acts::Acts;
 use newtfern_core::platform::Platform;
 use newtfern_store::Store;
 use newtfern_store::blobs::Blobs;
 use newtfern_store::seal::Sealer;
-use std::path::PathBuf;
+use serde_json::{Value, json};
+use std::path::{Path, PathBuf};
 use std::sync::Arc;
 
 #[derive(clap::Args, Clone)]
@@ -28,11 +29,50 @@ pub async fn open(place: &Place) -> Result<Acts> {
         .with_context(|| format!("cannot make the folder {}", place.folder.display()))?;
     let blobs = Blobs::folder(&place.folder.join("blobs"))?;
     let key = place.folder.join("seal.key");
-    let sealer = Sealer::from_file(&key)
-        .with_context(|| format!("cannot read or make the key {}", key.display()))?;
+    let sealer = sealer(&store, &key).await?;
     seed_platforms(&store).await?;
     let outside = Arc::new(Probe::new(store.clone())?);
     Ok(Acts::new(store, blobs, sealer, outside))
+}
+
+pub const SEAL_CHECK: &str = "seal_check";
+const SEAL_PLACE: &str = "this installation";
+
+/// The key of this installation. It is made at the first start only: a new one in place of one that is
+/// missing would leave every kept token closed, and nobody would know why.
+async fn sealer(store: &Store, path: &Path) -> Result<Sealer> {
+    let unreadable = || format!("cannot read or make the key {}", path.display());
+    let kept = store.setting(SEAL_CHECK).await?;
+    if kept.is_some() {
+        let Some(sealer) = Sealer::read(path).with_context(unreadable)? else {
+            bail!(
+                "the key {} is missing, which opens this database's secrets: put its copy back there, or name its folder by --folder",
+                path.display()
+            );
+        };
+        check_seal(kept, &sealer).with_context(|| format!("with the key {}", path.display()))?;
+        return Ok(sealer);
+    }
+    let sealer = Sealer::from_file(path).with_context(unreadable)?;
+    let sealed = sealer.seal(SEAL_PLACE, SEAL_CHECK)?;
+    let mut tx = store.begin().await?;
+    tx.set_setting(SEAL_CHECK, &json!(sealed)).await?;
+    tx.commit().await?;
+    Ok(sealer)
+}
+
+/// Is this the key that the secrets were sealed with that this value stands among?
+pub fn check_seal(kept: Option<Value>, sealer: &Sealer) -> Result<()> {
+    let Some(kept) = kept else {
+        return Ok(());
+    };
+    let sealed: Vec<u8> = serde_json::from_value(kept).context("the seal's check is damaged")?;
+    let opened = sealer.open(SEAL_PLACE, &sealed);
+    ensure!(
+        opened.is_ok(),
+        "the key is not the one that these secrets were sealed with: take the copy of seal.key that belongs to this database"
+    );
+    Ok(())
 }
 
 /// The generic kinds of platform that ship.

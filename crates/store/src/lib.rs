@@ -4,6 +4,7 @@
 #![warn(missing_docs, clippy::missing_errors_doc)]
 
 pub mod audit;
+pub mod backup;
 pub mod blobs;
 pub mod checks;
 pub mod clients;
@@ -60,6 +61,14 @@ pub enum StoreError {
         /// Which kind.
         what: &'static str,
         /// Why.
+        why: String,
+    },
+    /// A program of PostgreSQL's did not do what was asked.
+    #[error("{program} did not do it: {why}")]
+    Tool {
+        /// Its name.
+        program: &'static str,
+        /// Its words.
         why: String,
     },
     /// A blob could not be read or written.

@@ -55,6 +55,14 @@ fn programs() -> Option<PathBuf> {
     found.pop().map(|(_, p)| p)
 }
 
+/// A client program of PostgreSQL: of the newest installed version, or the one on the path.
+pub(crate) fn client_program(name: &str) -> Option<PathBuf> {
+    let path = std::env::var_os("PATH").unwrap_or_default();
+    let on_path = std::env::split_paths(&path).map(|folder| folder.join(name));
+    let newest = programs().into_iter().map(|bin| bin.join(name));
+    newest.chain(on_path).find(|p| p.is_file())
+}
+
 /// Who runs it: ourselves, or the user `postgres` when we are root.
 fn owner() -> std::result::Result<Option<(u32, u32)>, ServerError> {
     if !rustix::process::geteuid().is_root() {

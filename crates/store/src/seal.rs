@@ -13,26 +13,50 @@ pub struct Sealer {
 }
 
 impl Sealer {
-    /// Reads the key, or makes one that only its owner may read.
+    /// Reads the key; none where there is no such file.
+    ///
+    /// # Errors
+    /// Where the file cannot be read, or holds something else.
+    pub fn read(path: &Path) -> std::io::Result<Option<Sealer>> {
+        let bytes = match std::fs::read(path) {
+            Ok(bytes) => bytes,
+            Err(e) if e.kind() == std::io::ErrorKind::NotFound => return Ok(None),
+            Err(e) => return Err(e),
+        };
+        let length = bytes.len();
+        let key = bytes.try_into().map_err(|_| {
+            let why = format!("it has {length} bytes where a key has 32: put the right file there");
+            std::io::Error::new(std::io::ErrorKind::InvalidData, why)
+        })?;
+        Ok(Some(Sealer { key }))
+    }
+
+    /// Makes a key that only its owner may read. It appears whole or not at all, and of two programs that
+    /// start together both take the same.
+    ///
+    /// # Errors
+    /// Where it cannot be made.
+    pub fn make(path: &Path) -> std::io::Result<Sealer> {
+        let folder = path.parent().unwrap_or(Path::new("."));
+        let mut file = tempfile::NamedTempFile::new_in(folder)?;
+        std::io::Write::write_all(&mut file, &rand::random::<[u8; 32]>())?;
+        match file.persist_noclobber(path) {
+            Ok(_) => {}
+            Err(e) if e.error.kind() == std::io::ErrorKind::AlreadyExists => {}
+            Err(e) => return Err(e.error),
+        }
+        Sealer::read(path)?.ok_or_else(|| std::io::ErrorKind::NotFound.into())
+    }
+
+    /// Reads the key, or makes one.
     ///
     /// # Errors
     /// Where the key can be neither read nor made.
     pub fn from_file(path: &Path) -> std::io::Result<Sealer> {
-        if let Ok(bytes) = std::fs::read(path)
-            && let Ok(key) = bytes.try_into()
-        {
-            return Ok(Sealer { key });
+        match Sealer::read(path)? {
+            Some(sealer) => Ok(sealer),
+            None => Sealer::make(path),
         }
-        let key: [u8; 32] = rand::random();
-        use std::io::Write;
-        use std::os::unix::fs::OpenOptionsExt;
-        std::fs::OpenOptions::new()
-            .write(true)
-            .create_new(true)
-            .mode(0o600)
-            .open(path)?
-            .write_all(&key)?;
-        Ok(Sealer { key })
     }
 
     fn cipher(&self) -> Result<LessSafeKey> {
@@ -92,6 +116,18 @@ mod tests {
                 && one.open("site 1", &sealed[1..]).is_err()
                 && one.open("site 1", &[]).is_err()
                 && one.open("site 2", &sealed).is_err()
+        );
+        use std::os::unix::fs::PermissionsExt;
+        let mode = std::fs::metadata(folder.path().join("a"))
+            .unwrap()
+            .permissions()
+            .mode();
+        assert_eq!(mode & 0o777, 0o600);
+        std::fs::write(folder.path().join("c"), "short").unwrap();
+        let error = Sealer::from_file(&folder.path().join("c")).err().unwrap();
+        assert!(
+            error.to_string().contains("5 bytes where a key has 32"),
+            "{error}"
         );
     }
 }

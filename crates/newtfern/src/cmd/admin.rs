@@ -1,5 +1,6 @@
 //! `newtfern admin`: maintenance by hand.
 
+use super::backup::{self, BackupArgs, RestoreArgs};
 use super::say;
 use crate::house::{Place, open};
 use anyhow::{Context, Result};
@@ -38,6 +39,10 @@ enum Act {
         #[arg(long)]
         name: String,
     },
+    /// Write database and blobs into a new folder, with their sums
+    Backup(BackupArgs),
+    /// Fill an empty database and folder from a backup
+    Restore(RestoreArgs),
     /// Judge all stored visits again, without new ones
     Reassess {
         #[command(flatten)]
@@ -87,6 +92,8 @@ pub async fn run(args: Args) -> Result<ExitCode> {
             say(&format!("{email} can sign in as an administrator."));
             Ok(ExitCode::SUCCESS)
         }
+        Act::Backup(args) => backup::backup(args).await,
+        Act::Restore(args) => backup::restore(args).await,
         Act::Reassess { place } => reassess(&place).await,
     }
 }

@@ -1,6 +1,7 @@
 //! One file a verb.
 
 pub mod admin;
+pub mod backup;
 pub mod check;
 pub mod demo;
 pub mod serve;
