@@ -5,7 +5,7 @@ use super::testing::*;
 use super::*;
 use crate::code::Area;
 use crate::finding::Evidence;
-use crate::observation::{FixedElement, Hop, Look};
+use crate::observation::{FixedElement, Hop, Look, Unlooked};
 use std::collections::BTreeSet;
 
 #[test]
@@ -330,4 +330,26 @@ fn an_act_of_consent_that_failed_leaves_open_what_depends_on_it() {
         of(&[page(""), silent]),
         (Outcome::Broken, Some(Code::StartedSilent))
     );
+}
+
+#[test]
+fn a_fault_of_the_phone_alone_is_told_as_such_and_no_other() {
+    let alone = |visits: &[Observation]| {
+        let d = Wanted::default().of(visits);
+        let root = d.root_finding().unwrap();
+        let words = "on a phone only";
+        root.evidence.iter().any(|e| e.line().contains(words))
+    };
+    let silent = || page("");
+    assert!(alone(&[healthy(), on_phone(silent())]));
+    assert!(!alone(&[silent(), on_phone(silent())]));
+    // A desktop of which nothing is known does not work.
+    let open = with(page(""), |o| {
+        o.looks.alive = Look::NotLooked {
+            why: Unlooked::Deadline,
+        };
+    });
+    assert!(!alone(&[open, on_phone(silent())]));
+    // It broke with consent, on the same desktop.
+    assert!(!alone(&[healthy(), granted(silent())]));
 }

@@ -50,7 +50,7 @@ pub fn judge(c: &Facts) -> Answer {
 
 #[cfg(test)]
 mod tests {
-    use crate::chain::testing::{GOOD, healthy, loaded, page, root, told, undecided, with};
+    use crate::chain::testing::{GOOD, Wanted, healthy, loaded, page, root, told, undecided, with};
     use crate::code::Code;
     use crate::observation::{Ended, HeldBy, Look, Observation, Unlooked};
 
@@ -93,6 +93,8 @@ mod tests {
     #[test]
     fn silence_and_a_crash_are_undecided_and_an_answer_in_time_is_none() {
         undecided(hung(page(GOOD)), "answered no question");
+        let d = Wanted::default().of(&[hung(page(GOOD))]);
+        assert_eq!(d.not_looked_at[0].what, "the page once its scripts ran");
         let crashed = with(hung(page(GOOD)), |o| o.ended = Ended::Crashed);
         undecided(crashed, "crashed");
         assert_eq!(root(with(healthy(), |o| o.ended = Ended::Hung)), None);

@@ -78,7 +78,7 @@ fn of(c: &Facts, failure: &NetFailure) -> Answer {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use crate::chain::testing::{page, root, undecided, with};
+    use crate::chain::testing::{Wanted, page, root, undecided, with};
     use crate::observation::{DeliveredPage, Look, Observation};
 
     fn fails(kind: FailureKind) -> Observation {
@@ -114,6 +114,11 @@ mod tests {
                 why: Unlooked::Deadline,
             };
         });
-        undecided(cut, "time of the visit was over");
+        undecided(cut.clone(), "time of the visit was over");
+        let d = Wanted::default().of(&[cut.clone()]);
+        assert_eq!(d.not_looked_at[0].what, "the page");
+        // What came before it is judged all the same.
+        let gone = with(cut, |o| o.page.status = Some(404));
+        assert_eq!(root(gone), Some(DeliveredStatus));
     }
 }

@@ -22,7 +22,7 @@ pub fn judge(t: &Together) -> Option<PageVerdict> {
 
 #[cfg(test)]
 mod tests {
-    use crate::chain::testing::{Wanted, healthy, page, with};
+    use crate::chain::testing::{Wanted, granted, healthy, page, with};
     use crate::chain::{LinkState, Outcome};
     use crate::code::Code;
 
@@ -38,6 +38,10 @@ mod tests {
     fn the_first_visit_tells_that_the_page_cannot_be_had() {
         let gone = with(page(""), |o| o.page.status = Some(404));
         let d = Wanted::default().of(&[gone, healthy()]);
+        assert_eq!(d.root, Some(Code::DeliveredStatus));
+        // That a later visit with consent arrived does not make it a page that waits for consent.
+        let gone = with(page(""), |o| o.page.status = Some(404));
+        let d = Wanted::default().of(&[gone, granted(healthy())]);
         assert_eq!(d.root, Some(Code::DeliveredStatus));
     }
 }

@@ -55,8 +55,8 @@ pub fn judge(c: &Facts) -> Answer {
         );
     }
     if let Some(global) = globals.iter().find(|g| names(text, g)) {
-        let arrived = |r: &crate::observation::Request| r.status.is_some_and(|s| s < 400);
-        let loader_came = c.loader_requests().any(arrived);
+        // One with a bad status is told as such before.
+        let loader_came = c.loader_requests().any(|r| r.status.is_some());
         if text.contains("is not defined") || (text.contains("undefined") && !loader_came) {
             return made(
                 Code::RanOrder,
