@@ -55,19 +55,14 @@ async fn until(what: &str, ask: impl AsyncFn() -> bool) {
     }
 }
 
-#[tokio::test(flavor = "multi_thread")]
-async fn a_killed_worker_loses_no_visit_and_repeats_no_result() {
-    // One story: each part stands on what the one before left behind.
-    let server =
-        std::env::var(scratch::SERVER).expect("NEWTFERN_TEST_DATABASE is not set: run ./run test");
-    let (store, database) = scratch::with_address(&server).await.unwrap();
-
-    let standins = Standins::start(0, None).await.unwrap();
+/// The stand-ins' sites that are in order, under a network rule.
+async fn estate(store: &Store, standins: &Standins, allow_private: bool) -> Vec<i64> {
     let text = newtfern_standins::supplier_profile(standins.port);
     let supplier = Supplier::from_toml(&text).unwrap();
     let mut tx = store.begin().await.unwrap();
     tx.put_supplier(&supplier, &text).await.unwrap();
-    tx.set_setting("allow_private", &json!(true)).await.unwrap();
+    let rule = json!(allow_private);
+    tx.set_setting("allow_private", &rule).await.unwrap();
     let client = tx
         .add_client("Wendle Tide Mill", &BrandSheet::default())
         .await
@@ -83,6 +78,20 @@ async fn a_killed_worker_loses_no_visit_and_repeats_no_result() {
         };
         sites.push(tx.add_site(client, &new).await.unwrap());
     }
+    tx.commit().await.unwrap();
+    sites
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn a_killed_worker_loses_no_visit_and_repeats_no_result() {
+    // One story: each part stands on what the one before left behind.
+    let server =
+        std::env::var(scratch::SERVER).expect("NEWTFERN_TEST_DATABASE is not set: run ./run test");
+    let (store, database) = scratch::with_address(&server).await.unwrap();
+
+    let standins = Standins::start(0, None).await.unwrap();
+    let sites = estate(&store, &standins, true).await;
+    let mut tx = store.begin().await.unwrap();
     let round = tx
         .start_round(JobKind::Check, "two", "test", &sites, Urgency::Round)
         .await
@@ -192,4 +201,41 @@ async fn a_killed_worker_loses_no_visit_and_repeats_no_result() {
         .unwrap();
     assert!(interrupted.success());
     assert!(second.wait().await.unwrap().success());
+}
+
+/// An administrator who changes the network rule does not have to start the workers anew.
+#[tokio::test(flavor = "multi_thread")]
+async fn the_network_rule_holds_from_the_next_job_on() {
+    let server = std::env::var(scratch::SERVER).expect("run ./run test");
+    let (store, database) = scratch::with_address(&server).await.unwrap();
+    let standins = Standins::start(0, None).await.unwrap();
+    let sites = estate(&store, &standins, false).await;
+    let folder = tempfile::tempdir().unwrap();
+    let mut worker = worker(&database, folder.path());
+    let look = async |allow: bool| {
+        let mut tx = store.begin().await.unwrap();
+        tx.set_setting("allow_private", &json!(allow))
+            .await
+            .unwrap();
+        let round = tx
+            .start_round(JobKind::Check, "one", "test", &sites[..1], Urgency::Person)
+            .await
+            .unwrap();
+        tx.commit().await.unwrap();
+        until("the end of the job", async || {
+            store.round(round).await.unwrap().unwrap().is_over()
+        })
+        .await;
+        let round = store.round(round).await.unwrap().unwrap();
+        (round.done, round.failed)
+    };
+    assert_eq!(look(false).await, (0, 1));
+    let why: String = sqlx::query_scalar("select outcome from jobs order by id desc limit 1")
+        .fetch_one(&store.pool)
+        .await
+        .unwrap();
+    assert!(why.contains("private"), "{why}");
+    assert_eq!(look(true).await, (1, 0));
+    assert_eq!(look(false).await, (0, 1));
+    worker.kill().await.unwrap();
 }

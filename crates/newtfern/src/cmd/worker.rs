@@ -1,14 +1,11 @@
 //! `newtfern worker`: makes the visits that wait in the database; any number on any machines.
 
 use crate::house::{Place, open};
-use crate::jobs::{self, Progress, Tools};
+use crate::jobs::{self, Progress, Ways};
 use crate::machine;
 use anyhow::{Context, Result};
 use newtfern_acts::Acts;
 use newtfern_core::family::STALE_AFTER_S;
-use newtfern_probe::browser::Pool;
-use newtfern_probe::guard::Guard;
-use newtfern_probe::http::Http;
 use newtfern_store::queue::{Job, LEASE_S};
 use std::process::ExitCode;
 use std::sync::Arc;
@@ -49,24 +46,17 @@ pub async fn run(args: Args) -> Result<ExitCode> {
 }
 
 pub async fn work(acts: Acts, at_once: usize, mut stopped: watch::Receiver<bool>) -> Result<()> {
-    let guard = Guard {
-        allow_private: acts.store.allow_private().await?,
-    };
-    let tools = Arc::new(Tools {
-        http: Http::new(guard, None)?,
-        pool: Arc::new(Pool::new(guard, None)),
-        acts,
-    });
-    let care = tokio::spawn(take_care(tools.clone()));
-    let mut woken = newtfern_store::listen_for_jobs(&tools.acts.store.pool).await?;
+    let ways = Arc::new(Ways::new()?);
+    let care = tokio::spawn(take_care(acts.clone()));
+    let mut woken = newtfern_store::listen_for_jobs(&acts.store.pool).await?;
     let mut running = JoinSet::new();
     while !*stopped.borrow() {
         let free = running.len() < at_once.max(1);
         if free {
-            match tools.acts.store.claim().await {
+            match acts.store.claim().await {
                 Ok(Some(job)) => {
-                    let (tools, stopped) = (tools.clone(), stopped.clone());
-                    running.spawn(async move { perform(&tools, job, stopped).await });
+                    let (ways, acts, stopped) = (ways.clone(), acts.clone(), stopped.clone());
+                    running.spawn(async move { perform(&ways, &acts, job, stopped).await });
                     continue;
                 }
                 Ok(None) => {}
@@ -80,7 +70,7 @@ pub async fn work(acts: Acts, at_once: usize, mut stopped: watch::Receiver<bool>
             notice = woken.next(), if free => {
                 if notice.is_err() {
                     tokio::time::sleep(Duration::from_secs(1)).await;
-                    if let Ok(anew) = newtfern_store::listen_for_jobs(&tools.acts.store.pool).await {
+                    if let Ok(anew) = newtfern_store::listen_for_jobs(&acts.store.pool).await {
                         woken = anew;
                     }
                 }
@@ -90,7 +80,7 @@ pub async fn work(acts: Acts, at_once: usize, mut stopped: watch::Receiver<bool>
     }
     while running.join_next().await.is_some() {}
     care.abort();
-    tools.pool.close().await;
+    ways.close().await;
     Ok(())
 }
 
@@ -104,16 +94,19 @@ enum End {
 
 /// One job from claim to end: as a task of its own, so that a mistake of ours in it ends the job and not
 /// the worker; ended when its time is over, its round is cancelled or the worker stops.
-async fn perform(tools: &Arc<Tools>, job: Job, mut stopped: watch::Receiver<bool>) {
+async fn perform(ways: &Arc<Ways>, acts: &Acts, job: Job, mut stopped: watch::Receiver<bool>) {
     let progress = Arc::new(Progress::default());
     let task = {
-        let (tools, job, progress) = (tools.clone(), job.clone(), progress.clone());
+        let (ways, acts) = (ways.clone(), acts.clone());
+        let (job, progress) = (job.clone(), progress.clone());
         tokio::spawn(async move {
             let folder = std::env::temp_dir();
             let _machine = match job.kind.is_alone() {
                 true => machine::alone(&folder).await?,
                 false => machine::shared(&folder).await?,
             };
+            // The network rule as it is now, not as it was when the worker started.
+            let tools = ways.tools(&acts).await?;
             let most = job.kind.most_s();
             let done = jobs::run(&tools, &job, &progress);
             let done = tokio::time::timeout(Duration::from_secs(most), done).await;
@@ -132,18 +125,18 @@ async fn perform(tools: &Arc<Tools>, job: Job, mut stopped: watch::Receiver<bool
             ),
             Err(_) => End::Cancelled,
         },
-        () = heartbeat(tools, &job, &progress) => End::Cancelled,
+        () = heartbeat(acts, &job, &progress) => End::Cancelled,
         _ = stopped.wait_for(|s| *s) => End::Stopped,
     };
     abort.abort();
-    let store = &tools.acts.store;
+    let store = &acts.store;
     let stored = match end {
         End::Done => Ok(()),
         End::Failed(why) => {
             tracing::warn!("job {} ({}): {why}", job.id, job.kind.key());
-            tools.acts.fail_job(&job, &why, false).await
+            acts.fail_job(&job, &why, false).await
         }
-        End::Cancelled => tools.acts.fail_job(&job, "cancelled", true).await,
+        End::Cancelled => acts.fail_job(&job, "cancelled", true).await,
         End::Stopped => store.give_back(&job).await.map_err(Into::into),
     };
     // Where even that cannot be stored the lease runs out and the job waits again.
@@ -155,7 +148,7 @@ async fn perform(tools: &Arc<Tools>, job: Job, mut stopped: watch::Receiver<bool
 }
 
 /// Keeps the lease while the job runs and tells its progress; ends when the job is no longer wanted here.
-async fn heartbeat(tools: &Tools, job: &Job, progress: &Progress) {
+async fn heartbeat(acts: &Acts, job: &Job, progress: &Progress) {
     let mut last = (0, 0);
     let mut renewed = Instant::now();
     loop {
@@ -165,8 +158,8 @@ async fn heartbeat(tools: &Tools, job: &Job, progress: &Progress) {
         let told = (now != last).then_some(now);
         let due = renewed.elapsed() >= RENEW;
         let wanted = match due || told.is_some() {
-            true => tools.acts.store.renew(job, told).await,
-            false => tools.acts.store.is_wanted(job).await,
+            true => acts.store.renew(job, told).await,
+            false => acts.store.is_wanted(job).await,
         };
         match wanted {
             Ok(true) => {
@@ -182,26 +175,26 @@ async fn heartbeat(tools: &Tools, job: &Job, progress: &Progress) {
 }
 
 /// What the clock asks for: results grow old, counts are summed up, old checks go with their pictures.
-async fn take_care(tools: Arc<Tools>) {
+async fn take_care(acts: Acts) {
     let mut every = tokio::time::interval(CARE);
     for turn in 0u64.. {
         every.tick().await;
-        if let Err(error) = care(&tools, turn.is_multiple_of(PRUNE_EVERY)).await
-            && !tools.acts.store.pool.is_closed()
+        if let Err(error) = care(&acts, turn.is_multiple_of(PRUNE_EVERY)).await
+            && !acts.store.pool.is_closed()
         {
             tracing::warn!("what the clock asks for could not be done: {error:#}");
         }
     }
 }
 
-async fn care(tools: &Tools, prune: bool) -> Result<()> {
-    let store = &tools.acts.store;
+async fn care(acts: &Acts, prune: bool) -> Result<()> {
+    let store = &acts.store;
     store.age(STALE_AFTER_S).await?;
     store.tidy().await?;
     if prune {
         let keep = store.keep_checks().await?;
         for key in store.prune(keep).await? {
-            tools.acts.blobs.remove(&key).await?;
+            acts.blobs.remove(&key).await?;
         }
     }
     Ok(())

@@ -12,6 +12,7 @@ use newtfern_core::visits::CheckOrder;
 use newtfern_core::weigh::conclude;
 use newtfern_probe::browser::{Browser, Pool};
 use newtfern_probe::echo::EchoOrder;
+use newtfern_probe::guard::Guard;
 use newtfern_probe::http::Http;
 use newtfern_probe::weigh::WeighOrder;
 use newtfern_probe::{check, echo, paper, weigh};
@@ -20,10 +21,61 @@ use std::sync::Arc;
 use std::sync::atomic::{AtomicUsize, Ordering};
 use url::Url;
 
+/// What one job works with.
 pub struct Tools {
     pub acts: Acts,
     pub pool: Arc<Pool>,
     pub http: Http,
+}
+
+struct Way {
+    pool: Arc<Pool>,
+    http: Http,
+}
+
+impl Way {
+    fn new(allow_private: bool) -> Result<Way> {
+        let guard = Guard { allow_private };
+        let pool = Arc::new(Pool::new(guard, None));
+        let http = Http::new(guard, None)?;
+        Ok(Way { pool, http })
+    }
+}
+
+/// The ways out by the two states of the network rule.
+pub struct Ways {
+    public: Way,
+    private: Way,
+}
+
+impl Ways {
+    /// Starts no browser yet.
+    pub fn new() -> Result<Ways> {
+        Ok(Ways {
+            public: Way::new(false)?,
+            private: Way::new(true)?,
+        })
+    }
+
+    /// By the rule as it is now; the browser of the other is let go.
+    pub async fn tools(&self, acts: &Acts) -> Result<Tools> {
+        let (way, other) = match acts.store.allow_private().await? {
+            true => (&self.private, &self.public),
+            false => (&self.public, &self.private),
+        };
+        other.pool.close().await;
+        Ok(Tools {
+            acts: acts.clone(),
+            pool: way.pool.clone(),
+            http: way.http.clone(),
+        })
+    }
+
+    /// Lets all browsers go.
+    pub async fn close(&self) {
+        self.public.pool.close().await;
+        self.private.pool.close().await;
+    }
 }
 
 /// How far a job is, for its heartbeat.

@@ -37,10 +37,10 @@ pub fn judge(t: &Together) -> Option<PageVerdict> {
 
 #[cfg(test)]
 mod tests {
-    use crate::chain::testing::{Wanted, healthy, on_phone, with};
+    use crate::chain::testing::{Wanted, healthy, loaded, on_phone, with};
     use crate::code::Code;
-    use crate::finding::Evidence;
-    use crate::observation::{Look, Observation};
+    use crate::finding::{Evidence, Link};
+    use crate::observation::{Look, Observation, Unlooked};
 
     fn hidden() -> Observation {
         with(on_phone(healthy()), |o| {
@@ -80,5 +80,29 @@ mod tests {
         assert_eq!(d.root, Some(Code::UsableNoOpen));
         let alone = Evidence::fact("on a phone only; on a desktop it works");
         assert!(d.findings[0].evidence.contains(&alone));
+    }
+
+    #[test]
+    fn it_is_told_in_its_own_words_whatever_kept_it_away() {
+        let silent = on_phone(loaded());
+        let d = Wanted::default().of(&[healthy(), silent]);
+        let found = d.root_finding().unwrap();
+        assert_eq!(
+            (found.code, found.link),
+            (Code::ShownPhone, Some(Link::Shown))
+        );
+        assert!(found.summary.contains("on a desktop it works"), "{found:?}");
+        assert!(found.remedy.contains("let it show on phones"), "{found:?}");
+    }
+
+    #[test]
+    fn a_desktop_of_which_nothing_is_known_does_not_work() {
+        let open = with(healthy(), |o| {
+            o.looks.stays = Look::NotLooked {
+                why: Unlooked::Deadline,
+            };
+        });
+        let d = Wanted::default().of(&[open, hidden()]);
+        assert_eq!(d.root, Some(Code::ShownHidden));
     }
 }

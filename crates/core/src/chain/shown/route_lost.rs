@@ -73,6 +73,8 @@ mod tests {
     fn a_route_before_it_came_and_one_that_it_survives_are_no_loss() {
         assert_eq!(root(gone(routed(100.0))), Some(Code::ShownAbsent));
         assert_eq!(root(routed(1500.0)), None);
+        // Within the slack before it came.
+        assert_eq!(root(gone(routed(870.0))), Some(Code::ShownRouteLost));
     }
 
     #[test]
