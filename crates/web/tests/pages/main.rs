@@ -11,5 +11,6 @@ mod lenses;
 mod people;
 mod placing;
 mod rounds;
+mod serving;
 mod settings;
 mod sites;

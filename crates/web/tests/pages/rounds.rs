@@ -253,35 +253,3 @@ async fn progress_reaches_a_listening_page_as_an_event() {
         (Some(round), Some(2), Some(0), Some(false))
     );
 }
-
-/// An open page listens for ever; it must not keep the program from stopping.
-#[tokio::test]
-async fn stopping_ends_the_streams_of_listening_pages() {
-    use tokio::io::{AsyncReadExt, AsyncWriteExt};
-    let (house, technician, _) = estate(1, 0).await;
-    let listener = tokio::net::TcpListener::bind("127.0.0.1:0").await.unwrap();
-    let address = listener.local_addr().unwrap();
-    let (stop, stopped) = tokio::sync::oneshot::channel::<()>();
-    let served = tokio::spawn(newtfern_web::serve(house.app.clone(), listener, async {
-        let _ = stopped.await;
-    }));
-    let mut page = tokio::net::TcpStream::connect(address).await.unwrap();
-    page.write_all(
-        format!(
-            "GET /events HTTP/1.1\r\nhost: {address}\r\ncookie: {}\r\n\r\n",
-            technician.cookie.unwrap()
-        )
-        .as_bytes(),
-    )
-    .await
-    .unwrap();
-    let mut begun = [0; 15];
-    page.read_exact(&mut begun).await.unwrap();
-    assert_eq!(&begun, b"HTTP/1.1 200 OK");
-    stop.send(()).unwrap();
-    tokio::time::timeout(std::time::Duration::from_secs(60), served)
-        .await
-        .expect("it stops while a page listens")
-        .unwrap()
-        .unwrap();
-}
