@@ -25,6 +25,8 @@ pub enum Unlooked {
     NotHad,
     /// The network rule keeps visits away from there.
     Guarded,
+    /// The page had so many requests open that the browser may not have sent it.
+    Crowded,
 }
 
 impl Unlooked {
@@ -40,6 +42,9 @@ impl Unlooked {
             Unlooked::TooMuch => "it is more than a visit reads",
             Unlooked::NotHad => "it could not be had",
             Unlooked::Guarded => "the network rule keeps visits away from it",
+            Unlooked::Crowded => {
+                "the page had more requests open than the browser may send at once"
+            }
         }
     }
 }

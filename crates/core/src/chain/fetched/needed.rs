@@ -7,7 +7,7 @@ use crate::chain::evidence::{lines, request};
 use crate::chain::facts::Facts;
 use crate::code::Code::{self, *};
 use crate::finding::Finding;
-use crate::observation::{FailureKind, Request};
+use crate::observation::{FailureKind, Request, Unlooked};
 
 /// The codes this rule can give.
 pub const CODES: &[Code] = &[
@@ -98,7 +98,7 @@ fn one(c: &Facts, r: &Request) -> Answer {
     };
     if failure.kind == FailureKind::Guard {
         let what = format!("{} of the widget", r.url);
-        return Answer::cannot_tell(what, crate::observation::Unlooked::Guarded);
+        return Answer::cannot_tell(what, Unlooked::Guarded);
     }
     match TABLE.iter().find(|(kind, ..)| *kind == failure.kind) {
         Some((_, code, summary, remedy)) => told(c, r, *code, summary, remedy),
@@ -143,6 +143,16 @@ fn refused_script(c: &Facts, r: &Request) -> Option<(Code, String, &'static str)
     })
 }
 
+/// Requests that wait for their answer at once, up to which the browser sends one more (measured with
+/// Chromium 156 behind one proxy: with 100 it did, with 300 not).
+const MOST_OPEN: usize = 100;
+
+/// So many requests were waiting when this one was made that the browser may have kept it back.
+fn crowded(c: &Facts, r: &Request) -> bool {
+    let open = |o: &&Request| o.status.is_none() && o.end_ms.is_none() && o.start_ms <= r.start_ms;
+    c.seen.requests.iter().filter(open).count() > MOST_OPEN
+}
+
 /// A request that had not ended: its server's time, if ours was not over first.
 fn pending(c: &Facts, r: &Request) -> Answer {
     if r.end_ms.is_some() || r.redirected_to.is_some() {
@@ -158,6 +168,9 @@ fn pending(c: &Facts, r: &Request) -> Answer {
             None => Answer::Holds,
         };
     };
+    if !began && crowded(c, r) {
+        return Answer::cannot_tell(format!("how {} ends", r.url), Unlooked::Crowded);
+    }
     let waited = (until_ms - r.start_ms).max(0.0) / 1000.0;
     let summary = if began {
         format!("{{What}} began to arrive and did not end in {waited:.0} s.")
@@ -191,7 +204,7 @@ mod tests {
     use crate::chain::testing::{
         GOOD, answer, error, healthy, loaded, loader, page, root, script, told, undecided, with,
     };
-    use crate::observation::{Look, Message, Observation, Unlooked};
+    use crate::observation::{Look, Message, Observation};
 
     fn with_loader(status: Option<u16>, kind: Option<FailureKind>) -> Observation {
         with(page(GOOD), |o| o.requests.push(loader(status, kind)))
@@ -358,5 +371,43 @@ mod tests {
             });
         });
         assert_eq!(root(sent_on), Some(StartedSilent));
+    }
+
+    #[test]
+    fn an_answer_that_goes_on_is_one() {
+        let goes_on = |kind: &str| {
+            root(with(loaded(), |o| {
+                o.requests.push(Request {
+                    kind: kind.into(),
+                    end_ms: None,
+                    ..answer(200, "")
+                });
+            }))
+        };
+        assert_eq!(goes_on("eventsource"), Some(StartedSilent));
+        assert_eq!(goes_on("document"), Some(StartedSilent));
+        assert_eq!(goes_on("stylesheet"), Some(FetchedTimeout));
+    }
+
+    /// A page with more slow files than a browser asks for at once keeps its own loader waiting.
+    #[test]
+    fn what_the_browser_may_not_have_sent_is_undecided() {
+        let beside = |others: usize| {
+            let never = |start_ms: f64, url: String| Request {
+                end_ms: None,
+                start_ms,
+                ..script(&url, None, None)
+            };
+            with(page(GOOD), |o| {
+                for i in 0..others {
+                    o.requests
+                        .push(never(10.0, format!("https://slow{i}.example/")));
+                }
+                o.requests
+                    .push(never(500.0, "https://cdn.example.test/l.js".into()));
+            })
+        };
+        assert_eq!(root(beside(99)), Some(FetchedTimeout));
+        undecided(beside(100), "more requests open");
     }
 }
