@@ -115,7 +115,7 @@ mod tests {
             };
         });
         undecided(cut.clone(), "time of the visit was over");
-        let d = Wanted::default().of(&[cut.clone()]);
+        let d = Wanted::default().of(std::slice::from_ref(&cut));
         assert_eq!(d.not_looked_at[0].what, "the page");
         // What came before it is judged all the same.
         let gone = with(cut, |o| o.page.status = Some(404));
