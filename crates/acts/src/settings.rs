@@ -49,19 +49,35 @@ impl Acts {
         Ok(tx.commit().await?)
     }
 
-    /// Keeps a supplier profile. What was judged by the one before is stale.
+    /// Keeps a supplier profile: a new one, or in place of `which`. What was judged by the one before is
+    /// stale.
     ///
     /// # Errors
-    /// [`ActError::Bad`] where the text is no profile.
+    /// [`ActError::Bad`] where the text is no profile, or is another supplier's.
     pub async fn put_supplier(
         &self,
         actor: &Actor,
+        which: Option<&str>,
         text: &str,
         token: Option<&str>,
     ) -> Result<Supplier> {
         actor.may(Role::Administrator)?;
-        let supplier = Supplier::from_toml(text)
-            .map_err(|e| ActError::Bad(format!("The profile was not kept: {e}")))?;
+        let refused = |why: String| ActError::Bad(format!("The profile was not kept: {why}"));
+        let supplier = Supplier::given(text).map_err(|e| refused(e.to_string()))?;
+        let id = &supplier.id;
+        match which {
+            Some(which) if which != id => {
+                return Err(refused(format!(
+                    "its id is \u{201c}{id}\u{201d} where it was \u{201c}{which}\u{201d}; sites name it by its id, so add a new supplier instead"
+                )));
+            }
+            None if self.store.supplier_text(id).await?.is_some() => {
+                return Err(refused(format!(
+                    "there is a supplier with the id \u{201c}{id}\u{201d} already: change its profile, or give another id"
+                )));
+            }
+            _ => {}
+        }
         let changed = self.store.supplier_text(&supplier.id).await?;
         let changed = changed.is_some_and(|before| before != text);
         let all = self.store.sites(&Filter::default(), 0, 100_000).await?.0;

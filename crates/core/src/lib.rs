@@ -8,6 +8,7 @@
 #![warn(missing_docs, clippy::missing_errors_doc)]
 
 pub mod address;
+pub mod address_template;
 pub mod assess;
 pub mod brand;
 pub mod chain;

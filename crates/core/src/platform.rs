@@ -1,6 +1,7 @@
 //! Platforms and their slots: what a slot does to the code put into it, the form of a snippet that
 //! survives it, and the proof, by parsing, that it does.
 
+use crate::address_template;
 use crate::html::Document;
 use crate::placement::{Inspector, PieceState};
 use crate::profile::{ConsentManager, Position, Supplier};
@@ -38,13 +39,7 @@ pub struct Interface {
 impl Interface {
     /// Fills an address in; `None` where it is none then.
     pub fn fill(template: &str, site: &Url, slot: &str) -> Option<Url> {
-        let origin = site.origin().ascii_serialization();
-        Url::parse(
-            &template
-                .replace("{{origin}}", &origin)
-                .replace("{{slot}}", slot),
-        )
-        .ok()
+        address_template::fill(template, Some(site), &[("slot", slot)]).ok()
     }
 }
 

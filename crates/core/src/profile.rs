@@ -3,10 +3,13 @@
 //! may stand in the same file: what this module does not know it passes over.
 
 mod consent_manager;
+mod sound;
 
 use crate::code::Code;
 use regex::Regex;
 use serde::{Deserialize, Serialize};
+
+use sound::Entries;
 
 pub use consent_manager::{Banner, ConsentManager, ConsentMarks, Gating, StateScript, Texts};
 
@@ -55,6 +58,18 @@ pub enum ProfileError {
         id: String,
         /// The code.
         code: Code,
+    },
+    /// An entry that means nothing, or everything.
+    #[error("the profile \u{201c}{id}\u{201d} has in {entry} \u{201c}{value}\u{201d}: {why}")]
+    Entry {
+        /// The profile.
+        id: String,
+        /// The entry.
+        entry: &'static str,
+        /// What it says.
+        value: String,
+        /// What is wrong with it.
+        why: String,
     },
 }
 
@@ -256,6 +271,32 @@ impl Supplier {
         Ok(supplier)
     }
 
+    /// Reads a profile that somebody gives in: entries that mean nothing, or everything, are refused. One
+    /// that is kept already is read by [`Supplier::from_toml`], whatever was allowed when it was kept.
+    ///
+    /// # Errors
+    /// [`ProfileError`], with the entry that is wrong.
+    pub fn given(text: &str) -> Result<Supplier, ProfileError> {
+        let supplier = Supplier::from_toml(text)?;
+        supplier.sound()?;
+        Ok(supplier)
+    }
+
+    fn sound(&self) -> Result<(), ProfileError> {
+        let entries = Entries { id: &self.id };
+        entries.id()?;
+        entries.marks("recognise.inline_markers", &self.recognise.inline_markers)?;
+        entries.hosts("recognise.script_hosts", &self.recognise.script_hosts)?;
+        entries.hosts("alive.frame_hosts", &self.alive.frame_hosts)?;
+        entries.hosts("alive.socket_hosts", &self.alive.socket_hosts)?;
+        entries.hosts("alive.api_hosts", &self.alive.api_hosts)?;
+        if let Some(echo) = &self.echo {
+            entries.address("echo.console_read", &echo.console_read, None, &["key"])?;
+            entries.address("echo.console_answer", &echo.console_answer, None, &["key"])?;
+        }
+        Ok(())
+    }
+
     /// The first key that any of the profile's patterns finds.
     pub fn key_in(&self, text: &str) -> Option<String> {
         self.patterns.iter().find_map(|p| {
@@ -381,6 +422,43 @@ storage = ["ex_id", "ex_session"]
         assert!(other.contains("allowed.* or placed.wrong-key"), "{other}");
         let all = SAMPLE.replace("status = 403, body = \"domain not allowed\", ", "");
         assert!(error(&all).contains("every answer"));
+    }
+
+    #[test]
+    fn entries_that_mean_nothing_or_everything_are_refused() {
+        assert!(Supplier::given(SAMPLE).is_ok());
+        let error = |from: &str, to: &str| {
+            let text = SAMPLE.replace(from, to);
+            assert_ne!(text, SAMPLE, "{from}");
+            // One that was kept before is still read.
+            assert!(Supplier::from_toml(&text).is_ok(), "{to}");
+            Supplier::given(&text).unwrap_err().to_string()
+        };
+        let empty = error("[\"exampleChat(\"]", "[\"exampleChat(\", \" \"]");
+        assert!(empty.contains("recognise.inline_markers"), "{empty}");
+        assert!(empty.contains("found everywhere"), "{empty}");
+        for host in [
+            "*",
+            "*.example.test",
+            "https://app.example.test",
+            "app.example.test:80",
+            "",
+            "a b",
+        ] {
+            let told = error("[\"app.example.test\"]", &format!("[\"{host}\"]"));
+            assert!(
+                told.contains("alive.frame_hosts") && told.contains("is no host"),
+                "{told}"
+            );
+        }
+        let id = error("id = \"example\"", "id = \"../x\"");
+        assert!(id.contains("no short name"), "{id}");
+        let echo = "[echo]\ninput = \"#i\"\nsend = \"#s\"\nanswers = \"#a\"\nconsole_read = \"https://{{key}}.example.test/\"\nconsole_answer = \"https://c.example.test/{{key}}\"\n[consent]";
+        let place = error("[consent]", echo);
+        assert!(
+            place.contains("echo.console_read") && place.contains("host"),
+            "{place}"
+        );
     }
 
     #[test]

@@ -15,14 +15,18 @@ use std::path::Path;
 use std::time::{Duration, Instant};
 use tokio::process::{Child, Command};
 
-fn worker(database: &str, folder: &Path) -> Child {
-    Command::new(env!("CARGO_BIN_EXE_newtfern"))
+fn command(database: &str, folder: &Path) -> Command {
+    let mut command = Command::new(env!("CARGO_BIN_EXE_newtfern"));
+    command
         .args(["worker", "--database", database, "--folder"])
         .arg(folder)
         .env("TMPDIR", folder)
-        .kill_on_drop(true)
-        .spawn()
-        .unwrap()
+        .kill_on_drop(true);
+    command
+}
+
+fn worker(database: &str, folder: &Path) -> Child {
+    command(database, folder).spawn().unwrap()
 }
 
 async fn count(store: &Store, sql: &'static str) -> i64 {
@@ -211,7 +215,12 @@ async fn the_network_rule_holds_from_the_next_job_on() {
     let standins = Standins::start(0, None).await.unwrap();
     let sites = estate(&store, &standins, false).await;
     let folder = tempfile::tempdir().unwrap();
-    let mut worker = worker(&database, folder.path());
+    let log = folder.path().join("log");
+    let said = std::fs::File::create(&log).unwrap();
+    let mut worker = command(&database, folder.path())
+        .stderr(said)
+        .spawn()
+        .unwrap();
     let look = async |allow: bool| {
         let mut tx = store.begin().await.unwrap();
         tx.set_setting("allow_private", &json!(allow))
@@ -238,4 +247,9 @@ async fn the_network_rule_holds_from_the_next_job_on() {
     assert_eq!(look(true).await, (1, 0));
     assert_eq!(look(false).await, (0, 1));
     worker.kill().await.unwrap();
+    // That it runs as root is said once, not at each start of a browser.
+    let said = std::fs::read_to_string(&log).unwrap();
+    let root = rustix::process::geteuid().is_root();
+    let told = said.matches("without its sandbox").count();
+    assert_eq!(told, usize::from(root), "{said}");
 }

@@ -231,7 +231,7 @@ async fn at_console(
 }
 
 fn address(template: &str, key: &str) -> Option<Url> {
-    Url::parse(&template.replace("{{key}}", key)).ok()
+    newtfern_core::address_template::fill(template, None, &[("key", key)]).ok()
 }
 
 /// Asks until the answer is yes or the step's time is over.

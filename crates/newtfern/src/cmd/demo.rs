@@ -178,10 +178,10 @@ async fn seed(acts: &Acts, port: u16) -> Result<bool> {
         .await?;
     tx.commit().await?;
     let text = newtfern_standins::supplier_profile(port);
-    acts.put_supplier(&program(), &text, Some(DEMO_TOKEN))
+    acts.put_supplier(&program(), None, &text, Some(DEMO_TOKEN))
         .await?;
     let rival = newtfern_standins::rival_profile();
-    acts.put_supplier(&program(), rival, None).await?;
+    acts.put_supplier(&program(), None, rival, None).await?;
     clients(acts).await?;
     sites(acts, port).await?;
     for (email, name, role) in PEOPLE {

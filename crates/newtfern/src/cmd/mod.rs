@@ -37,5 +37,5 @@ pub fn say(text: &str) {
 pub fn read_supplier(path: &Path) -> Result<Supplier> {
     let text = std::fs::read_to_string(path)
         .with_context(|| format!("cannot read the supplier profile {}", path.display()))?;
-    Supplier::from_toml(&text).with_context(|| format!("in {}", path.display()))
+    Supplier::given(&text).with_context(|| format!("in {}", path.display()))
 }

@@ -107,11 +107,12 @@ pub async fn save(State(app): State<App>, posted: Posted) -> PageResult {
 /// Where the person is no administrator; mistakes come back with the form.
 pub async fn supplier(State(app): State<App>, posted: Posted) -> PageResult {
     let (f, token) = (&posted.fields, posted.fields.some("token"));
-    let which = f.some("which").unwrap_or_else(|| "new".into());
+    let known = f.some("which");
+    let which = known.clone().unwrap_or_else(|| "new".into());
     let text = f.get("profile");
     let kept = app
         .acts
-        .put_supplier(&posted.actor(), text, token.as_deref())
+        .put_supplier(&posted.actor(), known.as_deref(), text, token.as_deref())
         .await;
     answer(&app, posted, &which, kept).await
 }

@@ -223,6 +223,31 @@ async fn a_supplier_profile_is_kept_or_comes_back_with_what_is_wrong() {
         .has("quoin")
         .lacks("console-secret-1");
 
+    // Its id is taken now, and cannot be changed under the sites that name it.
+    administrator
+        .post("/settings/supplier", &[("profile", text)])
+        .await
+        .is(422)
+        .has("already: change its profile");
+    let renamed = text.replace("id = \"quoin\"", "id = \"other\"");
+    administrator
+        .post(
+            "/settings/supplier",
+            &[("profile", &renamed), ("which", "quoin")],
+        )
+        .await
+        .is(422)
+        .has("sites name it by its id");
+    let everywhere = text.replace("script_hosts = [", "script_hosts = [\"*\", ");
+    administrator
+        .post(
+            "/settings/supplier",
+            &[("profile", &everywhere), ("which", "quoin")],
+        )
+        .await
+        .is(422)
+        .has("is no host");
+
     let broken = text.replace("[snippet]", "[snipet]") + "\n# the note I do not want to lose";
     administrator
         .post(

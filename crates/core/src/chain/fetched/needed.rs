@@ -409,5 +409,16 @@ mod tests {
         };
         assert_eq!(root(beside(99)), Some(FetchedTimeout));
         undecided(beside(100), "more requests open");
+        // What was answered, had ended or came later kept nothing back.
+        let others = |change: fn(&mut Request)| {
+            root(with(beside(150), |o| {
+                let slow = o.requests.iter_mut().filter(|r| r.url.contains("slow"));
+                slow.for_each(change);
+            }))
+        };
+        let answered = |r: &mut Request| (r.kind, r.status) = ("fetch".into(), Some(200));
+        assert_eq!(others(answered), Some(FetchedTimeout));
+        assert_eq!(others(|r| r.end_ms = Some(20.0)), Some(FetchedTimeout));
+        assert_eq!(others(|r| r.start_ms = 600.0), Some(FetchedTimeout));
     }
 }
