@@ -247,7 +247,9 @@ mod tests {
                 (aside(1), aside(-1)),
                 (Some(seconds / 30), Some(seconds / 30))
             );
-            assert_eq!((aside(2), aside(-2)), (None, None));
+            assert_eq!(aside(2), None);
+            // Before 1970 there is no step.
+            assert!(seconds < 60 || aside(-2).is_none());
         }
     }
 

@@ -469,6 +469,12 @@ mod tests {
         assert_eq!(grid.not_made[0].0, ConsentAct::Granted);
         let codes: Vec<Code> = judge(&grid).into_iter().map(|f| f.code).collect();
         assert_eq!(codes, [Code::ConsentRequestEarly]);
+        // A click that was made and did not take is no decision either.
+        let in_vain = with(failed, |o| o.consent.acted_ms = Some(400.0));
+        assert_eq!(
+            super::grid(&sample(), &region(), &[&in_vain]).cells[0].wrong(),
+            1
+        );
     }
 
     #[test]

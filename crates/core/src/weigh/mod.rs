@@ -375,6 +375,24 @@ mod tests {
         );
     }
 
+    /// The range of n values covers the centre with a confidence of 1 - 2 / 2^n: 0.9375 for five, 0.96875
+    /// for six (signed-rank distribution; Hollander, Wolfe, Chicken, table of P(T+ >= t)).
+    #[test]
+    fn five_loads_or_pairs_decide_nothing_however_clear_they_look() {
+        let of = |n: usize| {
+            let mut m = measured(&vec![5.0; n]);
+            m.pairs.truncate(n);
+            conclude("http://a.test/", 1, &m, 50.0).unwrap()
+        };
+        let (five, six) = (of(5), of(6));
+        assert_eq!(
+            (five.verdict, six.verdict),
+            (BudgetVerdict::Undecided, BudgetVerdict::Under)
+        );
+        assert_eq!((five.confidence, six.confidence), (0.9375, 0.96875));
+        assert!(five.page.tbt_ms.is_none() && six.page.tbt_ms.is_some());
+    }
+
     #[test]
     fn a_metric_the_browser_never_gave_stays_empty() {
         let w = conclude("http://a.test/", 1, &measured(&[1.0, 2.0, 3.0]), 50.0).unwrap();
