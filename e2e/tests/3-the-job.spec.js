@@ -77,6 +77,7 @@ test("verify again: the chain holds, consent waits, the looks are compared", asy
   await expect(page.locator("#consent .statewords")).toHaveText("passing");
   await expect(page.locator("#brand .statewords")).toHaveText("passing");
   await expect(page.locator("#brand img.crop")).toHaveCount(2);
+  await expect(page.getByAltText(/panel open/).first()).toBeVisible();
 });
 
 test("echo: a message through the live widget and its answer back", async ({ page }) => {

@@ -2,6 +2,8 @@
 //! stable version 1.3), and what an observation makes of them.
 #![allow(clippy::unwrap_used)]
 
+mod bounds;
+
 use super::collector::Collector;
 use super::settle::blocking;
 use crate::cdp::Event;
@@ -422,60 +424,6 @@ fn console_lines_and_errors_keep_their_place() {
         (e[1].text.as_str(), e[2].text.as_str()),
         ("plain", "Uncaught (in promise)")
     );
-}
-
-#[test]
-fn what_a_hostile_page_can_fill_has_a_bound() {
-    let mut t = Tape::new();
-    let long = "\u{e9}".repeat(5_000);
-    for i in 0..5_000 {
-        t.asks(
-            &format!("r{i}"),
-            &format!("https://mill.example/{i}"),
-            "Fetch",
-            1.0,
-        );
-        t.play(
-            "Log.entryAdded",
-            json!({"entry": {"level": "info", "text": long}}),
-        );
-        t.play(
-            "Runtime.exceptionThrown",
-            json!({"exceptionDetails": {"text": long}}),
-        );
-        t.play(
-            "Network.webSocketCreated",
-            json!({"requestId": format!("w{i}"), "url": "wss://x.test/"}),
-        );
-        t.play(
-            "Page.frameNavigated",
-            json!({"frame": {"id": format!("f{i}"), "parentId": "M", "url": "https://x.test/"}}),
-        );
-        t.play(
-            "Page.navigatedWithinDocument",
-            json!({"frameId": "M", "url": PAGE}),
-        );
-    }
-    let s = &t.state.seen;
-    assert_eq!(s.requests.len(), 3000);
-    for n in [
-        s.console.len(),
-        s.exceptions.len(),
-        s.sockets.len(),
-        s.frames.len(),
-        s.navigations.len(),
-    ] {
-        assert_eq!(n, 300);
-    }
-    assert!(
-        s.console
-            .iter()
-            .chain(&s.exceptions)
-            .all(|m| m.text.len() <= 1000)
-    );
-    // Events of requests past the bound are nobody's, not a neighbour's.
-    t.fails("r4999", 2.0, json!({"errorText": "net::ERR_FAILED"}));
-    assert!(t.state.seen.requests.iter().all(|r| r.failure.is_none()));
 }
 
 #[test]

@@ -74,6 +74,11 @@ pub fn short(value: &Value, name: &str) -> String {
     cut(text(value, name), MOST_ADDRESS)
 }
 
+/// A name or a word of the browser's about something the page named, cut to a bound.
+pub fn named(value: &Value, name: &str) -> String {
+    cut(text(value, name), MOST_NAME)
+}
+
 /// Header values repeated in one answer come joined by line feeds.
 pub fn headers_of(response: &Value) -> Vec<(String, String)> {
     let mut out = Vec::new();

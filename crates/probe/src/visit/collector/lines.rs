@@ -2,7 +2,8 @@
 
 use super::Collector;
 use super::bounds::{
-    MOST_ADDRESS, MOST_LINES, MOST_NAME, MOST_TEXT, argument, cut, line_of, short, stack_of, text,
+    MOST_ADDRESS, MOST_LINES, MOST_NAME, MOST_TEXT, argument, cut, line_of, named, short, stack_of,
+    text,
 };
 use newtfern_core::observation::{Message, Socket};
 use serde_json::Value;
@@ -52,13 +53,13 @@ impl Collector {
         let words: Vec<String> = words.collect();
         let place = &p["stackTrace"]["callFrames"][0];
         let line = line_of(place, "lineNumber");
-        let (level, url) = (text(p, "type"), text(place, "url"));
+        let (level, url) = (named(p, "type"), text(place, "url"));
         self.line(level, words.join(" "), url, line, &p["stackTrace"]);
     }
 
     pub(super) fn log_entry(&mut self, e: &Value) {
         let line = line_of(e, "lineNumber");
-        let (level, words, url) = (text(e, "level"), text(e, "text"), text(e, "url"));
+        let (level, words, url) = (named(e, "level"), text(e, "text"), text(e, "url"));
         self.line(level, words, url, line, &e["stackTrace"]);
     }
 

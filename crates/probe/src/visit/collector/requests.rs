@@ -2,7 +2,7 @@
 
 use super::super::failure;
 use super::Collector;
-use super::bounds::{KEPT, MOST_NAME, MOST_REQUESTS, cut, headers_of, short, text};
+use super::bounds::{KEPT, MOST_NAME, MOST_REQUESTS, cut, headers_of, named, short, text};
 use crate::cdp::Event;
 use crate::proxy::Failures;
 use newtfern_core::observation::{Hop, Initiator, Request};
@@ -76,10 +76,10 @@ impl Collector {
         self.index.insert(id, self.seen.requests.len());
         self.seen.requests.push(Request {
             url,
-            method: text(&p["request"], "method"),
-            kind: text(p, "type").to_lowercase(),
+            method: named(&p["request"], "method"),
+            kind: named(p, "type").to_lowercase(),
             initiator: Initiator {
-                kind: text(initiator, "type"),
+                kind: named(initiator, "type"),
                 url: short(initiator, "url"),
                 line: initiator["lineNumber"].as_u64().map(|l| l as u32 + 1),
                 stack,
@@ -105,7 +105,7 @@ impl Collector {
                 .cloned()
                 .collect();
             request.from_cache |= r["fromDiskCache"].as_bool().unwrap_or(false);
-            request.kind = text(p, "type").to_lowercase();
+            request.kind = named(p, "type").to_lowercase();
         }
         if id == self.document_id {
             let page = &mut self.seen.page;
@@ -113,7 +113,7 @@ impl Collector {
             page.status = status;
             page.mime = cut(text(r, "mimeType"), MOST_NAME);
             page.headers = headers;
-            page.remote = text(r, "remoteIPAddress");
+            page.remote = named(r, "remoteIPAddress");
         }
     }
 
@@ -169,9 +169,9 @@ impl Collector {
         };
         let r = &mut self.seen.requests[i];
         let said = failure::Said {
-            text: &text(p, "errorText"),
-            blocked: &text(p, "blockedReason"),
-            cors: &text(&p["corsErrorStatus"], "corsError"),
+            text: &named(p, "errorText"),
+            blocked: &named(p, "blockedReason"),
+            cors: &named(&p["corsErrorStatus"], "corsError"),
             answered: r.status.is_some(),
         };
         let found = failure::from_browser(proxy, &r.url, &said);
@@ -180,7 +180,7 @@ impl Collector {
         r.failure = Some(found.clone());
         r.status = r.status.or(self.raw_status.get(&id).copied());
         if r.kind.is_empty() {
-            r.kind = text(p, "type").to_lowercase();
+            r.kind = named(p, "type").to_lowercase();
         }
         if id == self.document_id {
             self.document_failure = Some(found.clone());

@@ -1,7 +1,7 @@
 //! What our own script in the page tells, what is stored there, and where scripts come from.
 
 use super::Collector;
-use super::bounds::{MOST_LINES, MOST_NAME, MOST_REQUESTS, cut, short, text};
+use super::bounds::{MOST_LINES, MOST_NAME, MOST_REQUESTS, cut, named, short, text};
 use crate::cdp::Event;
 use newtfern_core::observation::{Launcher, Stored};
 use serde_json::Value;
@@ -43,7 +43,7 @@ impl Collector {
         self.store(Stored {
             kind: if local { "local" } else { "session" }.into(),
             place,
-            name: text(p, "key"),
+            name: named(p, "key"),
             length: text(p, "newValue").len(),
             at_ms,
             expires_s: None,
