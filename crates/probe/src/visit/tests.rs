@@ -3,6 +3,7 @@
 #![allow(clippy::unwrap_used)]
 
 mod bounds;
+mod lines;
 
 use super::collector::Collector;
 use super::settle::blocking;
@@ -355,74 +356,6 @@ fn bodies_are_asked_for_from_the_suppliers_hosts_only_and_never_of_pictures() {
     assert_eq!(
         t.state.wanted_bodies,
         [("S".to_string(), "1".to_string(), 0)]
-    );
-}
-
-#[test]
-fn sockets_are_followed_to_their_end() {
-    let mut t = Tape::new();
-    t.play(
-        "Network.webSocketCreated",
-        json!({"requestId": "w", "url": "wss://live.example.test/s"}),
-    );
-    t.play(
-        "Network.webSocketHandshakeResponseReceived",
-        json!({"requestId": "w", "response": {"status": 101}}),
-    );
-    t.play("Network.webSocketFrameReceived", json!({"requestId": "w"}))
-        .play("Network.webSocketFrameReceived", json!({"requestId": "w"}));
-    t.play(
-        "Network.webSocketFrameReceived",
-        json!({"requestId": "unknown"}),
-    );
-    t.play(
-        "Network.webSocketFrameError",
-        json!({"requestId": "w", "errorMessage": "reset"}),
-    )
-    .play("Network.webSocketClosed", json!({"requestId": "w"}));
-    let s = &t.state.seen.sockets[0];
-    assert_eq!(
-        (
-            s.status,
-            s.received,
-            s.error.as_str(),
-            s.closed_ms.is_some()
-        ),
-        (Some(101), 2, "reset", true)
-    );
-}
-
-#[test]
-fn console_lines_and_errors_keep_their_place() {
-    let mut t = Tape::new();
-    let stack = json!({"callFrames": [{"url": LOADER, "lineNumber": 3}]});
-    t.play(
-        "Runtime.consoleAPICalled",
-        json!({"type": "warning", "args": [{"type": "string", "value": "no"}, {"type": "number", "value": 4}, {"type": "object", "description": "Object"}], "stackTrace": stack}),
-    );
-    t.play(
-        "Log.entryAdded",
-        json!({"entry": {"level": "error", "text": "Refused", "url": PAGE, "lineNumber": 11}}),
-    );
-    t.play(
-        "Runtime.exceptionThrown",
-        json!({"exceptionDetails": {"text": "Uncaught", "lineNumber": 3, "exception": {"description": "TypeError: x is not a function\n    at l.js:4:1"}, "stackTrace": stack}}),
-    );
-    t.play("Runtime.exceptionThrown", json!({"exceptionDetails": {"text": "Uncaught", "url": PAGE, "lineNumber": 0, "exception": {"type": "string", "value": "plain"}}}));
-    t.play("Runtime.exceptionThrown", json!({"exceptionDetails": {"text": "Uncaught (in promise)", "url": PAGE, "lineNumber": 0}}));
-    let (c, e) = (&t.state.seen.console, &t.state.seen.exceptions);
-    assert_eq!(
-        (c[0].text.as_str(), c[0].url.as_str(), c[0].line),
-        ("no 4 Object", LOADER, Some(4))
-    );
-    assert_eq!((c[1].level.as_str(), c[1].line), ("error", Some(12)));
-    assert_eq!(
-        (e[0].text.as_str(), e[0].url.as_str(), e[0].line),
-        ("TypeError: x is not a function", LOADER, Some(4))
-    );
-    assert_eq!(
-        (e[1].text.as_str(), e[2].text.as_str()),
-        ("plain", "Uncaught (in promise)")
     );
 }
 
