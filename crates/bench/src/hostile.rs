@@ -7,7 +7,6 @@ use crate::say;
 use anyhow::{Context, Result};
 use newtfern_core::chain::{Case, Expect, diagnose};
 use newtfern_core::html::{Document, MOST_BYTES};
-use newtfern_core::observation::{DeliveredPage, Look, Observation};
 use newtfern_core::profile::{ConsentManager, Supplier};
 use std::time::Instant;
 
@@ -33,7 +32,7 @@ pub fn measure(supplier: &Supplier) -> Result<()> {
         let began = Instant::now();
         let cut = Document::parse(&text).cut;
         let parsed = began.elapsed().as_secs_f64();
-        let visits = [seen(text)];
+        let visits = [documents::seen(text)];
         let began = Instant::now();
         diagnose(&Case {
             supplier,
@@ -60,26 +59,6 @@ pub fn measure(supplier: &Supplier) -> Result<()> {
         ));
     }
     Ok(())
-}
-
-fn seen(html: String) -> Observation {
-    let mut o = Observation {
-        url: "https://mill.example/".into(),
-        page: DeliveredPage {
-            final_url: "https://mill.example/".into(),
-            status: Some(200),
-            mime: "text/html".into(),
-            html: html.clone(),
-            ..DeliveredPage::default()
-        },
-        final_html: html,
-        ..Observation::default()
-    };
-    let until_ms = 6_000.0;
-    o.looks.document = Look::Seen { at_ms: 100.0 };
-    o.looks.alive = Look::NotThere { until_ms };
-    o.looks.launcher = Look::NotThere { until_ms };
-    o
 }
 
 /// Begins counting the peak anew (proc(5), clear_refs).

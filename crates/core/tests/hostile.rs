@@ -5,10 +5,10 @@
 #[path = "hostile/documents.rs"]
 mod documents;
 
-use documents::Bait;
+use documents::{Bait, seen};
 use newtfern_core::chain::{Case, Diagnosis, Expect, Outcome, diagnose};
 use newtfern_core::html::{Document, MOST_NODES};
-use newtfern_core::observation::{DeliveredPage, Look, Observation};
+use newtfern_core::observation::Observation;
 use newtfern_core::policy::Policies;
 use newtfern_core::profile::{ConsentManager, Supplier};
 
@@ -22,26 +22,6 @@ fn bait(snippet: &str) -> Bait<'_> {
         marker: "brindleStart(",
         snippet,
     }
-}
-
-fn seen(html: String) -> Observation {
-    let mut o = Observation {
-        url: "https://mill.example/".into(),
-        page: DeliveredPage {
-            final_url: "https://mill.example/".into(),
-            status: Some(200),
-            mime: "text/html".into(),
-            html: html.clone(),
-            ..DeliveredPage::default()
-        },
-        final_html: html,
-        ..Observation::default()
-    };
-    o.looks.document = Look::Seen { at_ms: 100.0 };
-    let until_ms = 6_000.0;
-    o.looks.alive = Look::NotThere { until_ms };
-    o.looks.launcher = Look::NotThere { until_ms };
-    o
 }
 
 fn judged(visit: Observation) -> Diagnosis {

@@ -91,6 +91,11 @@ async fn serve() -> u16 {
     port
 }
 
+async fn launch(allow_private: bool) -> Browser {
+    let guard = Guard { allow_private };
+    Browser::launch(guard, None).await.unwrap()
+}
+
 fn supplier() -> Supplier {
     Supplier::from_toml("id='x'\nname='X'\n[recognise]\nscript_hosts=['cdn.x.test']\n[snippet]\ntemplate='<script src=\"https://cdn.x.test/l.js\"></script>'\n[alive]\nscript='window.X'\nlauncher='#x'\nstart_within_ms=1000").unwrap()
 }
@@ -134,16 +139,7 @@ fn told(d: &Diagnosis) -> String {
 #[tokio::test(flavor = "multi_thread")]
 async fn a_hostile_page_costs_one_visit() {
     let port = serve().await;
-    let browser = Arc::new(
-        Browser::launch(
-            Guard {
-                allow_private: true,
-            },
-            None,
-        )
-        .await
-        .unwrap(),
-    );
+    let browser = Arc::new(launch(true).await);
     let expected = [
         ("/dialogs", "placed.absent"),
         ("/loop", "delivered.timeout"),
@@ -196,10 +192,7 @@ async fn a_hostile_page_costs_one_visit() {
 #[tokio::test(flavor = "multi_thread")]
 async fn what_we_cut_off_is_undecided() {
     let port = serve().await;
-    let guard = Guard {
-        allow_private: true,
-    };
-    let browser = Browser::launch(guard, None).await.unwrap();
+    let browser = launch(true).await;
     let url = Url::parse(&format!("http://hostile.localhost:{port}/silent")).unwrap();
     let supplier = supplier();
     let plan = VisitPlan {
@@ -225,10 +218,7 @@ async fn what_we_cut_off_is_undecided() {
 #[tokio::test(flavor = "multi_thread")]
 async fn a_page_that_replaces_the_browsers_functions_is_seen_as_it_is() {
     let port = serve().await;
-    let guard = Guard {
-        allow_private: true,
-    };
-    let browser = Browser::launch(guard, None).await.unwrap();
+    let browser = launch(true).await;
     let seen = see(
         &browser,
         &format!("http://forged.localhost:{port}/forged"),
@@ -245,14 +235,7 @@ async fn a_page_that_replaces_the_browsers_functions_is_seen_as_it_is() {
 #[tokio::test(flavor = "multi_thread")]
 async fn the_guard_holds_for_every_request_of_the_browser() {
     let port = serve().await;
-    let browser = Browser::launch(
-        Guard {
-            allow_private: false,
-        },
-        None,
-    )
-    .await
-    .unwrap();
+    let browser = launch(false).await;
     let before = INSIDE.load(Ordering::Relaxed);
     for host in [
         "127.0.0.1",
@@ -277,16 +260,7 @@ async fn the_guard_holds_for_every_request_of_the_browser() {
 #[tokio::test(flavor = "multi_thread")]
 async fn a_killed_browser_is_told_at_once() {
     let port = serve().await;
-    let browser = Arc::new(
-        Browser::launch(
-            Guard {
-                allow_private: true,
-            },
-            None,
-        )
-        .await
-        .unwrap(),
-    );
+    let browser = Arc::new(launch(true).await);
     let under_way = {
         let browser = browser.clone();
         tokio::spawn(async move {
@@ -322,14 +296,7 @@ async fn a_killed_browser_is_told_at_once() {
 #[tokio::test(flavor = "multi_thread")]
 async fn page_figures_are_those_of_web_vitals() {
     let port = serve().await;
-    let browser = Browser::launch(
-        Guard {
-            allow_private: true,
-        },
-        None,
-    )
-    .await
-    .unwrap();
+    let browser = launch(true).await;
     let seen = see(
         &browser,
         &format!("http://vitals.localhost:{port}/vitals"),
@@ -365,10 +332,7 @@ async fn page_figures_are_those_of_web_vitals() {
 #[tokio::test(flavor = "multi_thread")]
 async fn forty_slow_hosts_do_not_keep_the_loader_waiting() {
     let port = serve().await;
-    let guard = Guard {
-        allow_private: true,
-    };
-    let browser = Browser::launch(guard, None).await.unwrap();
+    let browser = launch(true).await;
     let seen = see(
         &browser,
         &format!("http://many.localhost:{port}/many"),

@@ -1,6 +1,29 @@
 //! Documents made to hurt whoever reads them, at any size: what parsers and rules must answer in
 //! linear time. Shared by the tests (small) and the bench (as large as is read).
 
+use newtfern_core::observation::{DeliveredPage, Look, Observation};
+
+/// A visit that got the document and saw nothing of the widget to the end.
+pub fn seen(html: String) -> Observation {
+    let mut o = Observation {
+        url: "https://mill.example/".into(),
+        page: DeliveredPage {
+            final_url: "https://mill.example/".into(),
+            status: Some(200),
+            mime: "text/html".into(),
+            html: html.clone(),
+            ..DeliveredPage::default()
+        },
+        final_html: html,
+        ..Observation::default()
+    };
+    o.looks.document = Look::Seen { at_ms: 100.0 };
+    let until_ms = 6_000.0;
+    o.looks.alive = Look::NotThere { until_ms };
+    o.looks.launcher = Look::NotThere { until_ms };
+    o
+}
+
 /// What the supplier's code looks like, so that no document is passed over by a first look.
 pub struct Bait<'a> {
     /// A host of its loader.
