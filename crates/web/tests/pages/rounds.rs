@@ -17,6 +17,16 @@ async fn verify_all(technician: &Caller) -> String {
 }
 
 #[tokio::test]
+async fn a_round_has_each_site_once() {
+    let (house, technician, sites) = estate(2, 0).await;
+    let (one, two) = (sites[0].to_string(), sites[1].to_string());
+    let both = format!("{one},{two},{one}");
+    let fields = [("kind", "check"), ("site", &one), ("site", &both)];
+    technician.post("/bulk", &fields).await.leads();
+    assert_eq!(house.count("select count(*) from jobs").await, 2);
+}
+
+#[tokio::test]
 async fn an_act_on_all_found_goes_to_what_the_filter_finds() {
     let (house, technician, sites) = estate(70, 60).await;
     let all = [
