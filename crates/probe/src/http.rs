@@ -296,3 +296,28 @@ async fn body_of(mut answer: reqwest::Response) -> Result<String, NetFailure> {
     }
     Ok(crate::decoding::text_of(&bytes, kind.as_deref()))
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    /// reqwest hides the resolver's error, so causes are kept beside it: by host, for requests that run
+    /// side by side must not get each other's.
+    #[tokio::test]
+    async fn requests_side_by_side_keep_their_own_failures() {
+        let http = Http::new(Guard::default(), None).unwrap();
+        let names = (0..30).map(|i| match i % 2 {
+            0 => (format!("http://inside{i}.localhost:9/"), FailureKind::Guard),
+            _ => (format!("http://nowhere{i}.invalid/"), FailureKind::Dns),
+        });
+        let asked = names.map(|(address, expected)| {
+            let http = http.clone();
+            async move {
+                let url = Url::parse(&address).unwrap();
+                let failure = http.get(&url).await.failure;
+                assert_eq!(failure.map(|f| f.kind), Some(expected), "{address}");
+            }
+        });
+        futures_util::future::join_all(asked).await;
+    }
+}
