@@ -75,6 +75,38 @@ async fn many_sites_come_in_pages_worst_first_each_once() {
     technician.get("/lens/load?page=soon").await.is(400);
 }
 
+/// The Estate's own order is that of the worst a site has in any family.
+#[tokio::test]
+async fn the_estate_begins_with_the_worst_whatever_family_it_is_in() {
+    let (house, technician, sites) = estate(6, 0).await;
+    let last = sites[5];
+    set(
+        &house,
+        last,
+        Family::Consent,
+        Standing::Failing,
+        "It stores early.",
+    )
+    .await;
+    let rows = technician.get("/lens/estate").await.rows();
+    assert_eq!(rows[0], last.to_string(), "{rows:?}");
+    let failing = technician.get("/lens/estate?state=failing").await.rows();
+    assert_eq!(failing, [last.to_string()]);
+}
+
+/// Words are found together, whichever of name, client, address, key, supplier or code each stands in.
+#[tokio::test]
+async fn several_words_are_found_together() {
+    let (_house, technician, sites) = estate(12, 0).await;
+    let found = async |q: &str| technician.get(&format!("/lens/estate?q={q}")).await.rows();
+    assert_eq!(
+        found("candlegate+site7.example").await,
+        [sites[7].to_string()]
+    );
+    assert_eq!(found("kite-003+brindle").await, [sites[3].to_string()]);
+    assert!(found("ferries+site7.example").await.is_empty());
+}
+
 #[tokio::test]
 async fn search_state_and_client_narrow_together_and_search_words_are_no_patterns() {
     let (house, technician, sites) = estate(40, 10).await;
