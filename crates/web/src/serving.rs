@@ -4,15 +4,17 @@
 use crate::assets;
 use crate::router::router;
 use crate::state::App;
+use axum::Router;
 use axum::extract::ConnectInfo;
 use axum::extract::Request;
 use hyper::body::Incoming;
 use hyper_util::rt::{TokioIo, TokioTimer};
 use std::future::Future;
+use std::net::SocketAddr;
 use std::sync::Arc;
 use std::time::Duration;
-use tokio::net::TcpListener;
-use tokio::sync::Semaphore;
+use tokio::net::{TcpListener, TcpStream};
+use tokio::sync::{Semaphore, watch};
 use tokio::task::JoinSet;
 use tower::ServiceExt;
 
@@ -75,25 +77,10 @@ pub async fn serve(
             }
         };
         while open.try_join_next().is_some() {}
-        let (service, mut closing) = (service.clone(), closing.subscribe());
+        let (service, closing) = (service.clone(), closing.subscribe());
         open.spawn(async move {
             let _place = place;
-            let answer = hyper::service::service_fn(move |request: hyper::Request<Incoming>| {
-                let mut request: Request = request.map(axum::body::Body::new);
-                request.extensions_mut().insert(ConnectInfo(peer));
-                service.clone().oneshot(request)
-            });
-            let connection = hyper::server::conn::http1::Builder::new()
-                .timer(TokioTimer::new())
-                .header_read_timeout(patience.headers)
-                .serve_connection(TokioIo::new(stream), answer);
-            let mut connection = std::pin::pin!(connection);
-            // What goes wrong with one connection is its peer's affair.
-            tokio::select! {
-                _ = &mut connection => return,
-                _ = closing.wait_for(|c| *c) => connection.as_mut().graceful_shutdown(),
-            }
-            let _ = connection.await;
+            answer(stream, peer, service, patience, closing).await;
         });
     }
     closing.send_replace(true);
@@ -102,4 +89,29 @@ pub async fn serve(
         tracing::warn!("some requests were not answered in time and were cut off");
     }
     Ok(())
+}
+
+/// One connection to its end. What goes wrong with it is its peer's affair.
+async fn answer(
+    stream: TcpStream,
+    peer: SocketAddr,
+    service: Router,
+    patience: Patience,
+    mut closing: watch::Receiver<bool>,
+) {
+    let answer = hyper::service::service_fn(move |request: hyper::Request<Incoming>| {
+        let mut request: Request = request.map(axum::body::Body::new);
+        request.extensions_mut().insert(ConnectInfo(peer));
+        service.clone().oneshot(request)
+    });
+    let connection = hyper::server::conn::http1::Builder::new()
+        .timer(TokioTimer::new())
+        .header_read_timeout(patience.headers)
+        .serve_connection(TokioIo::new(stream), answer);
+    let mut connection = std::pin::pin!(connection);
+    tokio::select! {
+        _ = &mut connection => return,
+        _ = closing.wait_for(|c| *c) => connection.as_mut().graceful_shutdown(),
+    }
+    let _ = connection.await;
 }

@@ -91,6 +91,7 @@ async fn a_password_is_changed_by_who_knows_the_old_one_and_other_sessions_end()
 
 #[tokio::test]
 async fn a_link_chooses_a_password_once() {
+    // One story: each part stands on what the one before left behind.
     let house = house().await;
     let administrator = house.person(Role::Administrator).await;
     let added = administrator
@@ -157,6 +158,7 @@ async fn a_link_chooses_a_password_once() {
 
 #[tokio::test]
 async fn the_second_factor_is_asked_for_and_each_code_opens_once() {
+    // One story: each part stands on what the one before left behind.
     let house = house().await;
     let id = ada(&house, Role::Technician).await;
     let here = house.signed_in(id).await;

@@ -3,6 +3,7 @@
 #![allow(clippy::unwrap_used)]
 
 mod accounts;
+mod again;
 mod clients;
 mod handover;
 mod house;

@@ -174,6 +174,7 @@ async fn a_session_ends_when_it_runs_out_or_is_closed() {
 
 #[tokio::test]
 async fn signing_in_tells_nothing_about_who_exists_and_ends_after_many_attempts() {
+    // One story: each part stands on what the one before left behind.
     let house = house().await;
     let hash = hash_password("fern and sallow");
     house

@@ -189,6 +189,7 @@ async fn a_role_changes_at_once_and_nobody_changes_their_own() {
 
 #[tokio::test]
 async fn a_supplier_profile_is_kept_or_comes_back_with_what_is_wrong() {
+    // One story: each part stands on what the one before left behind.
     let house = house().await;
     let administrator = house.person(Role::Administrator).await;
     let text = newtfern_standins::rival_profile();

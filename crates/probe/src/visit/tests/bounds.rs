@@ -74,6 +74,7 @@ fn longest(value: &Value) -> usize {
 /// Addresses, stacks, names, headers, texts: each place in which a page can put as much as it likes.
 #[test]
 fn each_text_of_a_page_is_cut() {
+    // Long for the protocol messages that it plays.
     let long = "\u{e9}".repeat(50_000);
     let url = format!("https://cdn.example.test/{long}");
     let frame = json!({"url": url, "functionName": long, "lineNumber": 1});
