@@ -192,7 +192,8 @@ impl Acts {
         self.judge_design(id).await
     }
 
-    /// Removes a site; its name is asked for, so that it is not done by a slip.
+    /// Removes a site with its pictures and papers; its name is asked for, so that it is not done by a
+    /// slip.
     ///
     /// # Errors
     /// [`ActError::Bad`] where the name is another.
@@ -210,9 +211,13 @@ impl Acts {
             )));
         }
         let mut tx = self.store.begin().await?;
-        tx.remove_site(id).await?;
-        let detail = json!({"name": site.name, "key": site.key});
+        let let_go = tx.remove_site(id).await?;
+        let detail = json!({"name": site.name, "key": site.key, "files": let_go.len()});
         record(&mut tx, actor, "removed a site", &site.url, detail).await?;
-        Ok(tx.commit().await?)
+        tx.commit().await?;
+        for key in let_go {
+            self.blobs.remove(&key).await?;
+        }
+        Ok(())
     }
 }

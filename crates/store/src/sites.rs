@@ -252,16 +252,15 @@ impl Tx {
             .map_err(doing("keeping a token"))
     }
 
-    /// Removes a site and what belongs to it.
+    /// Removes a site and what belongs to it; gives the blobs that nothing refers to any more.
     ///
     /// # Errors
     /// Where the database refuses.
-    pub async fn remove_site(&mut self, id: i64) -> Result<()> {
-        sqlx::query("delete from sites where id = $1")
+    pub async fn remove_site(&mut self, id: i64) -> Result<Vec<String>> {
+        sqlx::query_scalar(include_str!("sql/remove_site.sql"))
             .bind(id)
-            .execute(&mut *self.inner)
+            .fetch_all(&mut *self.inner)
             .await
-            .map(|_| ())
             .map_err(doing("removing a site"))
     }
 

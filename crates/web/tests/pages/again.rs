@@ -1,10 +1,11 @@
-//! Judging again what was seen before.
+//! What was seen before: judged again, and gone with its site.
 
 use crate::house::house;
 use jiff::{SignedDuration, Timestamp};
 use newtfern_acts::Actor;
 use newtfern_core::observation::{Observation, VERSION};
 use newtfern_store::checks::NewCheck;
+use newtfern_store::people::Role;
 
 /// A better check over an old look makes a new verdict, not a fresh look.
 #[tokio::test]
@@ -39,4 +40,35 @@ async fn judging_again_keeps_the_time_of_the_visit() {
     );
     let fresh = "select count(*) from standings where check_id is not null and at > now() - interval '1 day'";
     assert_eq!(house.count(fresh).await, 0);
+}
+
+/// Pictures of clients' sites do not stay on the disk when the site is gone; one that another site has too
+/// does.
+#[tokio::test]
+async fn a_removed_site_takes_its_pictures_along() {
+    let house = house().await;
+    let client = house.client("Lenn Kite Workshop").await;
+    let sites = [house.site(client, 1).await, house.site(client, 2).await];
+    let blobs = &house.acts().blobs;
+    let own = blobs.put(b"own".to_vec(), "png").await.unwrap();
+    let shared = blobs.put(b"shared".to_vec(), "png").await.unwrap();
+    for site in sites {
+        let mut look = NewCheck::of(site, "check", Timestamp::now(), vec![]);
+        look.blobs = vec![shared.clone()];
+        if site == sites[0] {
+            look.blobs.push(own.clone());
+        }
+        let mut tx = house.store().begin().await.unwrap();
+        tx.keep_check(&look).await.unwrap();
+        tx.commit().await.unwrap();
+    }
+    let technician = house.person(Role::Technician).await;
+    let path = format!("/sites/{}/remove", sites[0]);
+    technician
+        .post(&path, &[("name", "Site 001")])
+        .await
+        .leads();
+    assert_eq!(house.count("select count(*) from sites").await, 1);
+    assert!(blobs.get(&own).await.unwrap().is_none());
+    assert!(blobs.get(&shared).await.unwrap().is_some());
 }
