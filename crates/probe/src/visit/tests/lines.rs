@@ -70,3 +70,22 @@ fn console_lines_and_errors_keep_their_place() {
         ("plain", "Uncaught (in promise)")
     );
 }
+
+/// When the widget came up is the page's own word, by the page's clock; we hear of it later.
+#[test]
+fn the_sign_of_life_has_the_time_at_which_it_came() {
+    let at = |told_ms: f64| {
+        let mut t = Tape::new();
+        t.state.began = std::time::Instant::now().checked_sub(std::time::Duration::from_secs(10));
+        t.state.began_wall_s = 1.7e9;
+        // The document began 200 ms into the visit; its clock counts from there.
+        let told = json!({"t": "alive", "origin": 1.7e12 + 200.0, "at": told_ms});
+        let call = json!({"name": "nfTell", "payload": told.to_string()});
+        t.play("Runtime.bindingCalled", call);
+        t.state.alive_ms.unwrap()
+    };
+    assert!((at(600.0) - 800.0).abs() < 1.0, "{}", at(600.0));
+    // Not before the visit began, and not after now.
+    assert_eq!(at(-5_000.0), 0.0);
+    assert!((10_000.0..20_000.0).contains(&at(9e9)));
+}
