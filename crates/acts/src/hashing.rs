@@ -25,7 +25,7 @@ pub fn hash_password(password: &str) -> String {
 }
 
 /// Is this the password of a hash?
-pub fn verify_password(password: &str, hash: &str) -> bool {
+fn verify_password(password: &str, hash: &str) -> bool {
     let verifier = Argon2::default();
     let hash = PasswordHash::new(hash);
     hash.is_ok_and(|h| verifier.verify_password(password.as_bytes(), &h).is_ok())

@@ -29,7 +29,7 @@ use newtfern_store::{Store, StoreError, Tx};
 use std::sync::Arc;
 
 pub use checks::Seen;
-pub use hashing::{hash_password, verify_password};
+pub use hashing::hash_password;
 pub use import::{Imported, RowOutcome};
 pub use outside::{Looked, Outside, SlotError, SlotText};
 pub use people::{LINK_HOURS, PeopleAct};
@@ -96,6 +96,9 @@ pub enum ActError {
     Slot(#[from] SlotError),
     #[error(transparent)]
     Store(#[from] StoreError),
+    /// Who is signed in was asked for the password once more.
+    #[error("Your present password is not right.")]
+    WrongPassword,
     /// Too much of it is asked for at once.
     #[error("too many people sign in at this moment: try again in a minute")]
     Busy,

@@ -4,6 +4,7 @@
 use crate::hashing::MOST_PASSWORD;
 use crate::{ActError, Actor, Acts, Result, record};
 use jiff::{SignedDuration, Timestamp};
+use newtfern_core::site::MOST_NAME;
 use newtfern_store::Tx;
 use newtfern_store::people::{Person, Role};
 use newtfern_store::sessions::Session;
@@ -13,8 +14,6 @@ use serde_json::json;
 const LEAST_PASSWORD: usize = 12;
 /// Characters of an address (RFC 5321, 4.5.3.1.3: 256 for a path with its brackets).
 pub const MOST_EMAIL: usize = 254;
-/// Characters of a name.
-const MOST_NAME: usize = 120;
 /// Hours a link for choosing a password holds.
 pub const LINK_HOURS: i64 = 24;
 
@@ -274,7 +273,7 @@ impl Acts {
         if self.hashing.verify(password, hash.as_deref()).await? {
             return Ok(());
         }
-        bad("Your present password is not right.")
+        Err(ActError::WrongPassword)
     }
 }
 

@@ -25,13 +25,11 @@ pub fn svg(text: &str, label: &str) -> String {
             path += &format!("M{x} {y}h1v1h-1z");
         }
     }
-    let picture = Picture {
+    super::drawn(&Picture {
         side: width + 8,
         path,
         label,
-    };
-    // The template is plain values in plain markup.
-    picture.render().unwrap_or_default()
+    })
 }
 
 #[cfg(test)]

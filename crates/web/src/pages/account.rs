@@ -1,14 +1,16 @@
 //! One's own account: password, second factor, sessions.
 
+use super::sign_in::too_many;
 use super::{form_again, render};
 use crate::draw::qr;
 use crate::error::{PageError, PageResult};
 use crate::peer::Peer;
-use crate::session::{Own, OwnPosted, Reader};
+use crate::session::{Fields, Own, OwnPosted, Reader};
 use crate::state::App;
 use crate::view::{Frame, ago, moment};
 use askama::Template;
-use axum::extract::{Query, State};
+use axum::body::Bytes;
+use axum::extract::{Path, Query, State};
 use axum::http::StatusCode;
 use axum::response::{IntoResponse, Redirect};
 use newtfern_acts::ActError;
@@ -147,8 +149,9 @@ async fn answer(
 ) -> PageResult {
     match result {
         Ok(()) => done(what),
-        Err(ActError::Bad(problem)) => {
-            form_again(&whole(app, session, Some((part, problem))).await?)
+        Err(mistake @ (ActError::Bad(_) | ActError::WrongPassword)) => {
+            let told = Some((part, mistake.to_string()));
+            form_again(&whole(app, session, told).await?)
         }
         Err(other) => Err(other.into()),
     }
@@ -169,17 +172,12 @@ async fn guarded(
         browser: None,
     };
     if let Some(wait) = app.tries.wait(&attempt, Instant::now()) {
-        let seconds = wait.as_secs().max(1);
-        return Err(ActError::Bad(format!(
-            "Too many attempts: wait {seconds} s."
-        )));
+        return Err(ActError::Bad(too_many(wait)));
     }
     let result = act.await;
     match &result {
         Ok(()) => app.tries.succeeded(&attempt),
-        Err(ActError::Bad(why)) if why.contains("present password") => {
-            app.tries.failed(&attempt, Instant::now());
-        }
+        Err(ActError::WrongPassword) => app.tries.failed(&attempt, Instant::now()),
         Err(_) => {}
     }
     result
@@ -276,10 +274,7 @@ struct Welcome {
 ///
 /// # Errors
 /// Where the link does not hold.
-pub async fn welcome(
-    State(app): State<App>,
-    axum::extract::Path(token): axum::extract::Path<String>,
-) -> PageResult {
+pub async fn welcome(State(app): State<App>, Path(token): Path<String>) -> PageResult {
     let person = app.store().password_link(&token).await?;
     let person = person.ok_or(PageError::NotFound("link"))?;
     render(&Welcome {
@@ -293,12 +288,8 @@ pub async fn welcome(
 ///
 /// # Errors
 /// Where the link does not hold; a password that is too short comes back with the form.
-pub async fn choose(
-    State(app): State<App>,
-    axum::extract::Path(token): axum::extract::Path<String>,
-    body: axum::body::Bytes,
-) -> PageResult {
-    let fields = crate::session::Fields::parse(&body);
+pub async fn choose(State(app): State<App>, Path(token): Path<String>, body: Bytes) -> PageResult {
+    let fields = Fields::parse(&body);
     match app.acts.choose_password(&token, fields.get("new")).await {
         Ok(_) => Ok(Redirect::to("/sign-in").into_response()),
         Err(ActError::Bad(problem)) => {

@@ -77,7 +77,8 @@ pub fn again(to: &str, form: &[u8]) -> Response {
     (StatusCode::UNAUTHORIZED, Html(page.unwrap_or_default())).into_response()
 }
 
-fn too_many(wait: Duration) -> String {
+/// How long to wait before the next attempt, in words.
+pub(super) fn too_many(wait: Duration) -> String {
     let seconds = wait.as_secs().max(1);
     let s = if seconds == 1 { "" } else { "s" };
     format!("Too many attempts. Wait {seconds} second{s}, then try again.")
