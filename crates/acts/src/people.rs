@@ -168,7 +168,7 @@ impl Acts {
             .ok_or(ActError::NotFound("person"))
     }
 
-    /// Locks, unlocks, signs out or removes people, all or none of them; gives how many.
+    /// Locks, unlocks, signs out or removes people, all or none of them.
     ///
     /// # Errors
     /// [`ActError::Bad`] for oneself, or where no administrator would be left.
@@ -178,7 +178,7 @@ impl Acts {
         own: i64,
         ids: &[i64],
         act: PeopleAct,
-    ) -> Result<usize> {
+    ) -> Result<()> {
         actor.may(Role::Administrator)?;
         if ids.is_empty() {
             return bad("Nobody is ticked: tick the people first.");
@@ -206,8 +206,7 @@ impl Acts {
         for person in &people {
             record(&mut tx, actor, act.done(), &person.email, json!({})).await?;
         }
-        tx.commit().await?;
-        Ok(people.len())
+        Ok(tx.commit().await?)
     }
 
     /// A link by which somebody chooses a password, once, within a day; gives its token. Their old
@@ -235,7 +234,7 @@ impl Acts {
     ///
     /// # Errors
     /// [`ActError::Bad`] for a password that is too short; [`ActError::NotFound`] for a link that does not hold.
-    pub async fn choose_password(&self, token: &str, password: &str) -> Result<Person> {
+    pub async fn choose_password(&self, token: &str, password: &str) -> Result<()> {
         check_password(password)?;
         let hash = self.hashing.hash(password).await?;
         let mut tx = self.store.begin().await?;
@@ -245,8 +244,7 @@ impl Acts {
         tx.end_sessions(&[person.id], None).await?;
         let act = "chose a password by a link";
         record(&mut tx, &Actor::of(&person), act, &person.email, json!({})).await?;
-        tx.commit().await?;
-        Ok(person)
+        Ok(tx.commit().await?)
     }
 
     /// Changes one's own password; all other sessions end.

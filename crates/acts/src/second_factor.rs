@@ -73,15 +73,15 @@ impl Acts {
     /// # Errors
     /// Where it cannot be opened.
     pub async fn pending_second_factor(&self, person: &Person) -> Result<Option<Setup>> {
-        let row = self
-            .store
-            .second_factor(person.id)
-            .await?
-            .unwrap_or_default();
-        match self.open_secret(&place(person.id), row.second_pending)? {
+        match self.pending_secret(person.id).await? {
             Some(secret) => self.setup(person, secret).map(Some),
             None => Ok(None),
         }
+    }
+
+    async fn pending_secret(&self, person: i64) -> Result<Option<String>> {
+        let row = self.store.second_factor(person).await?;
+        self.open_secret(&place(person), row.unwrap_or_default().second_pending)
     }
 
     fn setup(&self, person: &Person, secret: String) -> Result<Setup> {
@@ -101,12 +101,7 @@ impl Acts {
         code: &str,
     ) -> Result<Vec<String>> {
         let person = &session.person;
-        let row = self
-            .store
-            .second_factor(person.id)
-            .await?
-            .unwrap_or_default();
-        let Some(secret) = self.open_secret(&place(person.id), row.second_pending)? else {
+        let Some(secret) = self.pending_secret(person.id).await? else {
             return Err(ActError::Bad(
                 "Begin to set up the second factor first.".into(),
             ));

@@ -59,12 +59,13 @@ pub async fn serve(
     let mut open = JoinSet::new();
     let mut shutdown = std::pin::pin!(shutdown);
     loop {
-        // Never closed.
-        let Ok(place) = room.clone().acquire_owned().await else {
-            break;
+        // A full house is asked to stop, too. The places are never closed.
+        let next = async {
+            let place = room.clone().acquire_owned().await;
+            (place, listener.accept().await)
         };
-        let accepted = tokio::select! {
-            accepted = listener.accept() => accepted,
+        let (place, accepted) = tokio::select! {
+            next = next => next,
             () = &mut shutdown => break,
         };
         let (stream, peer) = match accepted {
