@@ -4,6 +4,7 @@ use crate::{ActError, Actor, Acts, Result, record};
 use newtfern_core::address;
 use newtfern_core::brand::BrandSheet;
 use newtfern_core::intake::{self, SiteRow};
+use newtfern_core::private_hosts::PrivateHosts;
 use newtfern_store::people::Role;
 use serde_json::json;
 use std::collections::{HashMap, HashSet};
@@ -50,14 +51,14 @@ impl Acts {
             .collect();
         let known = self.store.known_addresses(&addresses).await?;
         let known: HashSet<String> = known.into_iter().collect();
-        let allow_private = self.store.allow_private().await?;
+        let private = self.store.private_hosts().await?;
         let mut clients: HashMap<String, i64> = HashMap::new();
         let mut out = Vec::new();
         let mut tx = self.store.begin().await?;
         for row in rows {
             let outcome = match row.result {
                 Err(why) => refused(row.line, "", why),
-                Ok(site) => match not_taken(&site, &known, allow_private) {
+                Ok(site) => match not_taken(&site, &known, &private) {
                     Some(why) => refused(row.line, &site.site.url, why),
                     None => {
                         let client = self.client_for(&mut tx, &site.client, &mut clients).await?;
@@ -117,15 +118,11 @@ impl Acts {
 }
 
 /// Why a row that can be read is not taken.
-fn not_taken(row: &SiteRow, known: &HashSet<String>, allow_private: bool) -> Option<String> {
+fn not_taken(row: &SiteRow, known: &HashSet<String>, private: &PrivateHosts) -> Option<String> {
     if known.contains(&row.site.url) {
         return Some("a site with this address is there already".into());
     }
     let url = address::parse(&row.site.url).ok()?;
-    match address::refuse_private(&url) {
-        Err(error) if !allow_private => {
-            Some(format!("{error}, which only an administrator can allow"))
-        }
-        _ => None,
-    }
+    let refused = private.refuse(&url).err();
+    refused.map(|error| format!("{error}, which only an administrator can allow"))
 }

@@ -36,7 +36,7 @@ pub enum SlotError {
 
 #[async_trait]
 pub trait Outside: Send + Sync {
-    async fn look(&self, typed: &str, platforms: &[Platform], allow_private: bool) -> Looked;
+    async fn look(&self, typed: &str, platforms: &[Platform]) -> Looked;
     async fn read_slot(&self, address: &Url, token: &str) -> Result<SlotText, SlotError>;
     async fn write_slot(
         &self,

@@ -2,6 +2,7 @@
 
 use crate::{ActError, Actor, Acts, Result, record, supplier_place};
 use newtfern_core::family::Family;
+use newtfern_core::private_hosts::PrivateHosts;
 use newtfern_core::profile::Supplier;
 use newtfern_store::lists::Filter;
 use newtfern_store::people::Role;
@@ -11,10 +12,10 @@ use serde_json::json;
 const KEPT: std::ops::RangeInclusive<i64> = 2..=1000;
 
 /// What holds for the whole house.
-#[derive(Debug, Clone, Copy)]
+#[derive(Debug, Clone)]
 pub struct HouseRules {
-    /// Visits may go to loopback and private addresses.
-    pub allow_private: bool,
+    /// The private and local addresses that visits may go to, as typed.
+    pub private_hosts: String,
     /// How many checks of a kind stay for each site; none where no number was given.
     pub keep_checks: Option<i64>,
     /// Everybody signs in with a second factor.
@@ -25,7 +26,7 @@ impl Acts {
     /// Keeps what holds for the whole house.
     ///
     /// # Errors
-    /// [`ActError::Bad`] where the number is none to keep.
+    /// [`ActError::Bad`] where the number is none to keep, or a line is no host and no network.
     pub async fn set_house_rules(&self, actor: &Actor, rules: HouseRules) -> Result<()> {
         actor.may(Role::Administrator)?;
         let keep = rules.keep_checks.filter(|n| KEPT.contains(n));
@@ -35,13 +36,15 @@ impl Acts {
                 "The history keeps a number of checks from {from} to {to}."
             ))
         })?;
-        let (private, second) = (rules.allow_private, rules.second_required);
+        let private = PrivateHosts::read(&rules.private_hosts);
+        let private = private.map_err(|e| ActError::Bad(format!("Nothing was changed: {e}.")))?;
+        let second = rules.second_required;
         let mut tx = self.store.begin().await?;
-        tx.set_setting("allow_private", &json!(private)).await?;
+        tx.set_private_hosts(&private).await?;
         tx.set_setting("keep_checks", &json!(keep)).await?;
         tx.set_setting("second_required", &json!(second)).await?;
         let detail = json!({
-            "private addresses": private,
+            "private addresses": private.to_string(),
             "checks kept": keep,
             "second factor for all": second,
         });

@@ -102,15 +102,14 @@ impl Acts {
             let why = "Choose the client that the site belongs to.";
             return Err(ActError::Bad(why.into()));
         }
-        let allow_private = self.store.allow_private().await?;
         let url = address::parse(&fields.url).map_err(|e| at(SiteField::Address, e.to_string()))?;
-        if !allow_private && let Err(error) = address::refuse_private(&url) {
-            let why = format!("{error}: only an administrator can allow those (Settings, network)");
+        if let Err(error) = self.store.private_hosts().await?.refuse(&url) {
+            let why =
+                format!("{error}: only an administrator can allow it (Settings, house rules)");
             return Err(at(SiteField::Address, why));
         }
         let platforms = self.store.platforms().await?;
-        let looked = self.outside.look(&fields.url, &platforms, allow_private);
-        let looked = looked.await;
+        let looked = self.outside.look(&fields.url, &platforms).await;
         if let Some(problem) = looked.problem.filter(|_| !anyway) {
             return Err(at(SiteField::Address, problem));
         }

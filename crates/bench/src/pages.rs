@@ -162,7 +162,7 @@ struct NoOutside;
 
 #[async_trait::async_trait]
 impl Outside for NoOutside {
-    async fn look(&self, _: &str, _: &[Platform], _: bool) -> Looked {
+    async fn look(&self, _: &str, _: &[Platform]) -> Looked {
         Looked::default()
     }
     async fn read_slot(&self, _: &Url, _: &str) -> Result<SlotText, SlotError> {

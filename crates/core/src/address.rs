@@ -1,4 +1,4 @@
-//! Addresses that people type, and which network addresses a visit may go to.
+//! Addresses that people type, and which network addresses are public.
 
 use std::net::{IpAddr, Ipv4Addr, Ipv6Addr};
 use url::{Host, Url};
@@ -77,26 +77,6 @@ pub fn is_localhost_name(host: &str) -> bool {
 pub fn is_invalid_name(host: &str) -> bool {
     let host = host.trim_end_matches('.').to_ascii_lowercase();
     host == "invalid" || host.ends_with(".invalid")
-}
-
-/// Refuses at once what needs no resolving. The guard in the probe judges again after resolving.
-///
-/// # Errors
-/// [`AddressError::Private`], where the host is one.
-pub fn refuse_private(url: &Url) -> Result<(), AddressError> {
-    let private = match url.host() {
-        Some(Host::Domain(name)) => is_localhost_name(name),
-        Some(Host::Ipv4(ip)) => !is_public(IpAddr::V4(ip)),
-        Some(Host::Ipv6(ip)) => !is_public(IpAddr::V6(ip)),
-        None => true,
-    };
-    if private {
-        Err(AddressError::Private(
-            url.host_str().unwrap_or_default().to_string(),
-        ))
-    } else {
-        Ok(())
-    }
 }
 
 /// Globally reachable, after the special-purpose registries of RFC 6890 and its updates; the cloud
@@ -227,22 +207,5 @@ mod tests {
         ] {
             assert!(is_public(ip.parse().unwrap()), "{ip}");
         }
-    }
-
-    #[test]
-    fn written_forms_of_loopback_are_seen_through() {
-        for text in [
-            "http://127.1/",
-            "http://0x7f000001/",
-            "http://2130706433/",
-            "http://[::ffff:127.0.0.1]/",
-            "http://x.localhost./",
-        ] {
-            assert!(
-                refuse_private(&Url::parse(text).unwrap()).is_err(),
-                "{text}"
-            );
-        }
-        assert!(refuse_private(&Url::parse("https://tidemill.example/").unwrap()).is_ok());
     }
 }

@@ -28,6 +28,7 @@ pub mod placement;
 pub mod placing;
 pub mod platform;
 pub mod policy;
+pub mod private_hosts;
 pub mod profile;
 pub mod script_scan;
 pub mod site;

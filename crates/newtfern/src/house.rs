@@ -31,7 +31,7 @@ pub async fn open(place: &Place) -> Result<Acts> {
     let key = place.folder.join("seal.key");
     let sealer = sealer(&store, &key).await?;
     seed_platforms(&store).await?;
-    let outside = Arc::new(Probe::new(store.clone())?);
+    let outside = Arc::new(Probe::new(store.clone()));
     Ok(Acts::new(store, blobs, sealer, outside))
 }
 

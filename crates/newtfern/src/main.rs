@@ -5,6 +5,7 @@ mod house;
 mod jobs;
 mod machine;
 mod outside;
+mod ways;
 
 use clap::{Parser, Subcommand};
 use std::process::ExitCode;

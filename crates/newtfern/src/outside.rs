@@ -1,58 +1,49 @@
 //! The acts' way outside, by the probe.
 
+use crate::ways::Ways;
 use async_trait::async_trait;
 use newtfern_acts::{Looked, Outside, SlotError, SlotText};
 use newtfern_core::platform::Platform;
 use newtfern_probe::address_check;
-use newtfern_probe::guard::Guard;
 use newtfern_probe::http::Http;
 use serde_json::json;
 use url::Url;
 
+/// Looks and calls under the network rule as it is now.
 pub struct Probe {
-    public: Http,
-    /// Used only while an administrator allows private addresses.
-    private: Http,
+    ways: Ways,
     store: newtfern_store::Store,
 }
 
 impl Probe {
-    pub fn new(store: newtfern_store::Store) -> anyhow::Result<Probe> {
-        Ok(Probe {
-            public: Http::new(
-                Guard {
-                    allow_private: false,
-                },
-                None,
-            )?,
-            private: Http::new(
-                Guard {
-                    allow_private: true,
-                },
-                None,
-            )?,
-            store,
-        })
+    /// Starts nothing yet.
+    pub fn new(store: newtfern_store::Store) -> Probe {
+        let ways = Ways::default();
+        Probe { ways, store }
     }
 
-    async fn http(&self) -> &Http {
-        if self.store.allow_private().await.unwrap_or(false) {
-            &self.private
-        } else {
-            &self.public
-        }
+    async fn http(&self) -> Result<Http, String> {
+        let rule = self.store.private_hosts().await;
+        let rule = rule.map_err(|e| format!("the network rule could not be read: {e}"))?;
+        let way = self.ways.under(rule).await.map_err(|e| e.to_string())?;
+        Ok(way.http)
     }
 }
 
 #[async_trait]
 impl Outside for Probe {
-    async fn look(&self, typed: &str, platforms: &[Platform], allow_private: bool) -> Looked {
-        let http = if allow_private {
-            &self.private
-        } else {
-            &self.public
+    async fn look(&self, typed: &str, platforms: &[Platform]) -> Looked {
+        let http = match self.http().await {
+            Ok(http) => http,
+            Err(problem) => {
+                return Looked {
+                    url: typed.trim().to_string(),
+                    problem: Some(problem),
+                    ..Looked::default()
+                };
+            }
         };
-        let r = address_check::look(http, typed, platforms, allow_private).await;
+        let r = address_check::look(&http, typed, platforms).await;
         Looked {
             url: r.url,
             final_url: r.final_url,
@@ -67,6 +58,7 @@ impl Outside for Probe {
         let (status, body) = self
             .http()
             .await
+            .map_err(SlotError::Unreachable)?
             .json("GET", address, None, Some(token))
             .await
             .map_err(|f| SlotError::Unreachable(f.text))?;
@@ -90,6 +82,7 @@ impl Outside for Probe {
         let (status, _) = self
             .http()
             .await
+            .map_err(SlotError::Unreachable)?
             .json("PUT", address, Some(&body), Some(token))
             .await
             .map_err(|f| SlotError::Unreachable(f.text))?;

@@ -4,13 +4,13 @@
 use newtfern_core::brand::BrandSheet;
 use newtfern_core::family::{Family, Standing};
 use newtfern_core::job::JobKind;
+use newtfern_core::private_hosts::PrivateHosts;
 use newtfern_core::profile::Supplier;
 use newtfern_core::site::SiteFields;
 use newtfern_standins::Standins;
 use newtfern_standins::estate::SITES;
 use newtfern_store::queue::Urgency;
 use newtfern_store::{Store, scratch};
-use serde_json::json;
 use std::path::Path;
 use std::time::{Duration, Instant};
 use tokio::process::{Child, Command};
@@ -59,14 +59,19 @@ async fn until(what: &str, ask: impl AsyncFn() -> bool) {
     }
 }
 
+/// The network rule that allows the stand-ins, or not.
+fn rule(allow_private: bool) -> PrivateHosts {
+    let own = if allow_private { "*.localhost" } else { "" };
+    PrivateHosts::read(own).unwrap()
+}
+
 /// The stand-ins' sites that are in order, under a network rule.
 async fn estate(store: &Store, standins: &Standins, allow_private: bool) -> Vec<i64> {
     let text = newtfern_standins::supplier_profile(standins.port);
     let supplier = Supplier::from_toml(&text).unwrap();
     let mut tx = store.begin().await.unwrap();
     tx.put_supplier(&supplier, &text).await.unwrap();
-    let rule = json!(allow_private);
-    tx.set_setting("allow_private", &rule).await.unwrap();
+    tx.set_private_hosts(&rule(allow_private)).await.unwrap();
     let client = tx
         .add_client("Wendle Tide Mill", &BrandSheet::default())
         .await
@@ -223,9 +228,7 @@ async fn the_network_rule_holds_from_the_next_job_on() {
         .unwrap();
     let look = async |allow: bool| {
         let mut tx = store.begin().await.unwrap();
-        tx.set_setting("allow_private", &json!(allow))
-            .await
-            .unwrap();
+        tx.set_private_hosts(&rule(allow)).await.unwrap();
         let round = tx
             .start_round(JobKind::Check, "one", "test", &sites[..1], Urgency::Person)
             .await

@@ -29,7 +29,7 @@ pub struct Report {
 }
 
 /// Fetches an address once and says what it is; what is wrong with it is in the report.
-pub async fn look(http: &Http, typed: &str, platforms: &[Platform], allow_private: bool) -> Report {
+pub async fn look(http: &Http, typed: &str, platforms: &[Platform]) -> Report {
     let mut report = Report {
         url: typed.trim().to_string(),
         ..Report::default()
@@ -42,9 +42,9 @@ pub async fn look(http: &Http, typed: &str, platforms: &[Platform], allow_privat
         }
     };
     report.url = url.to_string();
-    if !allow_private && let Err(error) = address::refuse_private(&url) {
+    if let Err(error) = http.guard().private.refuse(&url) {
         report.problem = Some(format!(
-            "{error}: only an administrator can allow those (Settings, network)."
+            "{error}: only an administrator can allow it (Settings, house rules)."
         ));
         return report;
     }
@@ -96,7 +96,7 @@ fn in_words(failure: &NetFailure, host: &str) -> String {
         FailureKind::Timeout => format!("{host} does not answer in time."),
         FailureKind::RedirectLoop => "The address redirects in a circle.".to_string(),
         FailureKind::Guard => {
-            format!("{text}: only an administrator can allow those (Settings, network).")
+            format!("{text}: only an administrator can allow it (Settings, house rules).")
         }
         _ => format!("The address could not be read: {text}."),
     }

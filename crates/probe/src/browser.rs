@@ -182,13 +182,13 @@ impl Browser {
     ///
     /// # Errors
     /// Where the program is missing or does not start; its own words are in the error.
-    pub async fn launch(guard: Guard, ca: Option<&Path>) -> Result<Browser, ProbeError> {
+    pub async fn launch(guard: &Guard, ca: Option<&Path>) -> Result<Browser, ProbeError> {
         let program = find().ok_or(ProbeError::NoBrowser)?;
         let profile = profile()?;
         if let Some(ca) = ca {
             trust(&profile.path().join("home"), ca).await?;
         }
-        let proxy = Proxy::start(guard)
+        let proxy = Proxy::start(guard.clone())
             .await
             .map_err(io("start the guard's proxy"))?;
         let (commands, to) = std::io::pipe().map_err(io("make a pipe"))?;
@@ -298,8 +298,8 @@ impl Pool {
     }
 
     /// The network rule of its browsers.
-    pub fn guard(&self) -> Guard {
-        self.guard
+    pub fn guard(&self) -> &Guard {
+        &self.guard
     }
 
     /// Visits under way keep the old browser until they end.
@@ -314,7 +314,7 @@ impl Pool {
         {
             return Ok(browser.clone());
         }
-        let browser = Arc::new(Browser::launch(self.guard, self.ca.as_deref()).await?);
+        let browser = Arc::new(Browser::launch(&self.guard, self.ca.as_deref()).await?);
         *current = Some(browser.clone());
         Ok(browser)
     }

@@ -2,7 +2,8 @@
 //! [`Guard::connect`], which resolves the name itself, looks at each address, and connects to just
 //! that address; so neither a redirect nor a second DNS answer leads a visit inside.
 
-use newtfern_core::address::{is_invalid_name, is_localhost_name, is_public};
+use newtfern_core::address::{is_invalid_name, is_localhost_name};
+use newtfern_core::private_hosts::PrivateHosts;
 use std::net::{IpAddr, Ipv4Addr, Ipv6Addr, SocketAddr};
 use std::time::Duration;
 use tokio::net::TcpStream;
@@ -11,15 +12,15 @@ use tokio::net::TcpStream;
 const CONNECT_MS: u64 = 8000;
 
 /// The network rule: where visits may go.
-#[derive(Debug, Clone, Copy, Default)]
+#[derive(Debug, Clone, Default)]
 pub struct Guard {
-    /// Set by an administrator, or by the demo for its own stand-ins.
-    pub allow_private: bool,
+    /// Listed by an administrator, or by the demo for its own stand-ins.
+    pub private: PrivateHosts,
 }
 
 /// An address that the network rule keeps us from.
 #[derive(Debug, Clone, PartialEq, Eq, thiserror::Error)]
-#[error("{host} is at {ip}, a private or local address; an administrator can allow those")]
+#[error("{host} is at {ip}, a private or local address; an administrator can allow it")]
 pub struct Refused {
     /// The name that was asked for.
     pub host: String,
@@ -45,6 +46,16 @@ pub enum ConnectError {
 }
 
 impl Guard {
+    /// Public addresses, and what is on the list.
+    pub fn new(private: PrivateHosts) -> Guard {
+        Guard { private }
+    }
+
+    /// Every address; for one check by hand, and for tests.
+    pub fn open() -> Guard {
+        Guard::new(PrivateHosts::all())
+    }
+
     /// Resolves a host to the addresses a visit may go to. `localhost` names are loopback by
     /// definition and never asked of the system's resolver, which may not know them.
     ///
@@ -77,7 +88,7 @@ impl Guard {
         }
         let allowed: Vec<SocketAddr> = found
             .iter()
-            .filter(|ip| self.allow_private || is_public(**ip))
+            .filter(|ip| self.private.allow(bare, **ip))
             .map(|ip| SocketAddr::new(*ip, port))
             .collect();
         if allowed.is_empty() {
@@ -121,9 +132,7 @@ mod tests {
 
     #[tokio::test]
     async fn private_addresses_are_refused_whatever_their_writing() {
-        let guard = Guard {
-            allow_private: false,
-        };
+        let guard = Guard::default();
         for host in [
             "127.0.0.1",
             "[::1]",
@@ -147,10 +156,12 @@ mod tests {
 
     #[tokio::test]
     async fn the_demo_may_visit_its_own() {
-        let guard = Guard {
-            allow_private: true,
-        };
+        let list = PrivateHosts::read("*.localhost 127.0.0.1").unwrap();
+        let guard = Guard::new(list);
         assert!(guard.resolve("shop.localhost", 80).await.is_ok());
+        assert!(guard.resolve("localhost", 80).await.is_ok());
+        let inside = guard.resolve("10.0.0.7", 80).await;
+        assert!(matches!(inside, Err(ConnectError::Refused(_))));
         let closed = guard.connect("127.0.0.1", 1).await;
         assert!(matches!(closed, Err(ConnectError::Connection(_))));
     }

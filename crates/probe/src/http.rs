@@ -53,7 +53,7 @@ struct GuardedResolver {
 
 impl Resolve for GuardedResolver {
     fn resolve(&self, name: Name) -> Resolving {
-        let (guard, refusals) = (self.guard, self.refusals.clone());
+        let (guard, refusals) = (self.guard.clone(), self.refusals.clone());
         Box::pin(async move {
             let host = name.as_str().to_ascii_lowercase();
             match guard.resolve(name.as_str(), 0).await {
@@ -87,7 +87,7 @@ impl Http {
         let refusals = Refusals::default();
         let mut builder = reqwest::Client::builder()
             .redirect(reqwest::redirect::Policy::none())
-            .dns_resolver(Arc::new(GuardedResolver { guard, refusals: refusals.clone() }))
+            .dns_resolver(Arc::new(GuardedResolver { guard: guard.clone(), refusals: refusals.clone() }))
             .connect_timeout(Duration::from_secs(8))
             .timeout(Duration::from_secs(20))
             .no_proxy()
@@ -107,6 +107,11 @@ impl Http {
         })
     }
 
+    /// The network rule it works under.
+    pub fn guard(&self) -> &Guard {
+        &self.guard
+    }
+
     /// An address written as a number never reaches the resolver, so it is looked at here.
     fn literal_allowed(&self, url: &Url) -> Result<(), NetFailure> {
         let ip = match url.host() {
@@ -114,7 +119,8 @@ impl Http {
             Some(url::Host::Ipv6(ip)) => std::net::IpAddr::V6(ip),
             _ => return Ok(()),
         };
-        if self.guard.allow_private || newtfern_core::address::is_public(ip) {
+        let host = url.host_str().unwrap_or_default();
+        if self.guard.private.allow(host, ip) {
             return Ok(());
         }
         Err(NetFailure {

@@ -11,6 +11,7 @@ pub mod decoding;
 pub mod echo;
 pub mod guard;
 pub mod http;
+mod owner;
 pub mod paper;
 pub mod pixels;
 pub mod proxy;

@@ -39,12 +39,15 @@ impl Proxy {
         let log = failures.0.clone();
         let task = tokio::spawn(async move {
             loop {
-                let Ok((stream, _)) = listener.accept().await else {
+                let Ok((stream, peer)) = listener.accept().await else {
                     continue;
                 };
-                let log = log.clone();
+                let (log, guard) = (log.clone(), guard.clone());
                 tokio::spawn(async move {
-                    let _ = serve(stream, guard, log).await;
+                    // The port is open to every user of the machine, the way out is not.
+                    if crate::owner::is_ours(peer, address) {
+                        let _ = serve(stream, guard, log).await;
+                    }
                 });
             }
         });

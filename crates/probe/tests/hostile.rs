@@ -92,8 +92,12 @@ async fn serve() -> u16 {
 }
 
 async fn launch(allow_private: bool) -> Browser {
-    let guard = Guard { allow_private };
-    Browser::launch(guard, None).await.unwrap()
+    let guard = if allow_private {
+        Guard::open()
+    } else {
+        Guard::default()
+    };
+    Browser::launch(&guard, None).await.unwrap()
 }
 
 fn supplier() -> Supplier {

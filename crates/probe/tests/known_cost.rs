@@ -91,14 +91,7 @@ start_within_ms = 3000
 async fn the_widgets_cost_is_told_apart_from_the_pages() {
     // One browser for all pages: starting it costs more than they do.
     let port = serve().await;
-    let browser = Browser::launch(
-        Guard {
-            allow_private: true,
-        },
-        None,
-    )
-    .await
-    .unwrap();
+    let browser = Browser::launch(&Guard::open(), None).await.unwrap();
     let supplier = supplier();
 
     let url = Url::parse(&format!("http://rink.localhost:{port}/busy")).unwrap();
@@ -185,14 +178,7 @@ async fn the_widgets_cost_is_told_apart_from_the_pages() {
 #[tokio::test(flavor = "multi_thread")]
 async fn a_cancelled_weigh_in_ends_at_the_next_load() {
     let port = serve().await;
-    let browser = Browser::launch(
-        Guard {
-            allow_private: true,
-        },
-        None,
-    )
-    .await
-    .unwrap();
+    let browser = Browser::launch(&Guard::open(), None).await.unwrap();
     let (url, supplier) = (
         Url::parse(&format!("http://rink.localhost:{port}/quiet")).unwrap(),
         supplier(),

@@ -4,6 +4,7 @@
 
 use newtfern_probe::browser::Browser;
 use newtfern_probe::guard::Guard;
+use newtfern_probe::proxy::Proxy;
 use std::collections::HashSet;
 use std::path::PathBuf;
 
@@ -40,14 +41,7 @@ fn listening() -> HashSet<String> {
 
 #[tokio::test(flavor = "multi_thread")]
 async fn the_browser_opens_no_port_and_does_not_know_our_environment() {
-    let browser = Browser::launch(
-        Guard {
-            allow_private: true,
-        },
-        None,
-    )
-    .await
-    .unwrap();
+    let browser = Browser::launch(&Guard::open(), None).await.unwrap();
     assert!(!browser.version.is_empty());
     // Cargo gives its tests this one; a worker has its database's address and more.
     assert!(std::env::var_os("CARGO_MANIFEST_DIR").is_some());
@@ -75,4 +69,27 @@ async fn the_browser_opens_no_port_and_does_not_know_our_environment() {
         looked_at += 1;
     }
     assert!(looked_at >= 2, "{looked_at} processes");
+}
+
+/// What the guard's proxy answers a greeting that another process sends; that process runs as `user`.
+fn greeting(port: u16, user: u32) -> Vec<u8> {
+    use std::os::unix::process::CommandExt;
+    let ask = format!(
+        "exec 3<>/dev/tcp/127.0.0.1/{port}; printf '\\005\\001\\000' >&3; head -c 2 <&3; true"
+    );
+    let mut command = std::process::Command::new("bash");
+    command.args(["-c", &ask]).uid(user).current_dir("/");
+    command.output().unwrap().stdout
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn the_guards_proxy_is_no_way_out_for_other_users() {
+    let proxy = Proxy::start(Guard::open()).await.unwrap();
+    let port = proxy.address.port();
+    let us = rustix::process::geteuid();
+    assert_eq!(greeting(port, us.as_raw()), [5, 0]);
+    // To become somebody else takes root.
+    if us.is_root() {
+        assert_eq!(greeting(port, 65534), [0u8; 0]);
+    }
 }

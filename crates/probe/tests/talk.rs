@@ -21,16 +21,14 @@ struct World {
 impl World {
     async fn start() -> World {
         let standins = Standins::start(0, None).await.unwrap();
-        let guard = Guard {
-            allow_private: true,
-        };
+        let guard = Guard::open();
         let supplier =
             Supplier::from_toml(&newtfern_standins::supplier_profile(standins.port)).unwrap();
         World {
             supplier,
             standins,
-            browser: Browser::launch(guard, None).await.unwrap(),
-            http: Http::new(guard, None).unwrap(),
+            browser: Browser::launch(&guard, None).await.unwrap(),
+            http: Http::new(guard.clone(), None).unwrap(),
         }
     }
 

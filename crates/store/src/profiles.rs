@@ -4,6 +4,7 @@ use crate::{Result, Store, StoreError, Tx, doing};
 use newtfern_core::consent::Region;
 use newtfern_core::design::Layer;
 use newtfern_core::platform::Platform;
+use newtfern_core::private_hosts::PrivateHosts;
 use newtfern_core::profile::{ConsentManager, Supplier};
 use serde_json::Value;
 
@@ -19,6 +20,9 @@ pub struct Named {
 fn corrupt(what: &'static str) -> impl Fn(String) -> StoreError {
     move |why| StoreError::Corrupt { what, why }
 }
+
+/// The setting that holds the list of private addresses which visits may go to.
+const PRIVATE_HOSTS: &str = "private_hosts";
 
 /// Checks of each kind that stay for each site where nothing else is set (common practice: what a month
 /// of daily looks leaves).
@@ -156,16 +160,14 @@ impl Store {
         serde_json::from_value(value).map_err(|e| corrupt("house style")(e.to_string()))
     }
 
-    /// May visits go to loopback and private addresses?
+    /// The private and local addresses that visits may go to.
     ///
     /// # Errors
-    /// Where the database refuses.
-    pub async fn allow_private(&self) -> Result<bool> {
-        Ok(self
-            .setting("allow_private")
-            .await?
-            .and_then(|v| v.as_bool())
-            .unwrap_or(false))
+    /// Where the database refuses, or what it holds is no such list.
+    pub async fn private_hosts(&self) -> Result<PrivateHosts> {
+        let kept = self.setting(PRIVATE_HOSTS).await?;
+        let text = kept.as_ref().and_then(|v| v.as_str()).unwrap_or_default();
+        PrivateHosts::read(text).map_err(|e| corrupt("list of private hosts")(e.to_string()))
     }
 }
 
@@ -285,5 +287,14 @@ impl Tx {
         .await
         .map(|_| ())
         .map_err(doing("keeping a setting"))
+    }
+
+    /// Keeps the private and local addresses that visits may go to.
+    ///
+    /// # Errors
+    /// Where the database refuses.
+    pub async fn set_private_hosts(&mut self, list: &PrivateHosts) -> Result<()> {
+        self.set_setting(PRIVATE_HOSTS, &list.to_string().into())
+            .await
     }
 }

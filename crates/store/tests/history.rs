@@ -310,3 +310,22 @@ async fn sites_of_an_earlier_version_are_on_the_worklist() {
         sites.len() as i64
     );
 }
+
+/// Versions before the list of private addresses knew all or none.
+#[tokio::test]
+async fn who_allowed_all_private_addresses_still_does() {
+    let step = include_str!("../migrations/0006_private_hosts.sql");
+    for allowed in [true, false] {
+        let store = common::fresh().await;
+        let mut tx = store.begin().await.unwrap();
+        let kept = allowed.into();
+        tx.set_setting("allow_private", &kept).await.unwrap();
+        tx.commit().await.unwrap();
+        sqlx::raw_sql(step).execute(&store.pool).await.unwrap();
+        let list = store.private_hosts().await.unwrap();
+        for inside in ["10.0.0.7", "fd00::1"] {
+            assert_eq!(list.allow("x.example", inside.parse().unwrap()), allowed);
+        }
+        assert_eq!(store.setting("allow_private").await.unwrap(), None);
+    }
+}

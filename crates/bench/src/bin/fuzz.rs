@@ -10,6 +10,7 @@ use newtfern_core::observation::Observation;
 use newtfern_core::placement::Inspector;
 use newtfern_core::platform::Platform;
 use newtfern_core::policy::{Policies, ResourceKind};
+use newtfern_core::private_hosts::PrivateHosts;
 use newtfern_core::profile::{ConsentManager, Supplier};
 use newtfern_core::site::Known;
 use newtfern_core::{address, country, intake, script_scan, slot_text};
@@ -158,7 +159,7 @@ fn typed() -> Option<Vec<Target>> {
         }),
         target("addresses", &addresses, |t| {
             if let Ok(url) = address::parse(t) {
-                let _ = address::refuse_private(&url);
+                let _ = PrivateHosts::none().refuse(&url);
                 // What is accepted is accepted again as it is kept.
                 assert_eq!(address::parse(url.as_str()).ok(), Some(url));
             }

@@ -59,6 +59,14 @@ pub struct Args {
     record: Option<PathBuf>,
 }
 
+/// The network rule of one visit by hand.
+pub fn guard(allow_private: bool) -> Guard {
+    match allow_private {
+        true => Guard::open(),
+        false => Guard::default(),
+    }
+}
+
 pub async fn run(args: Args) -> Result<ExitCode> {
     let json = args.json;
     let url = args.url.clone();
@@ -82,10 +90,11 @@ pub async fn run(args: Args) -> Result<ExitCode> {
 
 async fn check(args: Args) -> Result<Diagnosis> {
     let url = address::parse(&args.url)?;
-    if !args.allow_private {
-        address::refuse_private(&url)
-            .map_err(|e| anyhow::anyhow!("{e}; --allow-private lets this check go there"))?;
-    }
+    let guard = guard(args.allow_private);
+    guard
+        .private
+        .refuse(&url)
+        .map_err(|e| anyhow::anyhow!("{e}; --allow-private lets this check go there"))?;
     let read = args.supplier.iter().map(|p| read_supplier(p));
     let mut suppliers: Vec<Supplier> = read.collect::<Result<_>>()?;
     let rivals = suppliers.split_off(1);
@@ -96,12 +105,9 @@ async fn check(args: Args) -> Result<Diagnosis> {
         Viewports::Phone => &[Viewport::Phone],
         Viewports::Both => &[Viewport::Desktop, Viewport::Phone],
     };
-    let guard = Guard {
-        allow_private: args.allow_private,
-    };
     let pem = args.ca.as_ref().map(std::fs::read).transpose();
     let pem = pem.context("cannot read the --ca file")?;
-    let http = Http::new(guard, pem.as_deref())?;
+    let http = Http::new(guard.clone(), pem.as_deref())?;
     let pool = Pool::new(guard, args.ca.clone());
     let stamp = newtfern_store::fresh_token();
     let order = CheckOrder {

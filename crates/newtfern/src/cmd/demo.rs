@@ -9,6 +9,7 @@ use newtfern_core::colour::Rgb;
 use newtfern_core::intake::{self, SiteRow};
 use newtfern_core::job::JobKind;
 use newtfern_core::platform::Platform;
+use newtfern_core::private_hosts::PrivateHosts;
 use newtfern_core::profile::{ConsentManager, Supplier};
 use newtfern_core::site::SiteFields;
 use newtfern_standins::estate::{CLIENTS, Fault, SITES};
@@ -169,7 +170,8 @@ async fn seed(acts: &Acts, port: u16) -> Result<bool> {
     let mut tx = acts.store.begin().await?;
     tx.set_setting("agency", &"Fenwick & Sallow".into()).await?;
     // The sites are on this machine.
-    tx.set_setting("allow_private", &true.into()).await?;
+    let own = PrivateHosts::read("*.localhost 127.0.0.1 ::1")?;
+    tx.set_private_hosts(&own).await?;
     let consent = newtfern_standins::consent_profile();
     tx.put_consent(&ConsentManager::from_toml(consent)?, consent)
         .await?;

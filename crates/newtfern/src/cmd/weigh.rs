@@ -7,7 +7,6 @@ use newtfern_core::address;
 use newtfern_core::observation::Viewport;
 use newtfern_core::weigh::{WeighIn, conclude};
 use newtfern_probe::browser::Browser;
-use newtfern_probe::guard::Guard;
 use newtfern_probe::weigh::{WeighOrder, run as measure};
 use std::path::PathBuf;
 use std::process::ExitCode;
@@ -56,20 +55,18 @@ use clap::builder::TypedValueParser;
 
 pub async fn run(args: Args) -> Result<ExitCode> {
     let url = address::parse(&args.url)?;
-    if !args.allow_private {
-        address::refuse_private(&url)
-            .map_err(|e| anyhow::anyhow!("{e}; --allow-private lets this go there"))?;
-    }
+    let guard = super::check::guard(args.allow_private);
+    guard
+        .private
+        .refuse(&url)
+        .map_err(|e| anyhow::anyhow!("{e}; --allow-private lets this go there"))?;
     anyhow::ensure!(
         args.budget_ms.is_finite() && args.budget_ms >= 0.0,
         "the budget must be a number of ms, 0 or more"
     );
     let supplier = read_supplier(&args.supplier)?;
-    let guard = Guard {
-        allow_private: args.allow_private,
-    };
     if let Some(key) = &args.key {
-        let http = newtfern_probe::http::Http::new(guard, None)?;
+        let http = newtfern_probe::http::Http::new(guard.clone(), None)?;
         let page = http.get(&url).await;
         let inspector = newtfern_core::placement::Inspector::new(&supplier, None);
         let pieces = inspector.inspect(&page.body, &url).pieces;
@@ -77,7 +74,7 @@ pub async fn run(args: Args) -> Result<ExitCode> {
             anyhow::bail!("the page has the key {other}, not {key}");
         }
     }
-    let browser = Browser::launch(guard, None).await?;
+    let browser = Browser::launch(&guard, None).await?;
     let viewport = match args.viewport {
         View::Desktop => Viewport::Desktop,
         View::Phone => Viewport::Phone,

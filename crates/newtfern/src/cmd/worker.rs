@@ -1,8 +1,9 @@
 //! `newtfern worker`: makes the visits that wait in the database; any number on any machines.
 
 use crate::house::{Place, open};
-use crate::jobs::{self, Progress, Ways};
+use crate::jobs::{self, Progress, Tools};
 use crate::machine;
+use crate::ways::Ways;
 use anyhow::{Context, Result};
 use newtfern_acts::Acts;
 use newtfern_core::family::STALE_AFTER_S;
@@ -46,7 +47,7 @@ pub async fn run(args: Args) -> Result<ExitCode> {
 }
 
 pub async fn work(acts: Acts, at_once: usize, mut stopped: watch::Receiver<bool>) -> Result<()> {
-    let ways = Arc::new(Ways::new()?);
+    let ways = Arc::new(Ways::default());
     let care = tokio::spawn(take_care(acts.clone()));
     let mut woken = newtfern_store::listen_for_jobs(&acts.store.pool).await?;
     let mut running = JoinSet::new();
@@ -106,7 +107,7 @@ async fn perform(ways: &Arc<Ways>, acts: &Acts, job: Job, mut stopped: watch::Re
                 false => machine::shared(&folder).await?,
             };
             // The network rule as it is now, not as it was when the worker started.
-            let tools = ways.tools(&acts).await?;
+            let tools = Tools::now(&ways, &acts).await?;
             let most = job.kind.most_s();
             let done = jobs::run(&tools, &job, &progress);
             let done = tokio::time::timeout(Duration::from_secs(most), done).await;

@@ -3,6 +3,7 @@
 mod pictures;
 mod sheet;
 
+use crate::ways::Ways;
 use anyhow::{Result, bail};
 use jiff::Timestamp;
 use newtfern_acts::{Acts, Seen, Subject};
@@ -12,7 +13,6 @@ use newtfern_core::visits::CheckOrder;
 use newtfern_core::weigh::conclude;
 use newtfern_probe::browser::{Browser, Pool};
 use newtfern_probe::echo::EchoOrder;
-use newtfern_probe::guard::Guard;
 use newtfern_probe::http::Http;
 use newtfern_probe::weigh::WeighOrder;
 use newtfern_probe::{check, echo, paper, weigh};
@@ -28,53 +28,15 @@ pub struct Tools {
     pub http: Http,
 }
 
-struct Way {
-    pool: Arc<Pool>,
-    http: Http,
-}
-
-impl Way {
-    fn new(allow_private: bool) -> Result<Way> {
-        let guard = Guard { allow_private };
-        let pool = Arc::new(Pool::new(guard, None));
-        let http = Http::new(guard, None)?;
-        Ok(Way { pool, http })
-    }
-}
-
-/// The ways out by the two states of the network rule.
-pub struct Ways {
-    public: Way,
-    private: Way,
-}
-
-impl Ways {
-    /// Starts no browser yet.
-    pub fn new() -> Result<Ways> {
-        Ok(Ways {
-            public: Way::new(false)?,
-            private: Way::new(true)?,
-        })
-    }
-
-    /// By the rule as it is now; the browser of the other is let go.
-    pub async fn tools(&self, acts: &Acts) -> Result<Tools> {
-        let (way, other) = match acts.store.allow_private().await? {
-            true => (&self.private, &self.public),
-            false => (&self.public, &self.private),
-        };
-        other.pool.close().await;
+impl Tools {
+    /// By the network rule as it is now.
+    pub async fn now(ways: &Ways, acts: &Acts) -> Result<Tools> {
+        let way = ways.under(acts.store.private_hosts().await?).await?;
         Ok(Tools {
             acts: acts.clone(),
-            pool: way.pool.clone(),
-            http: way.http.clone(),
+            pool: way.pool,
+            http: way.http,
         })
-    }
-
-    /// Lets all browsers go.
-    pub async fn close(&self) {
-        self.public.pool.close().await;
-        self.private.pool.close().await;
     }
 }
 
@@ -122,7 +84,7 @@ async fn check_site(tools: &Tools, job: &Job, s: &Subject) -> Result<()> {
         .filter_map(|v| v.page.failure.as_ref());
     if let Some(f) = refused.into_iter().find(|f| f.kind == FailureKind::Guard) {
         bail!(
-            "{}: an administrator can allow private addresses in the settings",
+            "{}: an administrator can allow it in the settings (house rules)",
             f.text
         );
     }

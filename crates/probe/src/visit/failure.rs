@@ -206,11 +206,7 @@ mod tests {
     #[tokio::test]
     async fn a_failed_connection_is_told_by_the_proxys_cause() {
         use tokio::io::{AsyncReadExt, AsyncWriteExt};
-        let proxy = Proxy::start(crate::guard::Guard {
-            allow_private: false,
-        })
-        .await
-        .unwrap();
+        let proxy = Proxy::start(crate::guard::Guard::default()).await.unwrap();
         for (host, kind) in [
             ("shop.localhost", FailureKind::Guard),
             ("nowhere.invalid", FailureKind::Dns),

@@ -22,7 +22,7 @@ struct SupplierText {
 struct Page {
     frame: Frame,
     suppliers: Vec<SupplierText>,
-    allow_private: bool,
+    private_hosts: String,
     keep_checks: i64,
     second_required: bool,
     /// A form that could not be kept, by the id of the profile, `new` or `house`; what was
@@ -60,7 +60,7 @@ async fn whole(
     Ok(Page {
         frame: Frame::new(app, reader, "Settings", "", "settings").await?,
         suppliers,
-        allow_private: store.allow_private().await?,
+        private_hosts: store.private_hosts().await?.to_string(),
         keep_checks: store.keep_checks().await?,
         second_required: store.second_required().await?,
         refused: refused.to_string(),
@@ -93,7 +93,7 @@ async fn answer<T>(
 pub async fn save(State(app): State<App>, posted: Posted) -> PageResult {
     let ticked = |name: &str| posted.fields.get(name) == "yes";
     let rules = HouseRules {
-        allow_private: ticked("allow_private"),
+        private_hosts: posted.fields.get("private_hosts").to_string(),
         keep_checks: posted.fields.get("keep_checks").trim().parse().ok(),
         second_required: ticked("second_required"),
     };

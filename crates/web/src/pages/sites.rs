@@ -173,11 +173,8 @@ pub async fn add(State(app): State<App>, posted: Posted) -> PageResult {
 /// Where the database refuses.
 pub async fn look(State(app): State<App>, posted: Posted) -> PageResult<Response> {
     let platforms = app.store().platforms().await?;
-    let allow_private = app.store().allow_private().await?;
     let outside = app.acts.outside();
-    let looked = outside
-        .look(posted.fields.get("url"), &platforms, allow_private)
-        .await;
+    let looked = outside.look(posted.fields.get("url"), &platforms).await;
     let answer = json!({
         "problem": looked.problem,
         "final_url": looked.final_url,

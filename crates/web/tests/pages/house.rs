@@ -65,7 +65,7 @@ impl Stage {
 
 #[async_trait]
 impl Outside for Stage {
-    async fn look(&self, typed: &str, platforms: &[Platform], _: bool) -> Looked {
+    async fn look(&self, typed: &str, platforms: &[Platform]) -> Looked {
         let problem = address::parse(typed)
             .err()
             .map(|e| format!("{e}."))

@@ -1,6 +1,7 @@
 //! Administration: people, roles, the network rule, suppliers, the house style, the audit trail.
 
 use crate::house::{design_form, house};
+use newtfern_core::private_hosts::PrivateHosts;
 use newtfern_store::people::Role;
 
 #[tokio::test]
@@ -17,12 +18,13 @@ async fn only_administrators_administer() {
         "/people/second",
     ] {
         technician
-            .post(path, &[("allow_private", "yes"), ("kind", "lock")])
+            .post(path, &[("private_hosts", "10.0.0.7"), ("kind", "lock")])
             .await
             .is(403)
             .has("Only an administrator");
     }
-    assert!(!house.store().allow_private().await.unwrap());
+    let list = house.store().private_hosts().await.unwrap();
+    assert_eq!(list, PrivateHosts::none());
     technician.get("/settings").await.lacks("Add a supplier");
     technician.get("/people").await.lacks("Add a person");
 }
@@ -34,11 +36,26 @@ async fn the_network_rule_is_changed_and_the_change_is_in_the_audit_trail() {
     administrator
         .post(
             "/settings",
-            &[("allow_private", "yes"), ("keep_checks", "30")],
+            &[
+                ("private_hosts", "10.0.3.9/24\r\n*.Stage.example"),
+                ("keep_checks", "30"),
+            ],
         )
         .await
         .leads();
-    assert!(house.store().allow_private().await.unwrap());
+    let list = house.store().private_hosts().await.unwrap();
+    assert_eq!(list.to_string(), "10.0.3.0/24\n*.stage.example");
+    // A line that is none changes nothing, and what was typed is there to mend.
+    administrator
+        .post(
+            "/settings",
+            &[("private_hosts", "10.0.3.0/99"), ("keep_checks", "30")],
+        )
+        .await
+        .is(422)
+        .has("10.0.3.0/99\u{201d} is no host and no network")
+        .has(">10.0.3.0/99</textarea>");
+    assert_eq!(house.store().private_hosts().await.unwrap(), list);
     administrator
         .post("/settings", &[("keep_checks", "12")])
         .await
@@ -51,7 +68,8 @@ async fn the_network_rule_is_changed_and_the_change_is_in_the_audit_trail() {
             .is(422)
             .has("from 2 to 1000");
     }
-    assert!(!house.store().allow_private().await.unwrap());
+    let list = house.store().private_hosts().await.unwrap();
+    assert_eq!(list, PrivateHosts::none());
     administrator
         .get("/audit?q=rules")
         .await
