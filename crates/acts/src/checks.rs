@@ -1,7 +1,7 @@
 //! What workers bring: results stored with what they settle and the end of their job, in one
 //! transaction on one lease; and judging again without a new look.
 
-use crate::{ActError, Actor, Acts, Result, Subject, record};
+use crate::{ActError, Actor, Acts, Result, Subject, documents, record};
 use jiff::Timestamp;
 use newtfern_core::assess::Judged;
 use newtfern_core::chain::{Aside, Outcome};
@@ -61,12 +61,15 @@ impl Acts {
         let judged = subject.judge(&seen.visits, &seen.asides, before.as_ref());
         let outcome = judged.diagnosis.outcome;
         let words = in_words(&judged);
+        let mut seen = seen;
+        let mut blobs = pictures(&seen.visits);
+        blobs.extend(documents::apart(&self.blobs, &mut seen.visits, &mut seen.asides).await?);
         let check = NewCheck {
             job: Some(job.id),
             expectation: subject.expectation().print(),
             outcome: words.clone(),
             root: judged.diagnosis.root,
-            blobs: pictures(&seen.visits),
+            blobs,
             visits: seen.visits,
             asides: asides_json(&seen.asides),
             ..NewCheck::of(job.site_id, JobKind::Check.key(), seen.at, judged.families)
@@ -204,12 +207,13 @@ impl Acts {
         let Some(last) = self.store.last_check(site, JobKind::Check.key()).await? else {
             return Ok(None);
         };
-        let (visits, asides) = self.store.evidence_of(&last).await?;
+        let (mut visits, asides) = self.store.evidence_of(&last).await?;
         if visits.is_empty() {
             return Ok(None);
         }
-        let asides: Vec<Aside> = serde_json::from_value(asides)
+        let mut asides: Vec<Aside> = serde_json::from_value(asides)
             .map_err(|e| newtfern_store::sites::corrupt("copies beside a page", e))?;
+        documents::back(&self.blobs, &mut visits, &mut asides).await?;
         let judged = subject.judge(&visits, &asides, None);
         let outcome = judged.diagnosis.outcome;
         let check = again(&last, site, &subject, judged);

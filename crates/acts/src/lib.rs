@@ -5,6 +5,7 @@
 mod checks;
 mod clients;
 mod design;
+mod documents;
 mod handovers;
 mod hashing;
 mod import;

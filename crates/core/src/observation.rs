@@ -5,10 +5,12 @@
 //! Each stage of a visit also says how far the look went ([`Look`]): seen, not there, or not looked
 //! at and why. What was not looked at is never judged as absent.
 
+mod left_out;
 mod look;
 mod network;
 mod shown;
 
+pub use left_out::LeftOut;
 pub use look::{Look, Looks, Stage, Unlooked};
 pub use network::{FailureKind, Hop, Initiator, Message, NetFailure, Request, Socket, Violation};
 use serde::{Deserialize, Serialize};
@@ -117,6 +119,9 @@ pub struct Observation {
     pub page: DeliveredPage,
     /// The document as it stood at the end, serialised and cut to a bound.
     pub final_html: String,
+    /// Blob key of that document, where it is kept apart.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub final_blob: Option<String>,
     /// Documents that the page went to.
     pub navigations: Vec<Navigation>,
     /// In the order in which they were made.
@@ -156,8 +161,8 @@ pub struct Observation {
     pub stages: Vec<Stage>,
     /// The script that held the page's thread when the visit gave up asking, if one did.
     pub held_by: Option<HeldBy>,
-    /// More came than a visit keeps; what was left out.
-    pub left_out: Vec<String>,
+    /// More came than a visit keeps: the lists that are not whole.
+    pub left_out: Vec<LeftOut>,
     /// Blob key of the viewport picture.
     pub picture: Option<String>,
     /// Blob key of the launcher's crop.
@@ -208,6 +213,9 @@ pub struct DeliveredPage {
     pub headers: Vec<(String, String)>,
     /// The body as text.
     pub html: String,
+    /// Blob key of the body, where it is kept apart.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub html_blob: Option<String>,
     /// The body was longer than is kept.
     pub html_cut: bool,
     /// Why there is no document.

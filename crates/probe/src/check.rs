@@ -81,6 +81,7 @@ async fn copy(http: &Http, plan: &FetchPlan) -> Aside {
         status,
         html,
         look,
+        blob: None,
     };
     let missed = |why| made(0, String::new(), AsideLook::Missed { why });
     let fetched = tokio::time::timeout(Duration::from_millis(plan.ms), http.get(&plan.url)).await;

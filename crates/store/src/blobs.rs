@@ -1,4 +1,4 @@
-//! Pictures, logos and PDFs, through the `object_store` crate: a folder by default. Keys are the
+//! Pictures, logos, PDFs and documents of visits, through the `object_store` crate: a folder by default. Keys are the
 //! content's hash, so the same picture is kept once and a key never changes its meaning.
 
 use crate::{Result, StoreError};
@@ -91,14 +91,14 @@ fn is_key(key: &str) -> bool {
     hexadecimal && placed && ending.chars().all(|c| c.is_ascii_alphanumeric())
 }
 
-/// By the ending of a key.
-pub fn media_type(key: &str) -> &'static str {
+/// By the ending of a key; none for what is not to be sent to a browser.
+pub fn media_type(key: &str) -> Option<&'static str> {
     match key.rsplit('.').next() {
-        Some("png") => "image/png",
-        Some("jpg") => "image/jpeg",
-        Some("svg") => "image/svg+xml",
-        Some("pdf") => "application/pdf",
-        _ => "application/octet-stream",
+        Some("png") => Some("image/png"),
+        Some("jpg") => Some("image/jpeg"),
+        Some("svg") => Some("image/svg+xml"),
+        Some("pdf") => Some("application/pdf"),
+        _ => None,
     }
 }
 

@@ -88,6 +88,9 @@ pub struct Aside {
     /// Whether it was had.
     #[serde(default)]
     pub look: AsideLook,
+    /// Blob key of its document, where that is kept apart.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub blob: Option<String>,
 }
 
 impl Aside {

@@ -71,6 +71,7 @@ pub const RULES: &[Rule] = &[
     breaks(Placed, "the widget is there twice", &[PlacedTwice], placed::twice::judge),
     breaks(Placed, "it has a key that is empty or a sample", &[PlacedNoKey], placed::no_key::judge),
     breaks(Placed, "it has somebody else's key", &[PlacedWrongKey], placed::wrong_key::judge),
+    breaks(Placed, "the page asked for more than is kept", &[], placed::left_out::judge),
     breaks(Placed, "the cached copy lacks it", &[PlacedStaleCache], placed::stale_cache::judge),
     breaks(Placed, "it is there in a state that does not run", placed::damaged::CODES, placed::damaged::judge),
     breaks(Placed, "other pages have it", &[PlacedOtherPage], placed::other_page::judge),

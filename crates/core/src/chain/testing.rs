@@ -197,6 +197,7 @@ pub fn aside(purpose: Purpose, body: &str) -> Aside {
         status: 200,
         html: html(body),
         look: AsideLook::Had,
+        blob: None,
     }
 }
 

@@ -4,7 +4,7 @@ use super::{Assessed, Detail, Family, Standing, Stood, Words, by_findings, first
 use crate::code::Code;
 use crate::consent::{Grid, Region, grid, judge};
 use crate::job::JobKind;
-use crate::observation::{Observation, Viewport};
+use crate::observation::{LeftOut, Observation, Viewport};
 use crate::profile::Supplier;
 
 pub(super) const WORDS: Words = Words {
@@ -24,7 +24,7 @@ pub fn assess(supplier: &Supplier, region: &Region, visits: &[Observation]) -> A
     let grid = grid(supplier, region, &desktop);
     let findings = judge(&grid);
     let never_starts = findings.iter().any(|f| f.code == Code::ConsentNeverStarts);
-    let (standing, summary) = match undecided(&grid, reached, never_starts) {
+    let (standing, summary) = match undecided(&grid, reached, never_starts, &desktop) {
         Some(why)
             if findings
                 .iter()
@@ -47,8 +47,21 @@ pub fn assess(supplier: &Supplier, region: &Region, visits: &[Observation]) -> A
     }
 }
 
+/// Lists that carry signals.
+const SIGNALS: &[LeftOut] = &[
+    LeftOut::Requests,
+    LeftOut::Sockets,
+    LeftOut::Stored,
+    LeftOut::Frames,
+];
+
 /// Why nothing can be said, if so.
-fn undecided(grid: &Grid, reached: bool, never_starts: bool) -> Option<String> {
+fn undecided(
+    grid: &Grid,
+    reached: bool,
+    never_starts: bool,
+    visits: &[&Observation],
+) -> Option<String> {
     if !reached {
         return Some("The page could not be had, so nothing is known about consent.".into());
     }
@@ -56,6 +69,13 @@ fn undecided(grid: &Grid, reached: bool, never_starts: bool) -> Option<String> {
         let state = state.word();
         return Some(format!(
             "The decision \u{201c}{state}\u{201d} could not be made: {why}."
+        ));
+    }
+    let mut left_out = visits.iter().flat_map(|v| &v.left_out);
+    if let Some(list) = left_out.find(|l| SIGNALS.contains(l)) {
+        let words = list.words();
+        return Some(format!(
+            "The page made more {words} than a visit keeps; what the rest tell of consent is not known."
         ));
     }
     if never_starts {

@@ -5,14 +5,17 @@ mod bounds;
 mod lines;
 mod navigations;
 mod requests;
+mod room;
 mod told;
 
 pub(super) use bounds::cut;
 pub use bounds::text;
+#[cfg(test)]
+pub(super) use room::MOST_VISIT;
 
 use crate::cdp::Event;
 use crate::proxy::Failures;
-use newtfern_core::observation::{Ended, Look, Looks, NetFailure, Observation, Unlooked};
+use newtfern_core::observation::{Ended, LeftOut, Look, Looks, NetFailure, Observation, Unlooked};
 use std::collections::HashMap;
 use std::time::Instant;
 
@@ -61,6 +64,8 @@ pub struct Collector {
     /// Failure of the document, until it is known whether another document follows.
     pub(super) document_failure: Option<NetFailure>,
     pub popup: Option<String>,
+    /// Bytes of JSON that were kept so far.
+    pub(super) kept: usize,
 }
 
 impl Collector {
@@ -134,6 +139,14 @@ impl Collector {
     /// The supplier's sign is true.
     pub fn alive(&self) -> bool {
         self.alive_ms.is_some()
+    }
+
+    /// One more frame or window with a session of its own.
+    pub fn attach(&mut self, session: String, target: String) {
+        if self.sessions.len() >= bounds::MOST_LINES {
+            return self.leave_out(LeftOut::Frames);
+        }
+        self.sessions.push((session, target));
     }
 
     /// The frame whose document is a session's own.

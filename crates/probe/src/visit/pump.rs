@@ -6,6 +6,7 @@ use super::collector::{Collector, text};
 use super::tab::Scripts;
 use crate::cdp::{Cdp, Event};
 use crate::proxy::Failures;
+use newtfern_core::observation::LeftOut;
 use serde_json::json;
 use std::sync::{Arc, Mutex, PoisonError};
 use tokio::sync::{Notify, mpsc::UnboundedReceiver};
@@ -87,7 +88,7 @@ impl Pump {
         set_up(&self.cdp, &child, frame);
         if frame {
             self.scripts.install(&self.cdp, &child);
-            self.with(|s| s.sessions.push((child.clone(), target)));
+            self.with(|s| s.attach(child.clone(), target));
         }
         self.cdp
             .send(&child, "Runtime.runIfWaitingForDebugger", json!({}));
@@ -102,7 +103,9 @@ impl Pump {
                 let mut body = body_text(&answer);
                 body.truncate(body.floor_char_boundary(MOST_BODY));
                 let mut s = state.lock().unwrap_or_else(PoisonError::into_inner);
-                if let Some(r) = s.seen.requests.get_mut(index) {
+                if s.room(LeftOut::Answers, &body)
+                    && let Some(r) = s.seen.requests.get_mut(index)
+                {
                     r.body = Some(body);
                 }
             }

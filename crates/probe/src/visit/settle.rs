@@ -4,7 +4,7 @@
 use super::collector::text;
 use super::tab::Tab;
 use crate::ProbeError;
-use newtfern_core::observation::{Launcher, Look, Stored};
+use newtfern_core::observation::{Launcher, LeftOut, Look, Stored, Violation};
 use newtfern_core::profile::Supplier;
 use serde_json::{Value, json};
 use std::time::{Duration, Instant};
@@ -129,13 +129,18 @@ impl Tab {
         let fixed = format!("nf.fixed({})", Value::from(selector));
         let fixed = self.evaluate(&fixed).await?;
         self.with(|s| {
+            let violations = read["seen"]["violations"].clone();
+            let violations: Vec<Violation> = serde_json::from_value(violations).unwrap_or_default();
+            for v in violations {
+                if s.room(LeftOut::Violations, &v) {
+                    s.seen.violations.push(v);
+                }
+            }
             let o = &mut s.seen;
             let view = &read["view"];
             let size = view[0].as_f64().zip(view[1].as_f64());
             o.layout = size.filter(|(w, h)| *w > 0.0 && *h > 0.0);
             let seen = &read["seen"];
-            let violations = seen["violations"].clone();
-            o.violations = serde_json::from_value(violations).unwrap_or_default();
             o.fixed = serde_json::from_value(fixed).unwrap_or_default();
             let m = &mut o.metrics;
             m.fcp_ms = seen["fcp"].as_f64();
@@ -159,7 +164,9 @@ impl Tab {
         let html = self.evaluate(&html).await?;
         self.with(|s| {
             let at_ms = s.now_ms();
-            s.seen.final_html = html.as_str().unwrap_or_default().to_string();
+            let mut html = html.as_str().unwrap_or_default().to_string();
+            html.truncate(html.floor_char_boundary(MOST_FINAL));
+            s.seen.final_html = html;
             s.seen.looks.final_document = Look::Seen { at_ms };
         });
         Ok(())

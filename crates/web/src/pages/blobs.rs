@@ -13,21 +13,23 @@ pub async fn blob(
     Path((folder, name)): Path<(String, String)>,
 ) -> PageResult {
     let key = format!("{folder}/{name}");
+    let kind = media_type(&key).ok_or(PageError::NotFound("picture"))?;
     let bytes = app.acts.blobs.get(&key).await?;
     let bytes = bytes.ok_or(PageError::NotFound("picture"))?;
-    Ok(answer(&key, bytes.to_vec()))
+    // A key never changes its meaning.
+    Ok(answer(kind, "private, max-age=86400", bytes.to_vec()))
 }
 
 /// An SVG is a document that could carry script: it is shown under a policy that lets none run.
-pub fn answer(key: &str, bytes: Vec<u8>) -> Response {
+pub fn answer(kind: &'static str, cache: &'static str, bytes: Vec<u8>) -> Response {
     (
         [
-            ("content-type", media_type(key)),
+            ("content-type", kind),
             (
                 "content-security-policy",
                 "default-src 'none'; style-src 'unsafe-inline'; sandbox",
             ),
-            ("cache-control", "private, max-age=86400"),
+            ("cache-control", cache),
         ],
         bytes,
     )

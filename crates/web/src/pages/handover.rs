@@ -62,7 +62,8 @@ async fn pdf_of(app: &App, h: &Handover) -> PageResult {
     let key = h.pdf.as_deref().ok_or(PageError::NotFound("PDF"))?;
     let bytes = app.acts.blobs.get(key).await?;
     let bytes = bytes.ok_or(PageError::NotFound("PDF"))?;
-    Ok(answer(key, bytes.to_vec()))
+    // A sheet that is withdrawn must not be had from a cache.
+    Ok(answer("application/pdf", "no-store", bytes.to_vec()))
 }
 
 /// The PDF, for us.

@@ -89,6 +89,8 @@ async fn the_link_opens_without_an_account_and_the_yes_counts_once() {
         (pdf.header("content-type"), pdf.bytes.starts_with(b"%PDF")),
         ("application/pdf", true)
     );
+    // Withdrawn, it must not come out of a cache.
+    assert_eq!(pdf.header("cache-control"), "no-store");
 
     client
         .post(&link, &[("by", "  ")])

@@ -7,6 +7,7 @@ pub mod altered;
 pub mod blocking;
 pub mod damaged;
 pub mod late_delay;
+pub mod left_out;
 pub mod leftover;
 pub mod no_key;
 pub mod other_page;

@@ -6,7 +6,16 @@ use crate::chain::evidence::{console, request};
 use crate::chain::facts::Facts;
 use crate::code::Code;
 use crate::finding::{Evidence, Finding};
-use crate::observation::Look;
+use crate::observation::{LeftOut, Look, Unlooked};
+
+/// Where one of these is not whole, what the widget did may be among the rest.
+const DECIDING: &[LeftOut] = &[
+    LeftOut::Requests,
+    LeftOut::Answers,
+    LeftOut::Errors,
+    LeftOut::Sockets,
+    LeftOut::Violations,
+];
 
 /// Judges one visit.
 pub fn judge(c: &Facts) -> Answer {
@@ -17,6 +26,10 @@ pub fn judge(c: &Facts) -> Answer {
         }
         Look::NotThere { until_ms } => until_ms,
     };
+    if let Some(left_out) = c.seen.left_out.iter().find(|l| DECIDING.contains(l)) {
+        let what = format!("all {} of the page", left_out.words());
+        return Answer::cannot_tell(what, Unlooked::TooMuch);
+    }
     let supplier = c.case.supplier;
     let name = &supplier.name;
     let sign = match supplier.alive.script.trim() {

@@ -5,7 +5,7 @@ use super::bounds::{
     MOST_ADDRESS, MOST_LINES, MOST_NAME, MOST_TEXT, argument, cut, line_of, named, short, stack_of,
     text,
 };
-use newtfern_core::observation::{Message, Socket};
+use newtfern_core::observation::{LeftOut, Message, Socket};
 use serde_json::Value;
 
 impl Collector {
@@ -26,15 +26,18 @@ impl Collector {
 
     fn socket_made(&mut self, p: &Value) {
         if self.seen.sockets.len() >= MOST_LINES {
-            return;
+            return self.leave_out(LeftOut::Sockets);
         }
-        let id = text(p, "requestId");
-        self.sockets.insert(id, self.seen.sockets.len());
-        self.seen.sockets.push(Socket {
+        let socket = Socket {
             url: short(p, "url"),
             at_ms: self.now_ms(),
             ..Socket::default()
-        });
+        };
+        if self.room(LeftOut::Sockets, &socket) && self.room_for(LeftOut::Sockets, MOST_NAME) {
+            let id = text(p, "requestId");
+            self.sockets.insert(id, self.seen.sockets.len());
+            self.seen.sockets.push(socket);
+        }
     }
 
     fn socket(&mut self, p: &Value, change: impl Fn(&mut Socket, &Value, f64)) {
@@ -72,22 +75,26 @@ impl Collector {
         trace: &Value,
     ) {
         let at_ms = self.now_ms();
-        if self.seen.console.len() < MOST_LINES {
-            self.seen.console.push(Message {
-                level,
-                text: cut(words, MOST_TEXT),
-                url: cut(url, MOST_ADDRESS),
-                line,
-                stack: stack_of(trace),
-                at_ms,
-            });
+        if self.seen.console.len() >= MOST_LINES {
+            return self.leave_out(LeftOut::Lines);
+        }
+        let message = Message {
+            level,
+            text: cut(words, MOST_TEXT),
+            url: cut(url, MOST_ADDRESS),
+            line,
+            stack: stack_of(trace),
+            at_ms,
+        };
+        if self.room(LeftOut::Lines, &message) {
+            self.seen.console.push(message);
         }
     }
 
     pub(super) fn exception(&mut self, d: &Value) {
         let at_ms = self.now_ms();
         if self.seen.exceptions.len() >= MOST_LINES {
-            return;
+            return self.leave_out(LeftOut::Errors);
         }
         let described = d["exception"]["description"]
             .as_str()
@@ -104,13 +111,16 @@ impl Collector {
             u if u.is_empty() => stack.first().cloned().unwrap_or_default(),
             u => u,
         };
-        self.seen.exceptions.push(Message {
+        let error = Message {
             level: "error".into(),
             text: cut(words, MOST_TEXT),
             url: cut(url, MOST_ADDRESS),
             line: line_of(d, "lineNumber"),
             stack,
             at_ms,
-        });
+        };
+        if self.room(LeftOut::Errors, &error) {
+            self.seen.exceptions.push(error);
+        }
     }
 }

@@ -3,7 +3,7 @@
 use super::Collector;
 use super::bounds::{MOST_LINES, MOST_REDIRECTING, short, text};
 use crate::cdp::Event;
-use newtfern_core::observation::{FailureKind, Frame, Look, Navigation, NetFailure};
+use newtfern_core::observation::{FailureKind, Frame, LeftOut, Look, Navigation, NetFailure};
 use serde_json::Value;
 
 impl Collector {
@@ -35,12 +35,15 @@ impl Collector {
         let url = short(frame, "url");
         let at_ms = self.now_ms();
         if !frame["parentId"].is_null() {
-            if self.seen.frames.len() < MOST_LINES {
-                self.seen.frames.push(Frame {
-                    url,
-                    parent: text(frame, "parentId"),
-                    at_ms,
-                });
+            let frame = Frame {
+                url,
+                parent: text(frame, "parentId"),
+                at_ms,
+            };
+            if self.seen.frames.len() >= MOST_LINES {
+                self.leave_out(LeftOut::Frames);
+            } else if self.room(LeftOut::Frames, &frame) {
+                self.seen.frames.push(frame);
             }
             return;
         }
@@ -67,7 +70,9 @@ impl Collector {
     }
 
     fn push_navigation(&mut self, navigation: Navigation) {
-        if self.seen.navigations.len() < MOST_LINES {
+        if self.seen.navigations.len() >= MOST_LINES {
+            self.leave_out(LeftOut::Frames);
+        } else if self.room(LeftOut::Frames, &navigation) {
             self.seen.navigations.push(navigation);
         }
     }

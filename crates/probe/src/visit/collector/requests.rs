@@ -3,9 +3,10 @@
 use super::super::failure;
 use super::Collector;
 use super::bounds::{KEPT, MOST_NAME, MOST_REQUESTS, cut, headers_of, named, short, text};
+use super::room::ANSWER_BYTES;
 use crate::cdp::Event;
 use crate::proxy::Failures;
-use newtfern_core::observation::{Hop, Initiator, Request};
+use newtfern_core::observation::{Hop, Initiator, LeftOut, Request};
 use serde_json::Value;
 
 impl Collector {
@@ -17,7 +18,10 @@ impl Collector {
             "responseReceivedExtraInfo" => self.extra(p),
             "dataReceived" => {
                 let came = p["encodedDataLength"].as_u64().unwrap_or(0);
-                *self.bytes.entry(text(p, "requestId")).or_default() += came;
+                let id = text(p, "requestId");
+                if self.index.contains_key(&id) {
+                    *self.bytes.entry(id).or_default() += came;
+                }
             }
             "loadingFinished" => self.finished(event, p),
             "loadingFailed" => self.failed(p, proxy),
@@ -65,16 +69,11 @@ impl Collector {
             self.document_failure = None;
         }
         if self.seen.requests.len() >= MOST_REQUESTS {
-            if self.seen.left_out.is_empty() {
-                let told = format!("requests beyond the first {MOST_REQUESTS}");
-                self.seen.left_out.push(told);
-            }
-            return;
+            return self.leave_out(LeftOut::Requests);
         }
         let initiator = &p["initiator"];
         let stack = asked_by(initiator);
-        self.index.insert(id, self.seen.requests.len());
-        self.seen.requests.push(Request {
+        let request = Request {
             url,
             method: named(&p["request"], "method"),
             kind: named(p, "type").to_lowercase(),
@@ -87,27 +86,37 @@ impl Collector {
             start_ms: at,
             document: short(p, "documentURL"),
             ..Request::default()
-        });
+        };
+        if self.room(LeftOut::Requests, &request) && self.room_for(LeftOut::Requests, ANSWER_BYTES)
+        {
+            self.index.insert(id, self.seen.requests.len());
+            self.seen.requests.push(request);
+        }
     }
 
     pub(super) fn response(&mut self, p: &Value) {
         let id = text(p, "requestId");
         let r = &p["response"];
-        let headers = headers_of(r);
+        let mut headers = headers_of(r);
         let status = r["status"].as_u64().map(|s| s as u16);
         if let Some(i) = self.request_index(&id) {
+            let told = |(n, _): &&(String, String)| KEPT.contains(&n.to_lowercase().as_str());
+            let mut kept: Vec<(String, String)> = headers.iter().filter(told).cloned().collect();
+            if !self.room(LeftOut::Answers, &kept) {
+                kept.clear();
+            }
+            let mime = self.fit(cut(text(r, "mimeType"), MOST_NAME));
             let request = &mut self.seen.requests[i];
             request.status = status;
-            request.mime = cut(text(r, "mimeType"), MOST_NAME);
-            request.headers = headers
-                .iter()
-                .filter(|(n, _)| KEPT.contains(&n.to_lowercase().as_str()))
-                .cloned()
-                .collect();
+            request.mime = mime;
+            request.headers = kept;
             request.from_cache |= r["fromDiskCache"].as_bool().unwrap_or(false);
             request.kind = named(p, "type").to_lowercase();
         }
         if id == self.document_id {
+            if !self.room(LeftOut::Answers, &headers) {
+                headers.clear();
+            }
             let page = &mut self.seen.page;
             page.final_url = short(r, "url");
             page.status = status;
@@ -135,7 +144,9 @@ impl Collector {
                 r.status = Some(status);
             }
         }
-        self.raw_status.insert(id, status);
+        if self.raw_status.len() < 2 * MOST_REQUESTS {
+            self.raw_status.insert(id, status);
+        }
     }
 
     pub(super) fn finished(&mut self, event: &Event, p: &Value) {
@@ -174,7 +185,9 @@ impl Collector {
             cors: &named(&p["corsErrorStatus"], "corsError"),
             answered: r.status.is_some(),
         };
-        let found = failure::from_browser(proxy, &r.url, &said);
+        let mut found = failure::from_browser(proxy, &r.url, &said);
+        found.text = self.fit(found.text);
+        let r = &mut self.seen.requests[i];
         r.end_ms = Some(at);
         r.bytes = bytes;
         r.failure = Some(found.clone());
@@ -199,6 +212,9 @@ impl Collector {
         let Some(i) = self.index.remove(id) else {
             return;
         };
+        // Twice where it is a hop of the document's.
+        let room = self.room_for(LeftOut::Requests, 4 * to.len());
+        let to = if room { to } else { "" };
         let r = &mut self.seen.requests[i];
         let status = answer["status"].as_u64().unwrap_or(0) as u16;
         r.status = Some(status);

@@ -3,7 +3,7 @@
 use super::Collector;
 use super::bounds::{MOST_LINES, MOST_NAME, MOST_REQUESTS, cut, named, short, text};
 use crate::cdp::Event;
-use newtfern_core::observation::{Launcher, Stored};
+use newtfern_core::observation::{Launcher, LeftOut, Stored};
 use serde_json::Value;
 
 impl Collector {
@@ -109,7 +109,8 @@ impl Collector {
 
     pub(in crate::visit) fn cookie(&mut self, host: &str, name: &str, at_ms: f64) {
         if self.cookies.len() < MOST_REQUESTS {
-            let key = (host.to_string(), cut(name.to_string(), MOST_NAME));
+            let name = cut(name.to_string(), MOST_NAME);
+            let key = (cut(host.to_string(), MOST_NAME), name);
             self.cookies.entry(key).or_insert(at_ms);
         }
     }
@@ -143,7 +144,12 @@ impl Collector {
         item.name = cut(item.name, MOST_NAME);
         item.place = cut(item.place, MOST_NAME);
         let same = |s: &Stored| s.kind == item.kind && s.place == item.place && s.name == item.name;
-        if self.seen.stored.len() < MOST_REQUESTS && !self.seen.stored.iter().any(same) {
+        if self.seen.stored.iter().any(same) {
+            return;
+        }
+        if self.seen.stored.len() >= MOST_REQUESTS {
+            self.leave_out(LeftOut::Stored);
+        } else if self.room(LeftOut::Stored, &item) {
             self.seen.stored.push(item);
         }
     }

@@ -1,6 +1,8 @@
 //! How much a page can make a visit keep.
 
+use super::super::collector::MOST_VISIT;
 use super::{PAGE, Tape};
+use newtfern_core::observation::LeftOut;
 use serde_json::{Value, json};
 
 #[test]
@@ -8,12 +10,6 @@ fn what_a_hostile_page_can_fill_has_a_bound() {
     let mut t = Tape::new();
     let long = "\u{e9}".repeat(5_000);
     for i in 0..5_000 {
-        t.asks(
-            &format!("r{i}"),
-            &format!("https://mill.example/{i}"),
-            "Fetch",
-            1.0,
-        );
         t.play(
             "Log.entryAdded",
             json!({"entry": {"level": "info", "text": long}}),
@@ -36,7 +32,6 @@ fn what_a_hostile_page_can_fill_has_a_bound() {
         );
     }
     let s = &t.state.seen;
-    assert_eq!(s.requests.len(), 3000);
     for n in [
         s.console.len(),
         s.exceptions.len(),
@@ -52,9 +47,68 @@ fn what_a_hostile_page_can_fill_has_a_bound() {
             .chain(&s.exceptions)
             .all(|m| m.text.len() <= 1000)
     );
-    // Events of requests past the bound are nobody's, not a neighbour's.
+    let left_out = [
+        LeftOut::Lines,
+        LeftOut::Errors,
+        LeftOut::Sockets,
+        LeftOut::Frames,
+    ];
+    assert_eq!(s.left_out, left_out);
+}
+
+#[test]
+fn requests_past_the_bound_are_nobodys() {
+    let mut t = Tape::new();
+    for i in 0..5_000 {
+        let url = format!("https://mill.example/{i}");
+        t.asks(&format!("r{i}"), &url, "Fetch", 1.0);
+    }
+    assert_eq!(t.state.seen.requests.len(), 3000);
+    assert_eq!(t.state.seen.left_out, [LeftOut::Requests]);
+    // Their events are not a neighbour's.
     t.fails("r4999", 2.0, json!({"errorText": "net::ERR_FAILED"}));
     assert!(t.state.seen.requests.iter().all(|r| r.failure.is_none()));
+}
+
+/// Each text is short and each list is bounded, and together they would still be hundreds of megabytes.
+#[test]
+fn a_visit_is_bounded_in_all_and_says_what_it_left_out() {
+    let long = "\u{1}".repeat(2_000);
+    let frame = json!({"url": long, "functionName": "f", "lineNumber": 1});
+    let stack =
+        json!({"callFrames": vec![frame.clone(); 20], "parent": {"callFrames": vec![frame; 20]}});
+    let headers: serde_json::Map<String, Value> = (0..90)
+        .map(|i| (format!("h{i}"), Value::from("v".repeat(16_000))))
+        .collect();
+    let mut t = Tape::new();
+    for i in 0..400 {
+        let (id, url) = (format!("r{i}"), format!("https://mill.example/{i}/{long}"));
+        t.play(
+            "Network.requestWillBeSent",
+            json!({"requestId": id, "frameId": "M", "type": "Fetch", "timestamp": 1.0, "wallTime": 1.7e9, "documentURL": url, "request": {"url": url, "method": "GET"}, "initiator": {"type": "script", "url": url, "stack": stack}}),
+        );
+        t.play(
+            "Network.responseReceived",
+            json!({"requestId": id, "type": "Fetch", "response": {"url": url, "status": 200, "mimeType": "text/html", "headers": {"Set-Cookie": "v".repeat(16_000)}}}),
+        );
+        t.play(
+            "Log.entryAdded",
+            json!({"entry": {"level": "info", "text": long, "url": url, "stackTrace": stack}}),
+        );
+    }
+    t.asks("d", PAGE, "Document", 2.0).play(
+        "Network.responseReceived",
+        json!({"requestId": "d", "type": "Document", "response": {"url": PAGE, "status": 200, "mimeType": "text/html", "headers": headers}}),
+    );
+    let seen = &t.state.seen;
+    let bytes = serde_json::to_vec(seen).unwrap().len();
+    assert!((1_500_000..MOST_VISIT).contains(&bytes), "{bytes}");
+    assert!(!seen.requests.is_empty());
+    for list in [LeftOut::Requests, LeftOut::Answers, LeftOut::Lines] {
+        assert!(seen.left_out.contains(&list), "{:?}", seen.left_out);
+    }
+    // What the document answered is still known.
+    assert_eq!(seen.page.status, Some(200));
 }
 
 /// The longest text anywhere in a value.
