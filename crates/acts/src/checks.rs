@@ -58,7 +58,9 @@ impl Acts {
     /// [`ActError::TakenOver`], or where it cannot be stored; then nothing of it is kept.
     pub async fn finish_check(&self, job: &Job, subject: &Subject, seen: Seen) -> Result<Outcome> {
         let before = self.codes_before(job.site_id, seen.at).await?;
-        let judged = subject.judge(&seen.visits, &seen.asides, before.as_ref());
+        let judged = subject
+            .judge(&seen.visits, &seen.asides, before.as_ref())
+            .await;
         let outcome = judged.diagnosis.outcome;
         let words = in_words(&judged);
         let mut seen = seen;
@@ -214,7 +216,7 @@ impl Acts {
         let mut asides: Vec<Aside> = serde_json::from_value(asides)
             .map_err(|e| newtfern_store::sites::corrupt("copies beside a page", e))?;
         documents::back(&self.blobs, &mut visits, &mut asides).await?;
-        let judged = subject.judge(&visits, &asides, None);
+        let judged = subject.judge(&visits, &asides, None).await;
         let outcome = judged.diagnosis.outcome;
         let check = again(&last, site, &subject, judged);
         let mut tx = self.store.begin().await?;

@@ -5,6 +5,7 @@ use newtfern_core::address;
 use newtfern_core::brand::BrandSheet;
 use newtfern_core::intake::{self, SiteRow};
 use newtfern_core::private_hosts::PrivateHosts;
+use newtfern_heavy::heavy;
 use newtfern_store::people::Role;
 use serde_json::json;
 use std::collections::{HashMap, HashSet};
@@ -43,7 +44,7 @@ impl Acts {
     pub async fn import(&self, actor: &Actor, bytes: &[u8]) -> Result<Imported> {
         actor.may(Role::Technician)?;
         let choices = self.choices().await?;
-        let read = crate::off_thread(|| choices.known(|known| intake::read(bytes, known)));
+        let read = heavy(|| choices.known(|known| intake::read(bytes, known))).await;
         let rows = read.map_err(|e| ActError::Bad(format!("Nothing was imported: {e}.")))?;
         let addresses: Vec<String> = rows
             .iter()

@@ -39,7 +39,7 @@ pub use second_factor::Setup;
 pub use sessions::Opened;
 pub use settings::HouseRules;
 pub use sites::Added;
-pub use subject::{Subject, off_thread};
+pub use subject::Subject;
 
 /// Who acts.
 #[derive(Debug, Clone)]

@@ -6,6 +6,7 @@ use newtfern_core::family::Family;
 use newtfern_core::placing::{Held, Placing, PlacingError, Push, put_back};
 use newtfern_core::platform::{Fitted, Interface, Platform, Slot};
 use newtfern_core::profile::{ConsentManager, Supplier};
+use newtfern_heavy::heavy;
 use newtfern_store::people::Role;
 use newtfern_store::placements::{NewPlacement, Placement};
 use newtfern_store::sites::Site;
@@ -168,7 +169,7 @@ impl Acts {
                     if let Some(view) = view {
                         problem.push_str(&view.problem);
                         if view.held.is_some() && problem.is_empty() {
-                            match crate::off_thread(|| placing.push(slot, &l.ours(slot))) {
+                            match heavy(|| placing.push(slot, &l.ours(slot))).await {
                                 Ok(made) => push = Some(made),
                                 Err(error) => problem = format!("{error}."),
                             }
@@ -209,7 +210,7 @@ impl Acts {
             return Err(crate::SlotError::Conflict.into());
         }
         let placing = l.placing(&slots)?;
-        let made = crate::off_thread(|| placing.push(&slot, &l.ours(&slot)))?;
+        let made = heavy(|| placing.push(&slot, &l.ours(&slot))).await?;
         if !made.after.changed {
             return Ok(false);
         }

@@ -9,6 +9,7 @@ use newtfern_core::consent::Region;
 use newtfern_core::design::Design;
 use newtfern_core::observation::Observation;
 use newtfern_core::profile::{ConsentManager, Supplier};
+use newtfern_heavy::heavy;
 use newtfern_store::clients::Client;
 use newtfern_store::profiles::region_of;
 use newtfern_store::sites::Site;
@@ -26,15 +27,6 @@ pub struct Subject {
     pub design: Design,
     pub brand: Option<Rgb>,
     pub region: Region,
-}
-
-/// Parsing and judging take the processor: done without holding up what else runs on this thread.
-pub fn off_thread<T>(work: impl FnOnce() -> T) -> T {
-    use tokio::runtime::{Handle, RuntimeFlavor};
-    match Handle::try_current().map(|h| h.runtime_flavor()) {
-        Ok(RuntimeFlavor::MultiThread) => tokio::task::block_in_place(work),
-        _ => work(),
-    }
 }
 
 impl Acts {
@@ -109,12 +101,12 @@ impl Subject {
     }
 
     /// Judges visits; `before` are the codes of the look before.
-    pub fn judge(
+    pub async fn judge(
         &self,
         visits: &[Observation],
         asides: &[Aside],
         before: Option<&BTreeSet<Code>>,
     ) -> Judged {
-        off_thread(|| check(&self.expectation(), visits, asides, before))
+        heavy(|| check(&self.expectation(), visits, asides, before)).await
     }
 }

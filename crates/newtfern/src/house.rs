@@ -20,6 +20,20 @@ pub struct Place {
     /// Folder for pictures and files, and for this installation's key; shared by all workers
     #[arg(long, env = "NEWTFERN_FOLDER", default_value = "newtfern-data")]
     pub folder: PathBuf,
+    /// Where pictures and files are instead, for several machines: s3://BUCKET/PREFIX (server, region and
+    /// keys from AWS_ENDPOINT_URL, AWS_REGION, AWS_ACCESS_KEY_ID, AWS_SECRET_ACCESS_KEY)
+    #[arg(long, env = "NEWTFERN_BLOBS")]
+    pub blobs: Option<String>,
+}
+
+impl Place {
+    /// Pictures and files.
+    pub fn blobs(&self) -> Result<Blobs> {
+        match &self.blobs {
+            Some(bucket) => Ok(Blobs::bucket(bucket)?),
+            None => Ok(Blobs::folder(&self.folder.join("blobs"))?),
+        }
+    }
 }
 
 pub async fn open(place: &Place) -> Result<Acts> {
@@ -27,7 +41,7 @@ pub async fn open(place: &Place) -> Result<Acts> {
     store.migrate().await?;
     std::fs::create_dir_all(&place.folder)
         .with_context(|| format!("cannot make the folder {}", place.folder.display()))?;
-    let blobs = Blobs::folder(&place.folder.join("blobs"))?;
+    let blobs = place.blobs()?;
     let key = place.folder.join("seal.key");
     let sealer = sealer(&store, &key).await?;
     seed_platforms(&store).await?;

@@ -59,6 +59,47 @@ async fn rows(address: &str) -> Vec<String> {
     all
 }
 
+/// From a bucket that several machines share, into the folder of one, and back into another bucket.
+#[tokio::test(flavor = "multi_thread")]
+async fn pictures_go_from_a_bucket_into_a_folder_and_back() {
+    let server = std::env::var(scratch::SERVER).expect("run ./run test");
+    let bucket = std::env::var("NEWTFERN_TEST_BUCKET").expect("run ./run test");
+    let bucket = |name: &str| format!("{bucket}/{}/{name}", newtfern_store::fresh_token());
+    let (shared, next) = (bucket("shared"), bucket("next"));
+    let temp = tempfile::tempdir().unwrap();
+    let at = |name: &str| temp.path().join(name);
+    let there = |bucket: &str| ["--blobs".to_string(), bucket.to_string()];
+    let (first, folder) = (empty(&server).await, at("first"));
+    assert!(run(ADD, &first, &folder, &[]).await.status.success());
+    let pictures = Blobs::bucket(&shared).unwrap();
+    let key = pictures.put(b"a picture".to_vec(), "png").await.unwrap();
+
+    let (to, copy) = (at("backup"), at("key.copy"));
+    let [blobs, place] = there(&shared);
+    let words = ["backup", &blobs, &place];
+    let made = run(
+        &words,
+        &first,
+        &folder,
+        &[&to, Path::new("--key-to"), &copy],
+    )
+    .await;
+    assert!(made.status.success(), "{}", said(&made));
+    assert!(to.join("blobs").join(&key).is_file());
+
+    let [blobs, place] = there(&next);
+    let words = ["restore", &blobs, &place];
+    let more: &[&Path] = &[&to, Path::new("--key"), &copy];
+    let restored = run(&words, &empty(&server).await, &at("second"), more).await;
+    assert!(restored.status.success(), "{}", said(&restored));
+    let restored = Blobs::bucket(&next).unwrap();
+    let bytes = restored.get(&key).await.unwrap().unwrap();
+    assert_eq!(bytes.as_ref(), b"a picture");
+    // Into a bucket that holds something, nothing is restored.
+    let again = run(&words, &empty(&server).await, &at("third"), more).await;
+    assert!(said(&again).contains("is not empty"), "{}", said(&again));
+}
+
 const ADD: &[&str] = &[
     "add-person",
     "--email",

@@ -42,6 +42,7 @@ const TWICE: &[&str] = &[
     "rand_core",
     "sha1",
     "sha2",
+    "spin",
     "syn",
     "synstructure",
     "winnow",

@@ -5,6 +5,7 @@ use newtfern_core::address;
 use newtfern_core::html::Document;
 use newtfern_core::observation::{FailureKind, Hop, NetFailure};
 use newtfern_core::platform::{Platform, guess};
+use newtfern_heavy::heavy;
 use serde::{Deserialize, Serialize};
 
 /// What an address shows before a site is added.
@@ -69,15 +70,20 @@ pub async fn look(http: &Http, typed: &str, platforms: &[Platform]) -> Report {
             landed.origin().ascii_serialization()
         ));
     }
-    let document = Document::parse(&fetched.body);
-    let title = document
-        .walk()
-        .into_iter()
-        .find(|id| document.name(*id) == Some("title"))
-        .map(|id| document.text(id));
-    report.title = title.unwrap_or_default().trim().chars().take(120).collect();
-    report.platform = guess(platforms, &fetched.body, &fetched.headers).map(|p| p.id.clone());
+    let read = || {
+        let platform = guess(platforms, &fetched.body, &fetched.headers);
+        (title_of(&fetched.body), platform.map(|p| p.id.clone()))
+    };
+    (report.title, report.platform) = heavy(read).await;
     report
+}
+
+fn title_of(html: &str) -> String {
+    let document = Document::parse(html);
+    let all = document.walk().into_iter();
+    let title = all.filter(|id| document.name(*id) == Some("title"));
+    let text = title.map(|id| document.text(id)).next();
+    text.unwrap_or_default().trim().chars().take(120).collect()
 }
 
 /// Why an address could not be had, and what to do.

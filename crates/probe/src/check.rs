@@ -4,10 +4,11 @@
 use crate::ProbeError;
 use crate::browser::Pool;
 use crate::http::Http;
-use crate::visit::{self, Pictures, off_thread};
+use crate::visit::{self, Pictures};
 use newtfern_core::chain::{Aside, AsideLook};
 use newtfern_core::observation::{FailureKind, Observation, Unlooked};
 use newtfern_core::visits::{CheckOrder, FetchPlan, Step, VisitPlan, next};
+use newtfern_heavy::heavy;
 use std::time::{Duration, Instant};
 
 /// Everything one check saw.
@@ -47,7 +48,7 @@ pub async fn run(pool: &Pool, http: &Http, order: &CheckOrder<'_>) -> Result<Evi
     let mut evidence = Evidence::default();
     loop {
         let spent_ms = began.elapsed().as_millis() as u64;
-        let step = off_thread(|| next(order, &evidence.visits, &evidence.asides, spent_ms));
+        let step = heavy(|| next(order, &evidence.visits, &evidence.asides, spent_ms)).await;
         if step.is_empty() {
             return Ok(evidence);
         }

@@ -1,13 +1,20 @@
-//! Pictures, logos, PDFs and documents of visits, through the `object_store` crate: a folder by default. Keys are the
+//! Pictures, logos, PDFs and documents of visits, through the `object_store` crate: a folder by default, or
+//! a bucket. Keys are the
 //! content's hash, so the same picture is kept once and a key never changes its meaning.
 
 use crate::{Result, StoreError};
+use futures_util::TryStreamExt;
+use object_store::aws::AmazonS3Builder;
 use object_store::local::LocalFileSystem;
 use object_store::path::Path;
-use object_store::{ObjectStore, ObjectStoreExt};
+use object_store::prefix::PrefixStore;
+// For its secure connections: object_store turns on none of them.
+use object_store::{ClientOptions, ObjectStore, ObjectStoreExt, RetryConfig};
+use reqwest as _;
 use sha2::Digest;
 use std::os::unix::fs::PermissionsExt;
 use std::sync::Arc;
+use std::time::Duration;
 
 /// Pictures and papers, by the hash of what they hold.
 #[derive(Clone)]
@@ -34,17 +41,79 @@ impl Blobs {
         })
     }
 
+    /// In a bucket that is spoken to by the S3 protocol, `s3://BUCKET/PREFIX`; several machines share it.
+    /// Server, region and keys come from the variables that the protocol's programs share
+    /// (`AWS_ENDPOINT_URL`, `AWS_REGION`, `AWS_ACCESS_KEY_ID`, `AWS_SECRET_ACCESS_KEY`; a server without TLS
+    /// needs `AWS_ALLOW_HTTP=true`).
+    ///
+    /// # Errors
+    /// Where the address is none, or something of that is missing.
+    pub fn bucket(address: &str) -> Result<Blobs> {
+        let _ = rustls::crypto::ring::default_provider().install_default();
+        let rest = address.strip_prefix("s3://").unwrap_or_default();
+        let (bucket, prefix) = rest.split_once('/').unwrap_or((rest, ""));
+        if bucket.is_empty() {
+            return Err(StoreError::Corrupt {
+                what: "address of the bucket",
+                why: format!("{address} is none: write s3://BUCKET/PREFIX"),
+            });
+        }
+        let http = std::env::var("AWS_ALLOW_HTTP").is_ok_and(|v| v == "true");
+        let options = ClientOptions::new()
+            .with_allow_http(http)
+            .with_connect_timeout(Duration::from_secs(5))
+            .with_timeout(Duration::from_secs(30));
+        // A person who waits for a page is told within half a minute; a job is made again.
+        let retry = RetryConfig {
+            max_retries: 3,
+            retry_timeout: Duration::from_secs(30),
+            ..RetryConfig::default()
+        };
+        let server = AmazonS3Builder::from_env()
+            .with_bucket_name(bucket)
+            .with_client_options(options)
+            .with_retry(retry)
+            .build()?;
+        let prefix = prefix.trim_matches('/');
+        Ok(Blobs {
+            store: Arc::new(PrefixStore::new(server, prefix)),
+        })
+    }
+
+    /// All keys that are there; what is none of ours is passed over.
+    ///
+    /// # Errors
+    /// Where the store refuses.
+    pub async fn keys(&self) -> Result<Vec<String>> {
+        let listed = self.store.list(None).map_ok(|o| o.location.to_string());
+        let mut keys: Vec<String> = listed.try_collect().await?;
+        keys.retain(|key| is_key(key));
+        keys.sort_unstable();
+        Ok(keys)
+    }
+
+    /// Brings a blob back under its key, from a backup.
+    ///
+    /// # Errors
+    /// Where the bytes are not those of the key, or cannot be written.
+    pub async fn put_back(&self, key: &str, bytes: Vec<u8>) -> Result<()> {
+        let ending = key.rsplit('.').next().unwrap_or_default();
+        let own = key_of(&bytes, ending);
+        if own != key {
+            return Err(StoreError::Corrupt {
+                what: "blob",
+                why: format!("{key} holds what belongs to {own}"),
+            });
+        }
+        self.put(bytes, ending).await.map(|_| ())
+    }
+
     /// The extension is part of the key and tells the media type.
     ///
     /// # Errors
     /// Where the blob cannot be written.
     pub async fn put(&self, bytes: Vec<u8>, extension: &str) -> Result<String> {
-        let hash: String = sha2::Sha256::digest(&bytes)
-            .iter()
-            .take(20)
-            .map(|b| format!("{b:02x}"))
-            .collect();
-        let key = format!("{}/{hash}.{extension}", &hash[..2]);
+        let key = key_of(&bytes, extension);
         self.store
             .put(&Path::from(key.as_str()), bytes.into())
             .await?;
@@ -81,6 +150,12 @@ impl Blobs {
     }
 }
 
+fn key_of(bytes: &[u8], ending: &str) -> String {
+    let hash = sha2::Sha256::digest(bytes);
+    let hash: String = hash.iter().take(20).map(|b| format!("{b:02x}")).collect();
+    format!("{}/{hash}.{ending}", &hash[..2])
+}
+
 fn is_key(key: &str) -> bool {
     let parts: Vec<&str> = key.split(['/', '.']).collect();
     let &[folder, hash, ending] = parts.as_slice() else {
@@ -105,6 +180,29 @@ pub fn media_type(key: &str) -> Option<&'static str> {
 #[cfg(test)]
 mod tests {
     use super::*;
+
+    #[tokio::test]
+    async fn keys_are_listed_and_brought_back_whole_only() {
+        let folder = tempfile::tempdir().unwrap();
+        let blobs = Blobs::folder(folder.path()).unwrap();
+        let key = blobs.put(b"picture".to_vec(), "png").await.unwrap();
+        std::fs::write(folder.path().join("note.txt"), "somebody's").unwrap();
+        assert_eq!(blobs.keys().await.unwrap(), std::slice::from_ref(&key));
+        blobs.remove(&key).await.unwrap();
+        let damaged = blobs.put_back(&key, b"pixture".to_vec()).await;
+        assert!(damaged.unwrap_err().to_string().contains("holds what"));
+        assert_eq!(blobs.keys().await.unwrap(), [""; 0]);
+        blobs.put_back(&key, b"picture".to_vec()).await.unwrap();
+        assert_eq!(blobs.keys().await.unwrap(), [key]);
+    }
+
+    #[test]
+    fn an_address_without_a_bucket_is_told() {
+        for bad in ["s3://", "bucket", "s3:///prefix"] {
+            let told = Blobs::bucket(bad).err().unwrap().to_string();
+            assert!(told.contains("s3://BUCKET/PREFIX"), "{told}");
+        }
+    }
 
     #[tokio::test]
     async fn what_is_put_is_got_and_nothing_else() {

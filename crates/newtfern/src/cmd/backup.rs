@@ -4,6 +4,7 @@
 use super::say;
 use crate::house::{Place, SEAL_CHECK, check_seal};
 use anyhow::{Context, Result, bail, ensure};
+use newtfern_store::blobs::Blobs;
 use newtfern_store::seal::Sealer;
 use newtfern_store::{Store, backup};
 use serde_json::{Value, json};
@@ -73,24 +74,20 @@ fn sum(path: &Path) -> Result<String> {
 }
 
 /// Copies what is not there yet.
-fn copy_new(from: &Path, to: &Path) -> Result<usize> {
-    let mut copied = 0;
-    for (within, path) in files_in(from)? {
-        let target = to.join(&within);
+async fn copy_new(from: &Blobs, to: &Path) -> Result<()> {
+    for key in from.keys().await? {
+        let target = to.join(&key);
         if target.exists() {
             continue;
         }
+        // Pruned meanwhile: nothing refers to it any more.
+        let Some(bytes) = from.get(&key).await? else {
+            continue;
+        };
         private_folder(target.parent().unwrap_or(to))?;
-        match std::fs::copy(&path, &target) {
-            Ok(_) => copied += 1,
-            // Pruned meanwhile: nothing refers to it any more.
-            Err(e) if e.kind() == std::io::ErrorKind::NotFound => {}
-            Err(e) => {
-                return Err(e).with_context(|| format!("cannot copy to {}", target.display()));
-            }
-        }
+        write_new(&target, &bytes)?;
     }
-    Ok(copied)
+    Ok(())
 }
 
 fn private_folder(path: &Path) -> Result<()> {
@@ -122,11 +119,11 @@ pub async fn backup(args: BackupArgs) -> Result<ExitCode> {
     let key =
         std::fs::read(&key).with_context(|| format!("cannot read the key {}", key.display()))?;
     private_folder(to)?;
-    let blobs = (place.folder.join("blobs"), to.join("blobs"));
-    copy_new(&blobs.0, &blobs.1)?;
+    let (blobs, copies) = (place.blobs()?, to.join("blobs"));
+    copy_new(&blobs, &copies).await?;
     let rows = store.row_counts().await?;
     backup::dump(&place.database, &to.join(DUMP)).await?;
-    copy_new(&blobs.0, &blobs.1)?;
+    copy_new(&blobs, &copies).await?;
     let about = json!({
         "program": env!("CARGO_PKG_VERSION"),
         "made_at": jiff::Timestamp::now().to_string(),
@@ -199,16 +196,24 @@ pub async fn restore(args: RestoreArgs) -> Result<ExitCode> {
         store.is_empty().await?,
         "the database is not empty: restore into a new one"
     );
-    let blobs = place.folder.join("blobs");
+    private_folder(&place.folder)?;
+    let blobs = place.blobs()?;
     let key = place.folder.join("seal.key");
     ensure!(
-        files_in(&blobs)?.is_empty() && !key.exists(),
+        blobs.keys().await?.is_empty() && !key.exists(),
         "{} is not empty: restore into a new folder",
-        place.folder.display()
+        place
+            .blobs
+            .clone()
+            .unwrap_or(place.folder.display().to_string())
     );
     backup::restore(&place.database, &from.join(DUMP)).await?;
-    private_folder(&place.folder)?;
-    let copied = copy_new(&from.join("blobs"), &blobs)?;
+    let mut copied = 0;
+    for (key, path) in files_in(&from.join("blobs"))? {
+        let bytes = std::fs::read(&path).with_context(|| format!("cannot read {key}"))?;
+        blobs.put_back(&key, bytes).await?;
+        copied += 1;
+    }
     let bytes = std::fs::read(&args.key).context("cannot read the key")?;
     write_new(&key, &bytes)?;
     let rows: i64 = store.row_counts().await?.values().sum();

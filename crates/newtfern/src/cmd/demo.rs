@@ -64,6 +64,7 @@ pub async fn run(args: Args) -> Result<ExitCode> {
     let place = Place {
         database,
         folder: folder.clone(),
+        blobs: None,
     };
     let acts = open(&place).await?;
 

@@ -25,6 +25,7 @@ use newtfern_core::observation::{
     ConsentAct, Ended, Launcher, Look, Observation, Stage, Unlooked, VERSION, Viewport, WidgetLet,
 };
 use newtfern_core::visits::{VisitPlan, Waits};
+use newtfern_heavy::heavy;
 pub use operate::opener;
 pub use settle::blocking;
 use std::time::Duration;
@@ -92,15 +93,6 @@ pub async fn visit(
     Ok((seen, pictures))
 }
 
-/// Does work that takes the processor without holding up what else runs on this thread.
-pub(crate) fn off_thread<T>(work: impl FnOnce() -> T) -> T {
-    use tokio::runtime::{Handle, RuntimeFlavor};
-    match Handle::try_current().map(|h| h.runtime_flavor()) {
-        Ok(RuntimeFlavor::MultiThread) => tokio::task::block_in_place(work),
-        _ => work(),
-    }
-}
-
 /// Notes a stage with its time.
 async fn stage<T>(
     tab: &Tab,
@@ -131,7 +123,7 @@ async fn run(tab: &Tab, plan: &VisitPlan<'_>, pictures: &mut Pictures) -> Result
         stage(tab, "consent", decided).await?;
     }
     let delivered = tab.observation().page;
-    let waits = off_thread(|| plan.waits(&delivered));
+    let waits = heavy(|| plan.waits(&delivered)).await;
     stage(tab, "start", start(tab, plan, waits)).await?;
     if tab.is_over() {
         return Ok(());
@@ -257,10 +249,11 @@ async fn take_pictures(
     let seen = launcher.present && launcher.hidden_by.is_none() && launcher.reachable >= 0.5;
     if seen {
         let rect = launcher.rect;
-        let (crop, colours) = off_thread(|| {
+        let (crop, colours) = heavy(|| {
             let crop = pixels::crop(&png, &rect, scale, 10.0);
             (crop, pixels::launcher_colours(&png, &rect, scale))
-        });
+        })
+        .await;
         if let Ok((launcher, behind)) = colours {
             tab.mark(|o| {
                 o.launcher_colour = Some(launcher.hex());

@@ -4,6 +4,7 @@ use super::{Pictures, Tab};
 use crate::{ProbeError, pixels};
 use newtfern_core::observation::{Look, Looks, Operation, Unlooked};
 use newtfern_core::profile::Supplier;
+use newtfern_heavy::heavy;
 use serde_json::{Value, json};
 use std::time::{Duration, Instant};
 
@@ -144,10 +145,11 @@ async fn read_panel(
     };
     let png = tab.picture().await?;
     let scale = super::pixel_scale(&tab.observation());
-    let cut = super::off_thread(|| {
+    let cut = heavy(|| {
         let colour = pixels::header_colour(&png, &rect, scale);
         (colour, pixels::crop(&png, &rect, scale, 4.0))
-    });
+    })
+    .await;
     if let Ok(colour) = cut.0 {
         tab.mark(|o| o.header_colour = Some(colour.hex()));
     }
