@@ -158,7 +158,7 @@ impl Acts {
         pdf: String,
         proven: bool,
     ) -> Result<()> {
-        let now = Timestamp::now();
+        let now = self.store.now().await?;
         let mut tx = self.store.begin().await?;
         let until = now + jiff::SignedDuration::from_hours(24 * 30);
         tx.add_handover(job.site_id, html, Some(&pdf), "Newtfern", until)

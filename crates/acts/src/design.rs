@@ -1,7 +1,6 @@
 //! The design of a site, and the house style above all of them.
 
 use crate::{ActError, Actor, Acts, Result, record};
-use jiff::Timestamp;
 use newtfern_core::design::Layer;
 use newtfern_core::family::{Family, design};
 use newtfern_store::checks::NewCheck;
@@ -16,8 +15,8 @@ impl Acts {
         let (values, brand) = self.design_of(&kept, &client).await?;
         let chosen = kept.supplier_id.is_some() && !kept.key.trim().is_empty();
         let assessed = design::assess(&values, brand, chosen);
+        let now = self.store.now().await?;
         let mut tx = self.store.begin().await?;
-        let now = Timestamp::now();
         tx.keep_check(&NewCheck::of(site, "design", now, vec![assessed]))
             .await?;
         Ok(tx.commit().await?)

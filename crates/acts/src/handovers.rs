@@ -72,10 +72,10 @@ impl Acts {
             name: "client, by link".into(),
             role: Role::Viewer,
         };
+        let now = self.store.now().await?;
         let mut tx = self.store.begin().await?;
         if tx.accept_handover(sheet.id, &by).await? {
             let assessed = hand_over::confirmed(&by, sheet.id);
-            let now = Timestamp::now();
             tx.keep_check(&NewCheck::of(sheet.site_id, "confirm", now, vec![assessed]))
                 .await?;
             let subject = format!("sheet {}", sheet.id);

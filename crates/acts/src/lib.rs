@@ -108,6 +108,13 @@ pub enum ActError {
     TakenOver,
 }
 
+impl ActError {
+    /// The same act may be done again: the database was out of reach for a moment.
+    pub fn is_passing(&self) -> bool {
+        matches!(self, ActError::Store(error) if error.is_passing())
+    }
+}
+
 /// The result of an act.
 pub type Result<T> = std::result::Result<T, ActError>;
 

@@ -2,9 +2,13 @@
 //! Never a test: figures of a shared machine decide nothing by themselves.
 
 mod corpus;
+mod endure;
+mod faults;
 mod filled;
 mod hostile;
+mod house;
 mod kills;
+mod load;
 mod pages;
 mod psql;
 mod queue;
@@ -55,13 +59,34 @@ async fn main() -> Result<()> {
             queue::measure(&store).await?;
         }
     }
-    // Only where it is named: it takes a quarter of an hour.
-    if named.iter().any(|n| n == "kills") {
-        let server = std::env::var(scratch::SERVER).context("no database (run ./run bench)")?;
-        let (store, address) = scratch::with_address(&server).await?;
-        kills::measure(&store, &address, &standins, &supplier).await?;
-    }
+    long(&named, &standins, &supplier).await?;
     say(&format!("peak memory of this process: {:.0} MB", peak_mb()));
+    Ok(())
+}
+
+/// What takes minutes is made only where it is named.
+async fn long(named: &[String], standins: &Standins, supplier: &Supplier) -> Result<()> {
+    let wanted = |part: &str| named.iter().any(|n| n == part);
+    let fresh = async || {
+        let server = std::env::var(scratch::SERVER).context("no database (run ./run bench)")?;
+        Ok::<_, anyhow::Error>(scratch::with_address(&server).await?)
+    };
+    if wanted("load") {
+        let (store, address) = fresh().await?;
+        filled::fill(&store, &filled::one_check(standins, supplier).await?).await?;
+        load::measure(&store, &address).await?;
+    }
+    if wanted("kills") {
+        let (store, address) = fresh().await?;
+        kills::measure(&store, &address, standins, supplier).await?;
+    }
+    if wanted("endure") {
+        let (store, address) = fresh().await?;
+        endure::measure(&store, &address, standins, supplier).await?;
+    }
+    if wanted("faults") {
+        faults::measure(standins, supplier).await?;
+    }
     Ok(())
 }
 

@@ -79,6 +79,31 @@ pub enum StoreError {
     Seal,
 }
 
+impl StoreError {
+    /// The database was out of reach for a moment, by its own account: the same thing may be done again.
+    /// Conditions of PostgreSQL's table of error codes: connections (08), serialization and deadlock (40),
+    /// an administrator's shutdown, a crash, a start that is not over (57P01 to 57P03).
+    pub fn is_passing(&self) -> bool {
+        let source = match self {
+            StoreError::Connect(source) | StoreError::Database { source, .. } => source,
+            _ => return false,
+        };
+        match source {
+            sqlx::Error::Io(_)
+            | sqlx::Error::Tls(_)
+            | sqlx::Error::PoolTimedOut
+            | sqlx::Error::PoolClosed
+            | sqlx::Error::WorkerCrashed => true,
+            sqlx::Error::Database(e) => e.code().is_some_and(|code| {
+                code.starts_with("08")
+                    || code.starts_with("40")
+                    || matches!(code.as_ref(), "57P01" | "57P02" | "57P03")
+            }),
+            _ => false,
+        }
+    }
+}
+
 /// An instant as rows hold it, to the microsecond.
 pub type Moment = jiff_sqlx::Timestamp;
 
@@ -149,6 +174,18 @@ impl Store {
         .map_err(doing("looking for sites of an earlier version"))?;
         tx.refresh(&sites).await?;
         tx.commit().await
+    }
+
+    /// The time by the database's clock: the one clock of all machines. Looks are ordered by it.
+    ///
+    /// # Errors
+    /// Where the database refuses.
+    pub async fn now(&self) -> Result<jiff::Timestamp> {
+        let now: Moment = sqlx::query_scalar("select clock_timestamp()")
+            .fetch_one(&self.pool)
+            .await
+            .map_err(doing("asking for the time"))?;
+        Ok(now.to_jiff())
     }
 
     /// Asks the database, for the health page.

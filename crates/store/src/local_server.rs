@@ -34,6 +34,7 @@ pub enum ServerError {
 pub struct LocalServer {
     child: Child,
     socket: tempfile::TempDir,
+    folder: PathBuf,
 }
 
 fn failed(act: &'static str) -> impl Fn(std::io::Error) -> ServerError {
@@ -148,7 +149,11 @@ impl LocalServer {
             .map_err(failed("given its socket folder"))?;
         private(socket.path(), user).map_err(failed("given its socket folder"))?;
         let child = Self::run(&bin, user, folder, &data, socket.path())?;
-        Ok(LocalServer { child, socket })
+        Ok(LocalServer {
+            child,
+            socket,
+            folder: folder.to_path_buf(),
+        })
     }
 
     /// Starts it and waits until it takes connections.
@@ -190,6 +195,29 @@ impl LocalServer {
                 return Err(not_started("it was not ready after 60 s".into()));
             }
             std::thread::sleep(Duration::from_millis(30));
+        }
+    }
+
+    /// Kills it without a word, as a machine's memory guard would, and starts it again after a while.
+    ///
+    /// # Errors
+    /// [`ServerError`], with the server's own words.
+    pub fn restart_after(&mut self, wait: Duration) -> std::result::Result<(), ServerError> {
+        let bin = programs().ok_or(ServerError::NotInstalled)?;
+        let folder = self.folder.clone();
+        // SIGQUIT is the server's own word for ending at once; its children go with it.
+        self.signal(rustix::process::Signal::QUIT);
+        self.child.wait().map_err(failed("stopped"))?;
+        std::thread::sleep(wait);
+        let data = folder.join("data");
+        self.child = Self::run(&bin, owner()?, &folder, &data, self.socket.path())?;
+        Ok(())
+    }
+
+    fn signal(&self, signal: rustix::process::Signal) {
+        let id = i32::try_from(self.child.id()).unwrap_or(0);
+        if let Some(id) = rustix::process::Pid::from_raw(id) {
+            let _ = rustix::process::kill_process(id, signal);
         }
     }
 
@@ -241,10 +269,7 @@ impl LocalServer {
 impl Drop for LocalServer {
     fn drop(&mut self) {
         // SIGINT asks for a fast, orderly stop: connections end, data is written.
-        let id = i32::try_from(self.child.id()).unwrap_or(0);
-        if let Some(id) = rustix::process::Pid::from_raw(id) {
-            let _ = rustix::process::kill_process(id, rustix::process::Signal::INT);
-        }
+        self.signal(rustix::process::Signal::INT);
         let began = Instant::now();
         while began.elapsed() < Duration::from_secs(15) {
             if !matches!(self.child.try_wait(), Ok(None)) {

@@ -93,6 +93,7 @@ impl Store {
     async fn take_back(&self) -> Result<()> {
         sqlx::query(include_str!("sql/take_back.sql"))
             .bind(MOST_ATTEMPTS)
+            .bind(LEASE_S)
             .execute(&self.pool)
             .await
             .map(|_| ())
@@ -156,6 +157,27 @@ impl Store {
         .await
         .map(|_| ())
         .map_err(doing("giving a job back"))
+    }
+
+    /// What it needed was out of reach for a moment: the job waits again, or is given up after several
+    /// tries, with the reason.
+    ///
+    /// # Errors
+    /// Where the database refuses.
+    pub async fn try_again(&self, job: &Job, why: &str) -> Result<()> {
+        sqlx::query(
+            "update jobs set state = case when attempts >= $3 then 'failed' else 'waiting' end, \
+            finished_at = case when attempts >= $3 then now() end, outcome = $4, note = $4, \
+            lease = null, lease_until = null where id = $1 and lease = $2 and state = 'running'",
+        )
+        .bind(job.id)
+        .bind(&job.lease)
+        .bind(MOST_ATTEMPTS)
+        .bind(clean(why).chars().take(500).collect::<String>())
+        .execute(&self.pool)
+        .await
+        .map(|_| ())
+        .map_err(doing("giving a job another try"))
     }
 
     /// How many jobs wait before this one.

@@ -56,6 +56,22 @@ async fn a_look_that_is_older_replaces_nothing() {
     );
 }
 
+/// A clock was an hour ahead, and was set right: what is seen from then on counts at once.
+#[tokio::test]
+async fn a_look_from_the_future_is_replaced_by_one_of_now() {
+    let (store, sites) = with_sites(1).await;
+    let ahead = Timestamp::now() + SignedDuration::from_hours(1);
+    let future = vec![assessed(Family::Load, Standing::Passing, "ahead")];
+    keep(&store, &check(sites[0], ahead, future)).await;
+    let now = store.now().await.unwrap();
+    let seen = vec![assessed(Family::Load, Standing::Failing, "now")];
+    keep(&store, &check(sites[0], now, seen)).await;
+    assert_eq!(
+        stands(&store, sites[0], Family::Load).await,
+        (Standing::Failing, "now".into())
+    );
+}
+
 #[tokio::test]
 async fn findings_visits_and_drawings_come_back_as_they_were_kept() {
     let (store, sites) = with_sites(1).await;

@@ -246,3 +246,51 @@ async fn fifty_deaths_over_five_hundred_jobs_lose_and_double_nothing() {
     let passing = "select count(*) from standings where family = 'load' and state = 'passing'";
     assert_eq!(count(&store, passing).await, 500);
 }
+
+#[tokio::test]
+async fn what_the_database_kept_from_its_end_waits_again_and_is_given_up_with_its_reason() {
+    let (store, sites) = with_sites(1).await;
+    let id = round(&store, Check, &sites, Urgency::Round).await;
+    for left in [2, 1, 0] {
+        let job = store.claim().await.unwrap().unwrap();
+        store.try_again(&job, "it was stopped").await.unwrap();
+        // What it stores now comes too late.
+        assert!(!finish(&store, &job).await);
+        let round = store.round(id).await.unwrap().unwrap();
+        assert_eq!(round.is_over(), left == 0, "{left} tries are left");
+    }
+    let said = "select count(*) from jobs where state = 'failed' and outcome = 'it was stopped'";
+    assert_eq!(count(&store, said).await, 1);
+}
+
+/// All times that were written down are an hour ahead then.
+#[tokio::test]
+async fn a_clock_that_is_set_back_keeps_no_job_from_being_taken_back() {
+    let (store, sites) = with_sites(1).await;
+    round(&store, Check, &sites, Urgency::Round).await;
+    let first = store.claim().await.unwrap().unwrap();
+    run(
+        &store,
+        "update jobs set lease_until = lease_until + interval '1 hour'",
+    )
+    .await;
+    let second = store.claim().await.unwrap().unwrap();
+    assert_eq!(first.id, second.id);
+    assert!(finish(&store, &second).await && !finish(&store, &first).await);
+}
+
+/// Codes of PostgreSQL's documentation, appendix A.
+#[tokio::test]
+async fn a_connection_that_is_cut_is_passing_and_a_refusal_is_not() {
+    let (store, _) = with_sites(1).await;
+    let cut = async |sql: &'static str| {
+        let asked = sqlx::query(sql).execute(&store.pool).await;
+        let source = asked.unwrap_err();
+        let doing = "asking";
+        newtfern_store::StoreError::Database { doing, source }.is_passing()
+    };
+    assert!(cut("select pg_terminate_backend(pg_backend_pid())").await);
+    assert!(!cut("select 1 / 0").await);
+    assert!(!cut("select nothing").await);
+    assert!(store.now().await.is_ok(), "the next one has its own");
+}

@@ -89,6 +89,8 @@ pub async fn work(acts: Acts, at_once: usize, mut stopped: watch::Receiver<bool>
 enum End {
     Done,
     Failed(String),
+    /// The database was out of reach: nothing of it says anything of the site.
+    Again(String),
     Cancelled,
     Stopped,
 }
@@ -120,6 +122,7 @@ async fn perform(ways: &Arc<Ways>, acts: &Acts, job: Job, mut stopped: watch::Re
     let end = tokio::select! {
         ended = task => match ended {
             Ok(Ok(())) => End::Done,
+            Ok(Err(error)) if is_passing(&error) => End::Again(format!("{error:#}")),
             Ok(Err(error)) => End::Failed(format!("{error:#}")),
             Err(error) if error.is_panic() => End::Failed(
                 "a mistake in our own program ended it; nothing is known from it. Tell your administrator the time of day".into(),
@@ -137,6 +140,10 @@ async fn perform(ways: &Arc<Ways>, acts: &Acts, job: Job, mut stopped: watch::Re
             tracing::warn!("job {} ({}): {why}", job.id, job.kind.key());
             acts.fail_job(&job, &why, false).await
         }
+        End::Again(why) => {
+            tracing::warn!("job {} waits again: {why}", job.id);
+            store.try_again(&job, &why).await.map_err(Into::into)
+        }
         End::Cancelled => acts.fail_job(&job, "cancelled", true).await,
         End::Stopped => store.give_back(&job).await.map_err(Into::into),
     };
@@ -146,6 +153,12 @@ async fn perform(ways: &Arc<Ways>, acts: &Acts, job: Job, mut stopped: watch::Re
     {
         tracing::error!("job {}: {error}", job.id);
     }
+}
+
+fn is_passing(error: &anyhow::Error) -> bool {
+    let act = error.downcast_ref::<newtfern_acts::ActError>();
+    let store = error.downcast_ref::<newtfern_store::StoreError>();
+    act.is_some_and(|e| e.is_passing()) || store.is_some_and(|e| e.is_passing())
 }
 
 /// Keeps the lease while the job runs and tells its progress; ends when the job is no longer wanted here.

@@ -5,7 +5,6 @@ mod sheet;
 
 use crate::ways::Ways;
 use anyhow::{Result, bail};
-use jiff::Timestamp;
 use newtfern_acts::{Acts, Seen, Subject};
 use newtfern_core::job::JobKind;
 use newtfern_core::observation::{FailureKind, Viewport};
@@ -66,7 +65,7 @@ pub async fn run(tools: &Tools, job: &Job, progress: &Arc<Progress>) -> Result<(
 }
 
 async fn check_site(tools: &Tools, job: &Job, s: &Subject) -> Result<()> {
-    let at = Timestamp::now();
+    let at = tools.acts.store.now().await?;
     let stamp = newtfern_store::fresh_token();
     let order = CheckOrder {
         url: &s.url,
@@ -96,7 +95,7 @@ async fn check_site(tools: &Tools, job: &Job, s: &Subject) -> Result<()> {
 }
 
 async fn weigh_site(tools: &Tools, job: &Job, s: &Subject, progress: &Arc<Progress>) -> Result<()> {
-    let at = Timestamp::now();
+    let at = tools.acts.store.now().await?;
     // A browser of its own, so that nothing else runs in it.
     let browser = Browser::launch(tools.pool.guard(), None).await?;
     let seed = s.site.id as u64;
@@ -122,7 +121,7 @@ async fn weigh_site(tools: &Tools, job: &Job, s: &Subject, progress: &Arc<Progre
 }
 
 async fn echo_site(tools: &Tools, job: &Job, s: &Subject) -> Result<()> {
-    let at = Timestamp::now();
+    let at = tools.acts.store.now().await?;
     let browser = tools.pool.browser().await?;
     let token = tools.acts.supplier_token(&s.supplier.id).await?;
     let message = format!("Hello, this is a test by your agency (no. {})", job.id);
