@@ -3,6 +3,8 @@
 use crate::{ActError, Actor, Acts, Result, record};
 use newtfern_core::brand::BrandSheet;
 use newtfern_core::family::Family;
+use newtfern_core::site::MOST_NAME;
+use newtfern_core::typed;
 use newtfern_store::StoreError;
 use newtfern_store::people::Role;
 use serde_json::json;
@@ -20,13 +22,20 @@ fn taken(name: &str) -> impl FnOnce(StoreError) -> ActError {
     }
 }
 
+/// A client's name and sheet as they can be kept.
+fn checked(name: &str, sheet: &BrandSheet) -> Result<()> {
+    let name = typed::text(name, MOST_NAME).map_err(|e| format!("The client's name {e}."));
+    name.and_then(|_| sheet.check()).map_err(ActError::Bad)
+}
+
 impl Acts {
     /// Adds a client.
     ///
     /// # Errors
-    /// [`ActError::Bad`] where one of this name is there.
+    /// [`ActError::Bad`] where one of this name is there, or a name cannot be kept.
     pub async fn add_client(&self, actor: &Actor, name: &str, sheet: &BrandSheet) -> Result<i64> {
         actor.may(Role::Technician)?;
+        checked(name, sheet)?;
         let mut tx = self.store.begin().await?;
         let id = tx.add_client(name, sheet).await.map_err(taken(name))?;
         record(&mut tx, actor, "added a client", name, json!({"id": id})).await?;
@@ -46,6 +55,7 @@ impl Acts {
         sheet: &BrandSheet,
     ) -> Result<()> {
         actor.may(Role::Technician)?;
+        checked(name, sheet)?;
         let before = self.store.client(id).await?;
         let before = before.ok_or(ActError::NotFound("client"))?;
         let sites = self.store.site_ids_of(&[id]).await?;

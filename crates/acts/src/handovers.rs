@@ -3,6 +3,8 @@
 use crate::{ActError, Actor, Acts, Result, record};
 use jiff::{SignedDuration, Timestamp};
 use newtfern_core::family::hand_over;
+use newtfern_core::site::MOST_NAME;
+use newtfern_core::typed;
 use newtfern_store::checks::NewCheck;
 use newtfern_store::handovers::Handover;
 use newtfern_store::people::Role;
@@ -63,7 +65,8 @@ impl Acts {
     pub async fn accept(&self, token: &str, by: &str) -> Result<()> {
         let sheet = self.store.handover_by_token(token).await?;
         let sheet = sheet.ok_or(ActError::NotFound("link"))?;
-        let by: String = by.trim().chars().take(120).collect();
+        let by = typed::text(by, MOST_NAME);
+        let by = by.map_err(|e| ActError::Bad(format!("Your name {e}.")))?;
         if by.is_empty() {
             let why = "Write your name, so that the agency knows who confirmed.";
             return Err(ActError::Bad(why.into()));
@@ -74,8 +77,8 @@ impl Acts {
         };
         let now = self.store.now().await?;
         let mut tx = self.store.begin().await?;
-        if tx.accept_handover(sheet.id, &by).await? {
-            let assessed = hand_over::confirmed(&by, sheet.id);
+        if tx.accept_handover(sheet.id, by).await? {
+            let assessed = hand_over::confirmed(by, sheet.id);
             tx.keep_check(&NewCheck::of(sheet.site_id, "confirm", now, vec![assessed]))
                 .await?;
             let subject = format!("sheet {}", sheet.id);

@@ -5,6 +5,7 @@ use crate::hashing::MOST_PASSWORD;
 use crate::{ActError, Actor, Acts, Result, record};
 use jiff::{SignedDuration, Timestamp};
 use newtfern_core::site::MOST_NAME;
+use newtfern_core::typed;
 use newtfern_store::Tx;
 use newtfern_store::people::{Person, Role};
 use newtfern_store::sessions::Session;
@@ -41,16 +42,9 @@ fn check_name(email: &str, name: &str) -> Result<()> {
     if !email.contains('@') || name.is_empty() {
         return bad("Give the person a name and an e-mail address.");
     }
-    let nul = |t: &str| t.contains('\0');
-    if email.chars().count() > MOST_EMAIL
-        || name.chars().count() > MOST_NAME
-        || nul(email)
-        || nul(name)
-    {
-        return bad(format!(
-            "A name may have {MOST_NAME} characters and an address {MOST_EMAIL}, none of them NUL."
-        ));
-    }
+    let name = typed::text(name, MOST_NAME).map_err(|e| format!("The name {e}."));
+    let email = || typed::text(email, MOST_EMAIL).map_err(|e| format!("The address {e}."));
+    name.and_then(|_| email()).map_err(ActError::Bad)?;
     Ok(())
 }
 

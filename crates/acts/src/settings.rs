@@ -4,12 +4,16 @@ use crate::{ActError, Actor, Acts, Result, record, supplier_place};
 use newtfern_core::family::Family;
 use newtfern_core::private_hosts::PrivateHosts;
 use newtfern_core::profile::Supplier;
+use newtfern_core::typed;
 use newtfern_store::lists::Filter;
 use newtfern_store::people::Role;
 use serde_json::json;
 
 /// Checks of a kind that a site's history may keep.
 const KEPT: std::ops::RangeInclusive<i64> = 2..=1000;
+
+/// Characters of a profile's text.
+const MOST_PROFILE: usize = 200_000;
 
 /// What holds for the whole house.
 #[derive(Debug, Clone)]
@@ -66,6 +70,9 @@ impl Acts {
     ) -> Result<Supplier> {
         actor.may(Role::Administrator)?;
         let refused = |why: String| ActError::Bad(format!("The profile was not kept: {why}"));
+        typed::text(text, MOST_PROFILE).map_err(|e| refused(format!("it {e}")))?;
+        let token = token.map(typed::token).transpose();
+        let token = token.map_err(|e| refused(format!("the token {e}")))?;
         let supplier = Supplier::given(text).map_err(|e| refused(e.to_string()))?;
         let id = &supplier.id;
         match which {
@@ -117,6 +124,7 @@ impl Acts {
     /// Where it cannot be sealed.
     pub async fn set_site_token(&self, actor: &Actor, site: i64, token: &str) -> Result<()> {
         actor.may(Role::Technician)?;
+        let token = typed::token(token).map_err(|e| ActError::Bad(format!("The token {e}.")))?;
         let sealed = self.sealer.seal(&crate::site_place(site), token)?;
         let mut tx = self.store.begin().await?;
         tx.set_site_token(site, &sealed).await?;

@@ -6,6 +6,7 @@ use newtfern_core::family::Family;
 use newtfern_core::job::JobKind;
 use newtfern_core::profile::Supplier;
 use newtfern_core::site::{FieldError, Known, SiteField, SiteFields};
+use newtfern_core::typed;
 use newtfern_store::StoreError;
 use newtfern_store::people::Role;
 use newtfern_store::queue::Urgency;
@@ -165,6 +166,8 @@ impl Acts {
         if fields.name.trim().is_empty() {
             return Err(at(SiteField::Name, "give the site a name"));
         }
+        let token = token.map(typed::token).transpose();
+        let token = token.map_err(|e| ActError::Bad(format!("The token {e}.")))?;
         let mut changed = serde_json::Map::new();
         let mut stale: Vec<Family> = Vec::new();
         for field in SiteField::ALL {

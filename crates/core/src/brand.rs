@@ -6,6 +6,8 @@ use crate::colour::{Rgb, difference_in_words};
 use crate::design::{Design, Field, Layer};
 use crate::finding::{Evidence, Finding, Severity};
 use crate::observation::{Observation, Viewport};
+use crate::site::MOST_NAME;
+use crate::typed;
 use serde::{Deserialize, Serialize};
 use serde_json::{Value, json};
 
@@ -45,6 +47,17 @@ pub enum TokensError {
 }
 
 impl BrandSheet {
+    /// Can its names be kept? For the person who typed them.
+    ///
+    /// # Errors
+    /// The field with what is wrong with it, as a sentence.
+    pub fn check(&self) -> Result<(), String> {
+        for (what, name) in [("public", &self.public_name), ("legal", &self.legal_name)] {
+            typed::text(name, MOST_NAME).map_err(|e| format!("The {what} name {e}."))?;
+        }
+        Ok(())
+    }
+
     /// What the brand sheet says about a widget design.
     pub fn layer(&self) -> Layer {
         let mut layer = Layer::new();

@@ -3,6 +3,7 @@
 //! did not override it, because nothing is copied down: layers are resolved when they are read.
 
 use crate::colour::Rgb;
+use crate::site::MOST_TEXT;
 use serde::{Deserialize, Serialize};
 use std::collections::BTreeMap;
 
@@ -61,7 +62,10 @@ impl Field {
     /// # Errors
     /// [`DesignError`], where the field does not take the value.
     pub fn accept(self, typed: &str) -> Result<String, DesignError> {
-        let value = typed.trim();
+        let value = crate::typed::text(typed, MOST_TEXT).map_err(|e| DesignError {
+            field: self,
+            why: e.to_string(),
+        })?;
         let fail = |why: &str| {
             Err(DesignError {
                 field: self,
@@ -91,7 +95,6 @@ impl Field {
             {
                 fail("must be an address, or a path that begins with /")
             }
-            _ if value.chars().count() > 400 => fail("is longer than 400 characters"),
             _ => Ok(value.to_string()),
         }
     }

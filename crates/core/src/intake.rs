@@ -2,6 +2,7 @@
 //! Columns are found by their heading; order and case do not matter.
 
 use crate::site::{FieldError, Known, MOST_NAME, SiteField, SiteFields};
+use crate::typed;
 use std::collections::{HashMap, HashSet};
 
 /// Columns that must be there.
@@ -139,7 +140,7 @@ fn row(
     if client.is_empty() {
         return Err("the client is empty".into());
     }
-    if client.chars().count() > MOST_NAME || client.contains('\0') {
+    if typed::text(&client, MOST_NAME).is_err() {
         return Err(format!(
             "the client is longer than {MOST_NAME} characters, or holds a NUL"
         ));

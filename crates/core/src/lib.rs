@@ -33,5 +33,6 @@ pub mod profile;
 pub mod script_scan;
 pub mod site;
 pub mod slot_text;
+pub mod typed;
 pub mod visits;
 pub mod weigh;

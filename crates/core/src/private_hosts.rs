@@ -10,6 +10,9 @@ use url::{Host, Url};
 /// Entries that a list may have.
 const MOST_ENTRIES: usize = 200;
 
+/// Bytes of one: a name may have 253 (RFC 1035, 2.3.4, written with dots).
+const MOST_ENTRY: usize = 260;
+
 /// One line of the list.
 #[derive(Debug, Clone, PartialEq, Eq)]
 enum Entry {
@@ -65,6 +68,10 @@ impl PrivateHosts {
         }
         let mut entries: Vec<Entry> = Vec::new();
         for line in lines {
+            if line.len() > MOST_ENTRY {
+                let beginning = line.chars().take(40).collect();
+                return Err(PrivateHostsError::Line(beginning));
+            }
             let entry = entry(line).ok_or_else(|| PrivateHostsError::Line(line.to_string()))?;
             if !entries.contains(&entry) {
                 entries.push(entry);
@@ -229,6 +236,8 @@ mod tests {
             let told = PrivateHosts::read(bad).unwrap_err().to_string();
             assert!(told.contains("is no host and no network"), "{bad}: {told}");
         }
+        let long = format!("{}.example", "a".repeat(300));
+        assert!(PrivateHosts::read(&long).is_err());
         let many = (0..201)
             .map(|i| format!("h{i}.example\n"))
             .collect::<String>();

@@ -4,6 +4,7 @@
 use crate::address;
 use crate::country;
 use crate::profile::Supplier;
+use crate::typed;
 use serde::{Deserialize, Serialize};
 
 /// Characters of a name that still fit a row.
@@ -202,16 +203,11 @@ impl SiteFields {
     }
 
     fn set(&mut self, field: SiteField, text: &str, known: Known) -> Result<(), String> {
-        if text.contains('\0') {
-            return Err("holds a NUL character, which no text may".into());
-        }
         let most = match field {
             SiteField::Name => MOST_NAME,
             _ => MOST_TEXT,
         };
-        if text.chars().count() > most {
-            return Err(format!("is longer than {most} characters"));
-        }
+        let text = typed::text(text, most).map_err(|e| e.to_string())?;
         let supplier_ids: Vec<&str> = known.suppliers.iter().map(|s| s.id.as_str()).collect();
         match field {
             SiteField::Name => self.name = text.into(),

@@ -47,12 +47,15 @@ impl Store {
     }
 }
 
+/// Characters of a search that are looked at: no name is longer.
+const MOST_SEARCH: usize = 200;
+
 /// A search as typed, for `ilike`: its wildcards mean themselves.
 pub(crate) fn like(search: &str) -> String {
+    let search: String = search.trim().chars().take(MOST_SEARCH).collect();
     format!(
         "%{}%",
-        search
-            .trim()
+        crate::text::clean(&search)
             .replace('\\', "\\\\")
             .replace('%', "\\%")
             .replace('_', "\\_")

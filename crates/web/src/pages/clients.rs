@@ -14,7 +14,6 @@ use newtfern_acts::store::clients::Client;
 use newtfern_acts::store::lists::Filter;
 use newtfern_core::brand::BrandSheet;
 use newtfern_core::colour::Rgb;
-use newtfern_core::site::MOST_NAME;
 use serde::Deserialize;
 
 #[derive(Default, Deserialize)]
@@ -99,9 +98,6 @@ async fn list_page(
 /// The client's name and brand sheet from the form, or what is wrong with them.
 fn read(f: &Fields) -> Result<(String, BrandSheet), String> {
     let name = f.some("name").ok_or("Give the client a name.")?;
-    if name.chars().count() > MOST_NAME {
-        return Err(format!("The name is longer than {MOST_NAME} characters."));
-    }
     let tokens = f.get("tokens");
     // A pasted token file wins over the fields: it is the client's own.
     if !tokens.trim().is_empty() {

@@ -29,6 +29,7 @@ struct ForClient<'a> {
     token: &'a str,
     confirmed: Option<(String, String)>,
     problem: &'a str,
+    typed: &'a str,
 }
 
 /// A new link, shown once.
@@ -106,11 +107,12 @@ fn gone() -> Response {
     (StatusCode::NOT_FOUND, Html(page)).into_response()
 }
 
-fn shown(h: &Handover, token: &str, problem: &str) -> PageResult {
+fn shown(h: &Handover, token: &str, problem: &str, typed: &str) -> PageResult {
     let under = ForClient {
         token,
         confirmed: h.accepted_at.map(|at| (h.accepted_by.clone(), moment(at))),
         problem,
+        typed,
     };
     // The address is the key: it goes to nobody.
     let policy = [("referrer-policy", "no-referrer")];
@@ -128,7 +130,7 @@ fn shown(h: &Handover, token: &str, problem: &str) -> PageResult {
 /// Where the database refuses.
 pub async fn for_client(State(app): State<App>, Path(token): Path<String>) -> PageResult {
     match app.store().handover_by_token(&token).await? {
-        Some(h) => shown(&h, &token, ""),
+        Some(h) => shown(&h, &token, "", ""),
         None => Ok(gone()),
     }
 }
@@ -141,13 +143,11 @@ pub async fn accept(State(app): State<App>, Path(token): Path<String>, body: Byt
     let Some(h) = app.store().handover_by_token(&token).await? else {
         return Ok(gone());
     };
-    match app
-        .acts
-        .accept(&token, Fields::parse(&body).get("by"))
-        .await
-    {
+    let fields = Fields::parse(&body);
+    let by = fields.get("by");
+    match app.acts.accept(&token, by).await {
         Ok(()) => Ok(Redirect::to(&format!("/for-client/{token}")).into_response()),
-        Err(ActError::Bad(problem)) => shown(&h, &token, &problem),
+        Err(ActError::Bad(problem)) => shown(&h, &token, &problem, by),
         Err(other) => Err(other.into()),
     }
 }

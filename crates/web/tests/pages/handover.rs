@@ -97,6 +97,13 @@ async fn the_link_opens_without_an_account_and_the_yes_counts_once() {
         .await
         .is(422)
         .has("Write your name");
+    let long = "Rink ".repeat(30);
+    client
+        .post(&link, &[("by", &long)])
+        .await
+        .is(422)
+        .has("Your name is longer than 120 characters")
+        .has(&format!("value=\"{long}\""));
     assert_eq!(s.state().await, Standing::NotYet);
     assert_eq!(
         client

@@ -5,6 +5,7 @@
 mod accounts;
 mod again;
 mod clients;
+mod fields;
 mod handover;
 mod house;
 mod intake;
