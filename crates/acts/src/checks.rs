@@ -8,7 +8,7 @@ use newtfern_core::chain::{Aside, Outcome};
 use newtfern_core::family::{Assessed, Family, Standing, echo, hand_over, weigh, worst};
 use newtfern_core::job::JobKind;
 use newtfern_core::observation::Observation;
-use newtfern_core::weigh::WeighIn;
+use newtfern_core::weigh::{WeighError, WeighIn};
 use newtfern_store::checks::{Check, NewCheck};
 use newtfern_store::queue::Job;
 use serde_json::json;
@@ -102,9 +102,12 @@ impl Acts {
         job: &Job,
         subject: &Subject,
         at: Timestamp,
-        weighed: &WeighIn,
+        weighed: &std::result::Result<WeighIn, WeighError>,
     ) -> Result<()> {
-        let assessed = weigh::assess(weighed);
+        let assessed = match weighed {
+            Ok(weighed) => weigh::assess(weighed),
+            Err(why) => weigh::unweighed(why),
+        };
         let summary = assessed.summary.clone();
         let check = one(job, subject, at, assessed, Vec::new());
         self.end(job, &summary, vec![check]).await

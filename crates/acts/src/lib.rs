@@ -18,6 +18,7 @@ mod sessions;
 mod settings;
 mod sites;
 mod subject;
+mod tokens;
 pub mod tries;
 
 use newtfern_core::placing::PlacingError;
@@ -40,6 +41,7 @@ pub use sessions::Opened;
 pub use settings::HouseRules;
 pub use sites::Added;
 pub use subject::Subject;
+pub use tokens::Token;
 
 /// Who acts.
 #[derive(Debug, Clone)]
@@ -88,6 +90,11 @@ pub enum ActError {
     /// The person can mend it.
     #[error("{0}")]
     Bad(String),
+    /// A token would go to this origin unencrypted.
+    #[error(
+        "The token would go to {0} unencrypted, and whoever listens on the way could use it: use an https address, or tick that you want it all the same, and type the token again."
+    )]
+    Unencrypted(String),
     /// The same, each at its field.
     #[error("{}", .0.iter().map(FieldError::to_string).collect::<Vec<_>>().join("; "))]
     Fields(Vec<FieldError>),

@@ -1,5 +1,6 @@
 //! Suppliers and the network rule.
 
+use crate::tokens::{self, Token};
 use crate::{ActError, Actor, Acts, Result, record, supplier_place};
 use newtfern_core::family::Family;
 use newtfern_core::private_hosts::PrivateHosts;
@@ -8,6 +9,7 @@ use newtfern_core::typed;
 use newtfern_store::lists::Filter;
 use newtfern_store::people::Role;
 use serde_json::json;
+use url::Url;
 
 /// Checks of a kind that a site's history may keep.
 const KEPT: std::ops::RangeInclusive<i64> = 2..=1000;
@@ -66,15 +68,16 @@ impl Acts {
         actor: &Actor,
         which: Option<&str>,
         text: &str,
-        token: Option<&str>,
+        token: Option<Token<'_>>,
     ) -> Result<Supplier> {
         actor.may(Role::Administrator)?;
         let refused = |why: String| ActError::Bad(format!("The profile was not kept: {why}"));
         typed::text(text, MOST_PROFILE).map_err(|e| refused(format!("it {e}")))?;
-        let token = token.map(typed::token).transpose();
-        let token = token.map_err(|e| refused(format!("the token {e}")))?;
         let supplier = Supplier::given(text).map_err(|e| refused(e.to_string()))?;
         let id = &supplier.id;
+        let console = supplier.echo.iter();
+        let console = console.flat_map(|e| [&e.console_read, &e.console_answer]);
+        let token = tokens::checked(token, console.filter_map(|a| Url::parse(a).ok()))?;
         match which {
             Some(which) if which != id => {
                 return Err(refused(format!(

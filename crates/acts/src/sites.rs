@@ -1,16 +1,18 @@
 //! Adding, changing and removing a site.
 
+use crate::tokens::{self, Token};
 use crate::{ActError, Actor, Acts, Result, record, site_place};
 use newtfern_core::address;
 use newtfern_core::family::Family;
 use newtfern_core::job::JobKind;
+use newtfern_core::platform::Interface;
 use newtfern_core::profile::Supplier;
 use newtfern_core::site::{FieldError, Known, SiteField, SiteFields};
-use newtfern_core::typed;
 use newtfern_store::StoreError;
 use newtfern_store::people::Role;
 use newtfern_store::queue::Urgency;
 use serde_json::json;
+use url::Url;
 
 /// A site that was added.
 pub struct Added {
@@ -146,6 +148,22 @@ impl Acts {
         Ok(Added { id })
     }
 
+    /// Where a site's token goes: the interface of its platform's slots.
+    async fn interface_of(&self, fields: &SiteFields) -> Result<Option<Url>> {
+        let platforms = self.store.platforms().await?;
+        let platform = platforms
+            .iter()
+            .find(|p| Some(&p.id) == fields.platform_id.as_ref());
+        Ok(platform.and_then(|p| {
+            let slot = p.slots.iter().find_map(|s| s.interface.as_deref())?;
+            Interface::fill(
+                &p.interface.as_ref()?.write,
+                &Url::parse(&fields.url).ok()?,
+                slot,
+            )
+        }))
+    }
+
     /// Changes a site. What rested on a changed field is stale from now on.
     ///
     /// # Errors
@@ -155,7 +173,7 @@ impl Acts {
         actor: &Actor,
         id: i64,
         fields: &SiteFields,
-        token: Option<&str>,
+        token: Option<Token<'_>>,
     ) -> Result<()> {
         actor.may(Role::Technician)?;
         let before = self
@@ -166,8 +184,7 @@ impl Acts {
         if fields.name.trim().is_empty() {
             return Err(at(SiteField::Name, "give the site a name"));
         }
-        let token = token.map(typed::token).transpose();
-        let token = token.map_err(|e| ActError::Bad(format!("The token {e}.")))?;
+        let token = tokens::checked(token, self.interface_of(fields).await?)?;
         let mut changed = serde_json::Map::new();
         let mut stale: Vec<Family> = Vec::new();
         for field in SiteField::ALL {

@@ -6,7 +6,7 @@
 use crate::house::{Process, newtfern};
 use crate::{percentile, say};
 use anyhow::{Context, Result, ensure};
-use newtfern_core::design::Field;
+use newtfern_core::design::{Design, Field, Layer};
 use newtfern_core::family::Family;
 use newtfern_store::Store;
 use newtfern_store::people::Role;
@@ -81,11 +81,12 @@ impl Person {
     async fn design(&mut self, site: i64) {
         let path = format!("/sites/{site}/design");
         let greeting = format!("Hello no. {}", self.random.random_range(0..1000));
+        let none = Layer::new();
+        let usual = Design::resolve(&none, &none, &none);
         let form = Field::ALL.iter().map(|f| {
-            let value = if f.key() == "greeting" {
-                greeting.clone()
-            } else {
-                String::new()
+            let value = match f.key() {
+                "greeting" => greeting.clone(),
+                _ => usual.get(*f).to_string(),
             };
             (f.key().to_string(), value)
         });

@@ -79,6 +79,17 @@ pub fn is_invalid_name(host: &str) -> bool {
     host == "invalid" || host.ends_with(".invalid")
 }
 
+/// Would what is sent to this address be readable on the way? Loopback leaves no machine.
+pub fn is_unencrypted(url: &Url) -> bool {
+    let stays = match url.host() {
+        Some(Host::Domain(name)) => is_localhost_name(name),
+        Some(Host::Ipv4(ip)) => ip.is_loopback(),
+        Some(Host::Ipv6(ip)) => ip.to_canonical().is_loopback(),
+        None => false,
+    };
+    url.scheme() == "http" && !stays
+}
+
 /// Globally reachable, after the special-purpose registries of RFC 6890 and its updates; the cloud
 /// metadata addresses fall under link-local and unique-local. IPv4 inside IPv6 is judged as IPv4.
 pub fn is_public(ip: IpAddr) -> bool {

@@ -62,8 +62,11 @@ impl Cdp {
         tokio::spawn(async move {
             let mut from = BufReader::with_capacity(1 << 16, from);
             while let Some(message) = next_message(&mut from).await {
-                if let Ok(value) = serde_json::from_slice::<Value>(&message) {
-                    route(&reader, value);
+                match read(&message) {
+                    Ok(value) => route(&reader, value),
+                    Err(error) => {
+                        tracing::warn!("a message of the browser cannot be read: {error}")
+                    }
                 }
             }
             // The browser is gone: whoever waits is told at once.
@@ -177,6 +180,45 @@ async fn next_message(from: &mut BufReader<pipe::Receiver>) -> Option<Vec<u8>> {
     }
 }
 
+/// A message as JSON. A page's texts may hold halves of surrogate pairs, which the browser writes as they
+/// are and JSON's readers refuse (RFC 8259, 8.2): those become replacement characters, or a page could
+/// make us deaf for its own answers.
+fn read(message: &[u8]) -> serde_json::Result<Value> {
+    match serde_json::from_slice(message) {
+        Ok(value) => Ok(value),
+        Err(_) => serde_json::from_str(&whole(&String::from_utf8_lossy(message))),
+    }
+}
+
+/// The value of an escape `\uXXXX` at the beginning.
+fn escaped(text: &str) -> Option<u32> {
+    let digits = text.strip_prefix("\\u")?.get(..4)?;
+    u32::from_str_radix(digits, 16).ok()
+}
+
+/// The text with escapes of single surrogates replaced.
+fn whole(text: &str) -> String {
+    let mut out = String::with_capacity(text.len());
+    let mut rest = text;
+    while let Some(at) = rest.find('\\') {
+        out.push_str(&rest[..at]);
+        rest = &rest[at..];
+        let pair = rest.get(6..).and_then(escaped);
+        let (taken, kept) = match escaped(rest) {
+            Some(0xD800..=0xDBFF) if matches!(pair, Some(0xDC00..=0xDFFF)) => (12, &rest[..12]),
+            Some(0xD800..=0xDFFF) => (6, "\\ufffd"),
+            // Another escape, of which a backslash may be the second half.
+            _ => {
+                let next = rest[1..].chars().next().map_or(0, char::len_utf8);
+                (1 + next, &rest[..1 + next])
+            }
+        };
+        out.push_str(kept);
+        rest = &rest[taken..];
+    }
+    out + rest
+}
+
 fn message(id: u64, session: &str, method: &str, params: Value) -> Vec<u8> {
     let mut value = json!({"id": id, "method": method, "params": params});
     if !session.is_empty() {
@@ -221,5 +263,30 @@ fn route(routes: &Mutex<Routes>, mut value: Value) {
             method,
             params,
         });
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn halves_of_surrogate_pairs_do_not_make_us_deaf() {
+        for (written, read_as) in [
+            (r#""a\ud800b""#, "a\u{fffd}b"),
+            (r#""\udc00""#, "\u{fffd}"),
+            (r#""\ud83d\ude00\ud83d""#, "\u{1f600}\u{fffd}"),
+            (r#""\ud800\ud83d\ude00""#, "\u{fffd}\u{1f600}"),
+            (r#""\\ud800 \ud800""#, "\\ud800 \u{fffd}"),
+            (r#""\ud800\n\t\"\\""#, "\u{fffd}\n\t\"\\"),
+            (r#""m\u00fchle""#, "m\u{fc}hle"),
+        ] {
+            assert_eq!(read(written.as_bytes()).unwrap(), read_as, "{written}");
+        }
+        assert_eq!(
+            read(b"\"a\xed\xa0\x80b\"").unwrap(),
+            "a\u{fffd}\u{fffd}\u{fffd}b"
+        );
+        assert!(read(b"{\"id\": ").is_err() && read(b"\"\\u12").is_err());
     }
 }

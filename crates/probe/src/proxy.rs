@@ -96,6 +96,7 @@ async fn serve(mut client: TcpStream, guard: Guard, log: Log) -> std::io::Result
         Ok(place) => place,
         Err(code) => return reply(&mut client, code).await,
     };
+    tracing::debug!("asked for {host}:{port}");
     let bare = host.trim_start_matches('[').trim_end_matches(']');
     let key = (bare.to_string(), port);
     match guard.connect(&host, port).await {

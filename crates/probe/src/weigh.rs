@@ -181,6 +181,7 @@ async fn own_load(
             wall_ms: cost.wall_ms,
             bytes: widget.bytes,
             requests: widget.requests,
+            up: alive.is_some(),
         },
         alive,
     ))

@@ -2,11 +2,17 @@
 //! a way in, and our environment.
 #![allow(clippy::unwrap_used)]
 
+use newtfern_core::observation::Condition;
+use newtfern_core::profile::Supplier;
+use newtfern_core::visits::VisitPlan;
 use newtfern_probe::browser::Browser;
 use newtfern_probe::guard::Guard;
 use newtfern_probe::proxy::Proxy;
+use newtfern_probe::visit::visit;
 use std::collections::HashSet;
 use std::path::PathBuf;
+use std::sync::{Arc, Mutex};
+use url::Url;
 
 /// Processes of browsers that visits started, our own ones among them.
 fn browsers() -> Vec<PathBuf> {
@@ -92,4 +98,58 @@ async fn the_guards_proxy_is_no_way_out_for_other_users() {
     if us.is_root() {
         assert_eq!(greeting(port, 65534), [0u8; 0]);
     }
+}
+
+/// What goes through the proxy, by its own log.
+#[derive(Clone, Default)]
+struct Log(Arc<Mutex<Vec<u8>>>);
+
+impl std::io::Write for Log {
+    fn write(&mut self, bytes: &[u8]) -> std::io::Result<usize> {
+        self.0.lock().unwrap().extend_from_slice(bytes);
+        Ok(bytes.len())
+    }
+    fn flush(&mut self) -> std::io::Result<()> {
+        Ok(())
+    }
+}
+
+/// A visit tells nobody but the page's own hosts; the browser's maker is not asked for anything.
+#[tokio::test(flavor = "multi_thread")]
+async fn a_visit_asks_the_pages_hosts_and_nobody_else() {
+    let log = Log::default();
+    let written = log.clone();
+    tracing_subscriber::fmt()
+        .with_env_filter("newtfern_probe::proxy=debug")
+        .with_ansi(false)
+        .with_writer(move || written.clone())
+        .init();
+    let page = "<!doctype html><form><input type=password autocomplete=current-password><input name=email></form>";
+    let router = axum::Router::new().fallback(async move || axum::response::Html(page));
+    let listener = tokio::net::TcpListener::bind("127.0.0.1:0").await.unwrap();
+    let port = listener.local_addr().unwrap().port();
+    tokio::spawn(async move { axum::serve(listener, router).await });
+    let browser = Browser::launch(&Guard::open(), None).await.unwrap();
+    let text = "id='x'\nname='X'\n[recognise]\nscript_hosts=['cdn.x.test']\n[snippet]\ntemplate='<script src=\"https://cdn.x.test/l.js\"></script>'\n[alive]\nscript='window.X'\nlauncher='#x'\nstart_within_ms=4000";
+    let supplier = Supplier::from_toml(text).unwrap();
+    let url = Url::parse(&format!("http://page.localhost:{port}/")).unwrap();
+    let plan = VisitPlan {
+        url: &url,
+        condition: Condition::default(),
+        supplier: &supplier,
+        consent: None,
+        page_ms: 8_000,
+        total_ms: 20_000,
+        pictures: false,
+    };
+    visit(&browser, &plan).await.unwrap();
+    let text = String::from_utf8(log.0.lock().unwrap().clone()).unwrap();
+    let asked: Vec<&str> = text.lines().filter(|l| l.contains("asked for")).collect();
+    assert!(!asked.is_empty());
+    // Other tests of this file may run beside, none of which asks the browser for a name.
+    let strange: Vec<&&str> = asked
+        .iter()
+        .filter(|l| !l.contains("page.localhost"))
+        .collect();
+    assert!(strange.is_empty(), "{strange:?}");
 }

@@ -8,6 +8,7 @@ pub mod backup;
 pub mod blobs;
 pub mod checks;
 pub mod clients;
+mod compiled;
 pub mod handovers;
 pub mod history;
 pub mod lists;
@@ -72,8 +73,8 @@ pub enum StoreError {
         why: String,
     },
     /// A blob could not be read or written.
-    #[error("pictures and files cannot be kept: {0}")]
-    Blob(#[from] object_store::Error),
+    #[error("pictures and files cannot be kept or read: {0}")]
+    Blob(String),
     /// A secret could not be sealed or opened.
     #[error("a secret cannot be opened: the key of this installation has changed")]
     Seal,
@@ -101,6 +102,17 @@ impl StoreError {
             }),
             _ => false,
         }
+    }
+}
+
+impl From<object_store::Error> for StoreError {
+    /// By the deepest cause: each layer above it says the same again.
+    fn from(error: object_store::Error) -> StoreError {
+        let mut deepest: &dyn std::error::Error = &error;
+        while let Some(inner) = deepest.source() {
+            deepest = inner;
+        }
+        StoreError::Blob(deepest.to_string())
     }
 }
 

@@ -1,5 +1,6 @@
 //! Suppliers, platforms and consent managers as profile texts, and settings with one value each.
 
+use crate::compiled::Compiled;
 use crate::{Result, Store, StoreError, Tx, doing};
 use newtfern_core::consent::Region;
 use newtfern_core::design::Layer;
@@ -7,6 +8,7 @@ use newtfern_core::platform::Platform;
 use newtfern_core::private_hosts::PrivateHosts;
 use newtfern_core::profile::{ConsentManager, Supplier};
 use serde_json::Value;
+use std::sync::LazyLock;
 
 /// A profile in a list.
 #[derive(Debug, Clone, sqlx::FromRow)]
@@ -19,6 +21,16 @@ pub struct Named {
 
 fn corrupt(what: &'static str) -> impl Fn(String) -> StoreError {
     move |why| StoreError::Corrupt { what, why }
+}
+
+static SUPPLIERS: LazyLock<Compiled<Supplier>> = LazyLock::new(Compiled::default);
+static PLATFORMS: LazyLock<Compiled<Platform>> = LazyLock::new(Compiled::default);
+static MANAGERS: LazyLock<Compiled<ConsentManager>> = LazyLock::new(Compiled::default);
+
+fn compiled_supplier(text: &str) -> Result<Supplier> {
+    SUPPLIERS.of(text, |t| {
+        Supplier::from_toml(t).map_err(|e| corrupt("supplier profile")(e.to_string()))
+    })
 }
 
 /// The setting that holds the list of private addresses which visits may go to.
@@ -52,10 +64,7 @@ impl Store {
     /// Where the database refuses, or a profile is of a shape that is not read.
     pub async fn supplier(&self, id: &str) -> Result<Option<Supplier>> {
         let text = self.supplier_text(id).await?;
-        text.map(|t| {
-            Supplier::from_toml(&t).map_err(|e| corrupt("supplier profile")(e.to_string()))
-        })
-        .transpose()
+        text.map(|t| compiled_supplier(&t)).transpose()
     }
 
     /// All suppliers.
@@ -67,10 +76,7 @@ impl Store {
             .fetch_all(&self.pool)
             .await
             .map_err(doing("reading supplier profiles"))?;
-        texts
-            .iter()
-            .map(|t| Supplier::from_toml(t).map_err(|e| corrupt("supplier profile")(e.to_string())))
-            .collect()
+        texts.iter().map(|t| compiled_supplier(t)).collect()
     }
 
     /// All platforms.
@@ -82,10 +88,10 @@ impl Store {
             .fetch_all(&self.pool)
             .await
             .map_err(doing("reading platform profiles"))?;
-        texts
-            .iter()
-            .map(|t| Platform::from_toml(t).map_err(|e| corrupt("platform profile")(e.to_string())))
-            .collect()
+        let read = |t: &str| {
+            Platform::from_toml(t).map_err(|e| corrupt("platform profile")(e.to_string()))
+        };
+        texts.iter().map(|t| PLATFORMS.of(t, read)).collect()
     }
 
     /// A consent manager.
@@ -96,10 +102,10 @@ impl Store {
         let text = self
             .text("select profile from consent_managers where id = $1", id)
             .await?;
-        text.map(|t| {
-            ConsentManager::from_toml(&t).map_err(|e| corrupt("consent profile")(e.to_string()))
-        })
-        .transpose()
+        let read = |t: &str| {
+            ConsentManager::from_toml(t).map_err(|e| corrupt("consent profile")(e.to_string()))
+        };
+        text.map(|t| MANAGERS.of(&t, read)).transpose()
     }
 
     /// All consent managers, by name.

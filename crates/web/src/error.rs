@@ -137,6 +137,40 @@ pub fn message(title: &str, text: &str) -> String {
     page.render().unwrap_or_else(|_| "Something failed.".into())
 }
 
+/// Requests that no handler of ours saw are refused in the framework's words, for programmers: ours are
+/// for the person.
+fn worded(answer: Response) -> Response {
+    let kind = answer.headers().get("content-type");
+    let plain = kind.is_none_or(|k| k.as_bytes().starts_with(b"text/plain"));
+    if answer.extensions().get::<Told>().is_some() || !plain {
+        return answer;
+    }
+    let text = match answer.status() {
+        StatusCode::BAD_REQUEST => {
+            "This address cannot be read: a part of it is not what it should be. Go back and look again."
+        }
+        StatusCode::METHOD_NOT_ALLOWED => {
+            "This address takes no request of this kind. Go back and use the page's own buttons."
+        }
+        StatusCode::PAYLOAD_TOO_LARGE => {
+            "What was sent is larger than is taken, so nothing was kept. Send less at once."
+        }
+        StatusCode::UNSUPPORTED_MEDIA_TYPE | StatusCode::UNPROCESSABLE_ENTITY => {
+            "What was sent cannot be read, so nothing was kept. Go back and send the page's own form."
+        }
+        _ => return answer,
+    };
+    let (status, allowed) = (answer.status(), answer.headers().get("allow").cloned());
+    let title = "That did not work";
+    let mut answer = (status, Html(message(title, text))).into_response();
+    if let Some(allowed) = allowed {
+        answer.headers_mut().insert("allow", allowed);
+    }
+    let text = text.to_string();
+    answer.extensions_mut().insert(Told { title, text });
+    answer
+}
+
 /// Puts the frame around what is told, for those who are signed in; and sends a stranger to the sign-in
 /// page with the way back.
 pub async fn framed(State(app): State<App>, request: Request, next: Next) -> Response {
@@ -149,7 +183,7 @@ pub async fn framed(State(app): State<App>, request: Request, next: Next) -> Res
     let back = parts.headers.get("referer").and_then(local);
     let get = parts.method == axum::http::Method::GET;
     let known = Reader::from_request_parts(&mut parts, &app).await;
-    let answer = next.run(Request::from_parts(parts, body)).await;
+    let answer = worded(next.run(Request::from_parts(parts, body)).await);
     let to_sign_in = answer
         .headers()
         .get("location")

@@ -117,3 +117,24 @@ fn a_widget_that_never_starts_leaves_consent_undecided() {
         assessed.summary
     );
 }
+
+/// An earlier "under budget" must not stand where the widget does not even start any more.
+#[test]
+fn a_widget_that_never_started_is_undecided_and_says_what_to_do() {
+    let none = crate::weigh::WeighError::NeverStarted { loads: 12 };
+    let a = weigh::unweighed(&none);
+    assert_eq!(a.standing, Standing::Undecided);
+    assert!(
+        a.summary.contains("never started in 12 loads"),
+        "{}",
+        a.summary
+    );
+    let mut s = all_passing();
+    *at(&mut s, Family::Weigh) = Stood {
+        family: Family::Weigh,
+        standing: a.standing,
+        summary: "",
+        remedy: "Verify in the browser why the widget does not start.",
+    };
+    assert_eq!(next_action(&s).unwrap().act, a.remedy);
+}

@@ -2,7 +2,7 @@
 
 use super::{Assessed, Family, Standing, Stood, Words};
 use crate::job::JobKind;
-use crate::weigh::{BudgetVerdict, WeighIn};
+use crate::weigh::{BudgetVerdict, WeighError, WeighIn};
 use serde::{Deserialize, Serialize};
 
 pub(super) const WORDS: Words = Words {
@@ -32,6 +32,14 @@ pub fn assess(w: &WeighIn) -> Assessed {
         1 => " One load failed.".into(),
         n => format!(" {n} loads failed."),
     };
+    let idle = match w.not_started {
+        0 => String::new(),
+        n => format!(
+            " The widget did not start in {n} of {} loads.",
+            w.loads + n as usize
+        ),
+    };
+    let lost = lost + &idle;
     let (standing, summary) = match w.verdict {
         BudgetVerdict::Under => (Standing::Passing, format!("Under budget: {figures}.{lost}")),
         BudgetVerdict::Over => (Standing::Failing, format!("Over budget: {figures}.{lost}")),
@@ -54,12 +62,31 @@ pub fn assess(w: &WeighIn) -> Assessed {
     }
 }
 
+/// Nothing was weighed: not a weight of nothing, and nothing that an earlier weigh-in could stand in for.
+pub fn unweighed(why: &WeighError) -> Assessed {
+    Assessed {
+        family: Family::Weigh,
+        standing: Standing::Undecided,
+        summary: format!("Undecided: {why}."),
+        remedy: match why {
+            WeighError::NeverStarted { .. } => {
+                "Verify in the browser why the widget does not start."
+            }
+            WeighError::TooFewLoads { .. } => "",
+        }
+        .into(),
+        findings: Vec::new(),
+        detail: None,
+    }
+}
+
 pub(super) fn act(stood: &Stood) -> Option<String> {
     match stood.standing {
         Standing::Passing | Standing::NotApplicable => None,
         Standing::Failing => {
             Some("Over budget: talk to the client or choose a lighter widget.".into())
         }
+        Standing::Undecided if !stood.remedy.is_empty() => Some(stood.remedy.into()),
         Standing::Undecided => Some("Weigh again with more loads.".into()),
         _ => Some("Weigh the widget.".into()),
     }

@@ -10,7 +10,7 @@ use serde::{Deserialize, Serialize};
 use statistics::{Interval, shift};
 
 /// One load measured with a trace.
-#[derive(Debug, Clone, Default, PartialEq, Serialize, Deserialize)]
+#[derive(Debug, Clone, Copy, Default, PartialEq, Serialize, Deserialize)]
 pub struct OwnLoad {
     /// CPU time of the main thread, ms.
     pub thread_ms: f64,
@@ -20,6 +20,8 @@ pub struct OwnLoad {
     pub bytes: u64,
     /// Requests of the widget.
     pub requests: u32,
+    /// The widget came up in it; a load without it says nothing of what the widget costs.
+    pub up: bool,
 }
 
 /// The page figures of one load; `None` where the browser gave none.
@@ -153,10 +155,16 @@ pub struct WeighIn {
     /// Loads that did not finish and count nowhere.
     #[serde(default)]
     pub failed_loads: u32,
+    /// Loads in which the widget did not start; they count nowhere either.
+    #[serde(default)]
+    pub not_started: u32,
     /// The confidence that the interval of the own costs really has.
     #[serde(default)]
     pub confidence: f64,
 }
+
+/// Loads with the widget up that a median needs.
+const LEAST_LOADS: usize = 3;
 
 /// What an interval must reach for a verdict.
 pub const CONFIDENCE: f64 = 0.95;
@@ -179,11 +187,11 @@ impl WeighIn {
 /// Why there is no weigh-in.
 #[derive(Debug, thiserror::Error, PartialEq, Eq)]
 pub enum WeighError {
-    /// No load brought anything of the widget.
+    /// The widget came up in no load; what came of it instead is no measure of what it costs.
     #[error(
-        "the widget never came in {loads} loads, so there is nothing to weigh: run a check first"
+        "the widget never started in {loads} loads, so there is nothing to weigh: run a check first"
     )]
-    NothingCame {
+    NeverStarted {
         /// How many were made.
         loads: usize,
     },
@@ -222,18 +230,20 @@ pub fn conclude(
     measured: &Measured,
     budget_ms: f64,
 ) -> Result<WeighIn, WeighError> {
-    let loads = measured.own.len();
-    if loads < 3 {
+    let made = measured.own.len();
+    let started: Vec<OwnLoad> = measured.own.iter().filter(|l| l.up).copied().collect();
+    let loads = started.len();
+    if made >= LEAST_LOADS && loads == 0 {
+        return Err(WeighError::NeverStarted { loads: made });
+    }
+    if loads < LEAST_LOADS {
         return Err(WeighError::TooFewLoads {
             got: loads,
-            wanted: 3,
+            wanted: LEAST_LOADS,
         });
     }
-    if measured.own.iter().all(|l| l.requests == 0) {
-        return Err(WeighError::NothingCame { loads });
-    }
     let centre = |pick: fn(&OwnLoad) -> f64| {
-        let values: Vec<f64> = measured.own.iter().map(pick).collect();
+        let values: Vec<f64> = started.iter().map(pick).collect();
         let interval = shift(&values, CONFIDENCE);
         Centre {
             median: statistics::median(&values),
@@ -242,7 +252,7 @@ pub fn conclude(
         }
     };
     let median_of = |pick: fn(&OwnLoad) -> f64| {
-        statistics::median(&measured.own.iter().map(pick).collect::<Vec<_>>())
+        statistics::median(&started.iter().map(pick).collect::<Vec<_>>())
     };
     let own = Own {
         thread_ms: centre(|l| l.thread_ms),
@@ -271,6 +281,7 @@ pub fn conclude(
         verdict,
         loads,
         failed_loads: measured.failed_loads,
+        not_started: (made - loads) as u32,
         confidence,
     })
 }
@@ -332,6 +343,7 @@ mod tests {
             wall_ms: thread_ms * 1.2,
             bytes: 9000,
             requests: 3,
+            up: true,
         }
     }
 
@@ -401,16 +413,32 @@ mod tests {
         assert!(tbt.low > 39.0 && tbt.high < 50.0 && tbt.floor_low <= 0.0 && tbt.floor_high >= 0.0);
     }
 
+    /// Its loader alone is light: taken for the widget, it would be under every budget.
     #[test]
-    fn a_widget_that_never_came_is_an_error_not_a_zero() {
-        let m = Measured {
-            own: vec![OwnLoad::default(); 5],
-            ..Measured::default()
+    fn a_widget_that_never_started_has_no_weight() {
+        let idle = OwnLoad {
+            up: false,
+            ..own(2.0)
         };
+        for load in [OwnLoad::default(), idle] {
+            let m = Measured {
+                own: vec![load; 5],
+                ..measured(&[])
+            };
+            let none = conclude("x", 1, &m, 50.0);
+            assert_eq!(none, Err(WeighError::NeverStarted { loads: 5 }));
+        }
+        // Where it started in some, the others count nowhere.
+        let mut m = measured(&[60.0; 8]);
+        m.own.extend([idle; 4]);
+        let w = conclude("x", 1, &m, 50.0).unwrap();
         assert_eq!(
-            conclude("x", 1, &m, 50.0),
-            Err(WeighError::NothingCame { loads: 5 })
+            (w.loads, w.not_started, w.verdict),
+            (8, 4, BudgetVerdict::Over)
         );
+        m.own.truncate(2);
+        let few = WeighError::TooFewLoads { got: 2, wanted: 3 };
+        assert_eq!(conclude("x", 1, &m, 50.0), Err(few));
     }
 
     #[test]

@@ -3,7 +3,7 @@
 
 use crate::house::{Place, open};
 use anyhow::{Context, Result};
-use newtfern_acts::{Actor, Acts};
+use newtfern_acts::{Actor, Acts, Token};
 use newtfern_core::brand::BrandSheet;
 use newtfern_core::colour::Rgb;
 use newtfern_core::intake::{self, SiteRow};
@@ -181,7 +181,11 @@ async fn seed(acts: &Acts, port: u16) -> Result<bool> {
         .await?;
     tx.commit().await?;
     let text = newtfern_standins::supplier_profile(port);
-    acts.put_supplier(&program(), None, &text, Some(DEMO_TOKEN))
+    let token = Token {
+        text: DEMO_TOKEN,
+        unencrypted: false,
+    };
+    acts.put_supplier(&program(), None, &text, Some(token))
         .await?;
     let rival = newtfern_standins::rival_profile();
     acts.put_supplier(&program(), None, rival, None).await?;

@@ -115,7 +115,7 @@ async fn weigh_site(tools: &Tools, job: &Job, s: &Subject, progress: &Arc<Progre
         true
     });
     let measured = measured.await?;
-    let weighed = conclude(s.url.as_str(), seed, &measured, s.site.budget_ms)?;
+    let weighed = conclude(s.url.as_str(), seed, &measured, s.site.budget_ms);
     tools.acts.finish_weigh(job, s, at, &weighed).await?;
     Ok(())
 }

@@ -156,6 +156,15 @@ async fn document(tab: &Tab, plan: &VisitPlan<'_>) -> Result<bool, ProbeError> {
     if tab.is_over() {
         return Ok(false);
     }
+    if !tab.document_arrived() && tab.has_answer() {
+        // A page whose thread is busy tells late that its document is whole: it is asked, and answers after
+        // all that it had to tell. One that does not answer is not told to be slow.
+        let state = tab.evaluate("document.readyState").await?;
+        if state != "loading" {
+            let late = Duration::from_secs(2);
+            tab.wait_until(late, |s| s.document_done || s.over).await;
+        }
+    }
     if !tab.document_arrived() {
         tab.mark(|o| {
             let text = "the page did not arrive whole in its time";

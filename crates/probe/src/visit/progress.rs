@@ -11,6 +11,11 @@ impl Tab {
         self.with(|s| s.document_done && s.seen.page.status.is_some())
     }
 
+    /// The document's answer began to come.
+    pub(super) fn has_answer(&self) -> bool {
+        self.with(|s| s.seen.page.status.is_some())
+    }
+
     /// The launcher was seen at some time.
     pub(super) fn was_shown(&self) -> bool {
         self.with(|s| s.launcher_ms.is_some())

@@ -8,7 +8,7 @@ use crate::view::{Frame, PAGE_SIZE, Pager, moment};
 use askama::Template;
 use axum::extract::{Query, State};
 use axum::response::{IntoResponse, Redirect};
-use newtfern_acts::{ActError, HouseRules};
+use newtfern_acts::{ActError, HouseRules, Token};
 use serde::Deserialize;
 
 struct SupplierText {
@@ -30,6 +30,8 @@ struct Page {
     refused: String,
     typed: Fields,
     problem: String,
+    /// A token was refused for going out unencrypted: offer it all the same.
+    may_unencrypted: bool,
 }
 
 /// Shows the settings.
@@ -66,6 +68,7 @@ async fn whole(
         refused: refused.to_string(),
         typed,
         problem,
+        may_unencrypted: false,
     })
 }
 
@@ -81,6 +84,13 @@ async fn answer<T>(
         Err(ActError::Bad(problem)) => {
             let reader = posted.reader();
             form_again(&whole(app, &reader, form, posted.fields, problem).await?)
+        }
+        Err(error @ ActError::Unencrypted(_)) => {
+            let reader = posted.reader();
+            let problem = error.to_string();
+            let mut page = whole(app, &reader, form, posted.fields, problem).await?;
+            page.may_unencrypted = true;
+            form_again(&page)
         }
         Err(other) => Err(other.into()),
     }
@@ -106,13 +116,18 @@ pub async fn save(State(app): State<App>, posted: Posted) -> PageResult {
 /// # Errors
 /// Where the person is no administrator; mistakes come back with the form.
 pub async fn supplier(State(app): State<App>, posted: Posted) -> PageResult {
-    let (f, token) = (&posted.fields, posted.fields.some("token"));
+    let f = &posted.fields;
+    let token = f.some("token");
+    let token = token.as_deref().map(|text| Token {
+        text,
+        unencrypted: f.get("unencrypted") == "yes",
+    });
     let known = f.some("which");
     let which = known.clone().unwrap_or_else(|| "new".into());
     let text = f.get("profile");
     let kept = app
         .acts
-        .put_supplier(&posted.actor(), known.as_deref(), text, token.as_deref())
+        .put_supplier(&posted.actor(), known.as_deref(), text, token)
         .await;
     answer(&app, posted, &which, kept).await
 }

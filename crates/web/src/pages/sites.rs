@@ -9,7 +9,7 @@ use askama::Template;
 use axum::Json;
 use axum::extract::{Path, Query, State};
 use axum::response::{IntoResponse, Redirect, Response};
-use newtfern_acts::ActError;
+use newtfern_acts::{ActError, Token};
 use newtfern_core::country;
 use newtfern_core::site::{FieldError, SiteField, SiteFields, time_zones};
 use serde::Deserialize;
@@ -76,6 +76,8 @@ struct Form {
     errors: Vec<FieldError>,
     /// The address was refused for not answering: offer to add it all the same.
     may_anyway: bool,
+    /// The token was refused for going out unencrypted: offer it all the same.
+    may_unencrypted: bool,
     has_token: bool,
 }
 
@@ -107,6 +109,7 @@ async fn form_of(app: &App, reader: &Reader, id: i64, site: SiteFields) -> PageR
         problem: String::new(),
         errors: Vec::new(),
         may_anyway: false,
+        may_unencrypted: false,
         has_token: id != 0 && app.store().site_token(id).await?.is_some(),
     })
 }
@@ -139,6 +142,10 @@ async fn again(
     match error {
         ActError::Fields(errors) => form.errors = errors,
         ActError::Bad(problem) => form.problem = problem,
+        ActError::Unencrypted(_) => {
+            form.problem = error.to_string();
+            form.may_unencrypted = true;
+        }
         other => return Err(other.into()),
     }
     form.may_anyway = id == 0 && form.error(SiteField::Address.heading()).is_some();
@@ -212,9 +219,13 @@ pub async fn change(State(app): State<App>, Path(id): Path<i64>, posted: Posted)
         return again(&app, &posted, id, site, ActError::Fields(errors)).await;
     }
     let token = posted.fields.some("token");
+    let token = token.as_deref().map(|text| Token {
+        text,
+        unencrypted: posted.fields.get("unencrypted") == "yes",
+    });
     match app
         .acts
-        .change_site(&posted.actor(), id, &site, token.as_deref())
+        .change_site(&posted.actor(), id, &site, token)
         .await
     {
         Ok(()) => Ok(Redirect::to(&format!("/sites/{id}")).into_response()),

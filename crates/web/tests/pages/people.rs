@@ -461,3 +461,31 @@ async fn health_answers_without_a_sign_in_and_says_when_the_database_is_gone() {
         .has("Something failed on our side")
         .lacks("pool");
 }
+
+/// What no handler sees is refused in our words too, inside the frame.
+#[tokio::test]
+async fn bad_addresses_of_our_own_have_pages_of_our_own() {
+    let house = house().await;
+    let viewer = house.person(Role::Viewer).await;
+    for (path, status, words) in [
+        ("/nothing", 404, "There is no such page"),
+        ("/sites/abc", 400, "This address cannot be read"),
+        (
+            "/rounds/99999999999999999999",
+            400,
+            "This address cannot be read",
+        ),
+        ("/lens/load?page=x", 400, "This address cannot be read"),
+        ("/lens/nothing", 404, "There is no such"),
+        ("/clients/4711", 404, "There is no such client"),
+    ] {
+        let answer = viewer.get(path).await;
+        answer.is(status).has(words).has("<main").has("Clients");
+    }
+    let answer = viewer.post("/worklist", &[]).await;
+    answer.is(405).has("takes no request of this kind");
+    assert!(answer.header("allow").contains("GET"));
+    let much = "x".repeat(7 << 20);
+    let answer = viewer.post("/clients", &[("name", &much)]).await;
+    answer.is(422).has("The form is too large").has("<main");
+}

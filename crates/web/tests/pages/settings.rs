@@ -2,6 +2,7 @@
 
 use crate::house::{design_form, house};
 use newtfern_core::private_hosts::PrivateHosts;
+use newtfern_core::site::SiteFields;
 use newtfern_store::people::Role;
 
 #[tokio::test]
@@ -323,4 +324,55 @@ async fn the_house_style_reaches_every_design_and_a_wrong_value_keeps_the_rest()
         .get(&format!("/sites/{site}/design"))
         .await
         .has("Write to the workshop");
+}
+
+/// Whoever listens on the way could use it: the person is told before it is kept.
+#[tokio::test]
+async fn a_token_that_would_go_out_unencrypted_is_kept_only_after_a_warning() {
+    let house = house().await;
+    let client = house.client("Lenn Kite Workshop").await;
+    let administrator = house.person(Role::Administrator).await;
+    let site = SiteFields {
+        name: "Old shop".into(),
+        url: "http://old.kites.example/".into(),
+        platform_id: Some(house.platform.id.clone()),
+        ..SiteFields::default()
+    };
+    let mut tx = house.store().begin().await.unwrap();
+    let id = tx.add_site(client, &site).await.unwrap();
+    tx.commit().await.unwrap();
+    let path = format!("/sites/{id}/settings");
+    let mut form = vec![
+        ("name", "Old shop"),
+        ("platform", &*house.platform.id),
+        ("token", "abc"),
+    ];
+    let refused = administrator.post(&path, &form).await;
+    refused
+        .is(422)
+        .has("http://old.kites.example unencrypted")
+        .has("name=\"unencrypted\"");
+    assert!(house.store().site_token(id).await.unwrap().is_none());
+    form.push(("unencrypted", "yes"));
+    administrator.post(&path, &form).await.leads();
+    assert!(house.store().site_token(id).await.unwrap().is_some());
+
+    let profile = newtfern_standins::supplier_profile(80).replace("localhost:80", "example");
+    assert!(profile.contains("console_read = \"http://"), "{profile}");
+    let id = newtfern_core::profile::Supplier::from_toml(&profile)
+        .unwrap()
+        .id;
+    let mut form = vec![("profile", &*profile), ("token", "abc")];
+    if house.store().supplier_text(&id).await.unwrap().is_some() {
+        form.push(("which", &id));
+    }
+    let refused = administrator.post("/settings/supplier", &form).await;
+    refused.is(422).has("unencrypted, and whoever listens");
+    assert!(house.store().supplier_token(&id).await.unwrap().is_none());
+    form.push(("unencrypted", "yes"));
+    administrator
+        .post("/settings/supplier", &form)
+        .await
+        .leads();
+    assert!(house.store().supplier_token(&id).await.unwrap().is_some());
 }

@@ -15,7 +15,9 @@ pub fn judge(c: &Facts) -> Answer {
     if c.alive || c.held_by_supplier() || c.seen.looks.final_document.seen_ms().is_some() {
         return Answer::Holds;
     }
-    if let Some(held) = &c.seen.held_by {
+    // Script without an address may be ours: nothing is told of it.
+    let named = c.seen.held_by.as_ref().filter(|h| !h.url.is_empty());
+    if let Some(held) = named {
         let place = match held.line {
             Some(line) => format!("{}:{line}", held.url),
             None => held.url.clone(),

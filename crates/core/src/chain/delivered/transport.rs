@@ -37,9 +37,21 @@ const TABLE: &[(FailureKind, Code, &str, &str)] = &[
         "Visit again; if it stays, ask the hosting what ends the connection."),
 ];
 
+/// Answers that have no content (RFC 9110, 15.3.5 and 15.3.6): the browser stays where it was.
+pub const NO_CONTENT: [u16; 2] = [204, 205];
+
 /// Judges one visit.
 pub fn judge(c: &Facts) -> Answer {
     match &c.seen.page.failure {
+        // An answer came, and says more than how the browser gave it up.
+        Some(_)
+            if c.seen
+                .page
+                .status
+                .is_some_and(|s| s >= 400 || NO_CONTENT.contains(&s)) =>
+        {
+            Answer::Holds
+        }
         Some(failure) => of(c, failure),
         None => match c.seen.looks.document.unlooked() {
             // What came is judged; that nothing came is for the visit to say.

@@ -1,0 +1,265 @@
+//! Every parser of texts from outside, with real texts to begin from.
+
+use newtfern_core::brand::BrandSheet;
+use newtfern_core::colour::Rgb;
+use newtfern_core::consent::Region;
+use newtfern_core::html::Document;
+use newtfern_core::observation::Observation;
+use newtfern_core::placement::Inspector;
+use newtfern_core::platform::Platform;
+use newtfern_core::policy::{Policies, ResourceKind};
+use newtfern_core::private_hosts::PrivateHosts;
+use newtfern_core::profile::{ConsentManager, Supplier};
+use newtfern_core::site::Known;
+use newtfern_core::{address, country, intake, script_scan, slot_text};
+use newtfern_probe::decoding;
+use std::fmt::{Debug, Display};
+use std::hash::{Hash, Hasher};
+use std::mem::discriminant;
+use url::Url;
+
+/// What a target does with an input; it panics where something is wrong. What comes out is the shape of
+/// the answer: an input with a new one went another way through the parser.
+type Run = Box<dyn Fn(&[u8]) -> u64>;
+
+/// One parser.
+pub struct Target {
+    pub name: &'static str,
+    pub seeds: Vec<String>,
+    pub run: Run,
+}
+
+fn shape_of(answer: impl Debug) -> u64 {
+    let mut hasher = std::hash::DefaultHasher::new();
+    format!("{answer:?}").hash(&mut hasher);
+    hasher.finish()
+}
+
+/// An error without what it quotes.
+fn kind_of(error: impl Display) -> String {
+    let text = error.to_string();
+    let bare = |c: &char| c.is_ascii_alphabetic() || *c == ' ';
+    let unquoted = text
+        .split(['\u{201c}', '\u{201d}', '`', '"', '\''])
+        .step_by(2);
+    unquoted
+        .flat_map(str::chars)
+        .filter(bare)
+        .take(60)
+        .collect()
+}
+
+/// How large, roughly.
+fn size(n: usize) -> u32 {
+    n.checked_ilog2().map_or(0, |log| log + 1)
+}
+
+fn target<S: Debug>(
+    name: &'static str,
+    seeds: &[&str],
+    run: impl Fn(&str) -> S + 'static,
+) -> Target {
+    Target {
+        name,
+        seeds: seeds.iter().map(|s| s.to_string()).collect(),
+        run: Box::new(move |bytes| shape_of(run(&String::from_utf8_lossy(bytes)))),
+    }
+}
+
+/// All of them.
+pub fn all() -> Vec<Target> {
+    let texts = pages().into_iter().flatten();
+    let texts = texts.chain(typed().into_iter().flatten());
+    texts.chain(files()).collect()
+}
+
+fn supplier() -> Option<Supplier> {
+    Supplier::from_toml(&newtfern_standins::supplier_profile(80)).ok()
+}
+
+/// Parsers of what pages send.
+fn pages() -> Option<Vec<Target>> {
+    // Kept to the end of the program, so that the inspector is made once and not for each run.
+    let supplier: &'static Supplier = Box::leak(Box::new(supplier()?));
+    let manager = ConsentManager::from_toml(newtfern_standins::consent_profile()).ok()?;
+    let manager: &'static ConsentManager = Box::leak(Box::new(manager));
+    let inspector = Inspector::new(supplier, Some(manager));
+    let page = Url::parse("https://mill.example/").ok()?;
+    let snippet = supplier.snippet_for("mill-live");
+    let html = format!("<html><body><p>Hours</p><!-- {snippet} -->{snippet}</body></html>");
+    let script = "var a = `x${1}`; /* b */ s.src = \"https://cdn.example/l.js?k=mill-live\";";
+    let policy =
+        "default-src 'self'; script-src 'nonce-abc' https://*.example:443/a 'strict-dynamic'";
+    let (inspected, linked) = (page.clone(), page.clone());
+    let asked = page.join("/l.js").ok()?;
+    Some(vec![
+        target("snippet inspection", &[&html, &snippet], move |t| {
+            let found = inspector.inspect(t, &inspected);
+            let keys = found.pieces.iter().filter_map(|p| p.key.key());
+            assert!(keys.into_iter().all(|k| k.len() <= t.len()));
+            let pieces = found.pieces.iter().take(4);
+            let pieces = pieces.map(|p| (p.form, discriminant(&p.state), discriminant(&p.key)));
+            (pieces.collect::<Vec<_>>(), found.cut)
+        }),
+        target("document and links", &[&html], move |t| {
+            let document = Document::parse(t);
+            let links = document.links(&linked).len();
+            let nodes = document.walk();
+            for id in &nodes {
+                document.start_tag(*id, false);
+            }
+            (size(links), size(nodes.len()), document.cut)
+        }),
+        target("script scan", &[script, &snippet], |t| {
+            let scanned = script_scan::scan(t);
+            format!("{scanned:?}")
+                .chars()
+                .filter(char::is_ascii_uppercase)
+                .take(24)
+                .collect::<String>()
+        }),
+        target("policy", &[policy], move |t| {
+            let policies = Policies::new(page.clone(), t);
+            let file = policies.allow(ResourceKind::Script, &asked, "abc");
+            let inline = policies.allow_inline_script("x()", Some("abc"));
+            let changes = policies.smallest_changes(ResourceKind::Script, &asked);
+            (file, inline, kind_of(format!("{changes:?}")))
+        }),
+    ])
+}
+
+/// Parsers of what people send.
+fn typed() -> Option<Vec<Target>> {
+    let snippet = supplier()?.snippet_for("mill-live");
+    let pushed = snippet.clone();
+    let csv = "client,name,address,country\nMill,Shop,https://mill.example/,GB\n";
+    let addresses = ["https://www.mill.example:8443/a?b#c", "mill.example"];
+    let colours = [
+        "#2f6b4f",
+        "rgb(1, 2, 3)",
+        "hsl(120deg 50% 50%)",
+        "oklch(60% 0.1 150 / 0.5)",
+        "rebeccapurple",
+    ];
+    Some(vec![
+        target("slot text", &[&snippet, "<!-- x -->"], move |t| {
+            let once = slot_text::push(t, &pushed, None);
+            assert!(once.text.contains(pushed.trim()), "what is pushed is there");
+            let lines = slot_text::difference(t, &once.text);
+            (once.changed, size(lines.len()))
+        }),
+        target("spreadsheet", &[csv], |t| {
+            let rows = intake::read(t.as_bytes(), Known::default()).map_err(kind_of);
+            rows.map(|rows| {
+                let outcome = |r: &intake::Row| r.result.as_ref().map(|_| ()).map_err(kind_of);
+                rows.iter().take(3).map(outcome).collect::<Vec<_>>()
+            })
+        }),
+        target("addresses", &addresses, |t| {
+            let url = address::parse(t).map_err(|e| kind_of(format!("{e:?}")))?;
+            let private = PrivateHosts::none().refuse(&url).is_err();
+            let host = url.host().map(|h| discriminant(&h.to_owned()));
+            let parts = (
+                url.port().is_some(),
+                url.query().is_some(),
+                url.path().len() > 1,
+            );
+            // What is accepted is accepted again as it is kept.
+            assert_eq!(address::parse(url.as_str()).ok(), Some(url));
+            Ok::<_, String>((private, host, parts))
+        }),
+        target("colours", &colours, |t| {
+            let colour = Rgb::parse(t);
+            if let Ok(colour) = colour {
+                assert_eq!(Rgb::parse(&colour.hex()).ok(), Some(colour));
+            }
+            let name: String = t
+                .trim()
+                .chars()
+                .take_while(char::is_ascii_alphabetic)
+                .take(6)
+                .collect();
+            (colour.is_ok(), name, t.contains('%'), t.contains('/'))
+        }),
+        target("countries", &["Norway", "GB"], |t| {
+            country::code_of(t).map(|code| code.len())
+        }),
+    ])
+}
+
+/// Parsers of files and messages.
+fn files() -> Vec<Target> {
+    let supplier = newtfern_standins::supplier_profile(80);
+    let tokens = BrandSheet::default().to_tokens().to_string();
+    let seen = serde_json::to_string(&Observation::default()).unwrap_or_default();
+    let message = r#"{"method":"Network.responseReceived","params":{"response":{"status":200}},"sessionId":"A"}"#;
+    let mut encodings = target(
+        "encodings",
+        &["<meta charset=windows-1252>M\u{fc}hle"],
+        |_| (),
+    );
+    encodings.run = Box::new(|bytes| {
+        let text = decoding::text_of(bytes, Some("text/html; charset=x"));
+        assert!(text.len() <= bytes.len() * 3 + 3);
+        let replaced = text.matches('\u{fffd}').count();
+        shape_of((size(replaced), size(text.len()), size(bytes.len())))
+    });
+    vec![
+        target(
+            "supplier profile",
+            &[&supplier, newtfern_standins::rival_profile()],
+            |t| {
+                let supplier = Supplier::given(t).map_err(kind_of)?;
+                let snippet = supplier.snippet_for("mill-live");
+                Ok::<_, String>((size(snippet.len()), supplier.key_in(t).is_some()))
+            },
+        ),
+        target(
+            "consent profile",
+            &[newtfern_standins::consent_profile()],
+            |t| ConsentManager::from_toml(t).map(|_| ()).map_err(kind_of),
+        ),
+        target(
+            "platform profile",
+            &[newtfern_standins::platform_profile()],
+            |t| {
+                Platform::from_toml(t)
+                    .map(|p| p.slots.len())
+                    .map_err(kind_of)
+            },
+        ),
+        target(
+            "region profile",
+            &[include_str!("../../../../../profiles/regions/opt-in.toml")],
+            |t| Region::from_toml(t).map(|_| ()).map_err(kind_of),
+        ),
+        target("design tokens", &[&tokens], |t| {
+            BrandSheet::from_tokens(t)
+                .map(|s| {
+                    (
+                        s.primary.is_some(),
+                        s.secondary.is_some(),
+                        s.legal_name.is_empty(),
+                    )
+                })
+                .map_err(kind_of)
+        }),
+        target("observations", &[&seen], |t| {
+            serde_json::from_str::<Observation>(t)
+                .map(|o| (o.requests.len().min(3), o.looks.alive.unlooked()))
+                .map_err(kind_of)
+        }),
+        target("protocol messages", &[message], |t| {
+            serde_json::from_str::<serde_json::Value>(t)
+                .map(|v| {
+                    (
+                        v["method"].is_string(),
+                        v["params"].is_object(),
+                        v["id"].is_u64(),
+                    )
+                })
+                .map_err(kind_of)
+        }),
+        encodings,
+    ]
+}
