@@ -16,7 +16,7 @@ const CHECKS: usize = 500;
 const KILLS: usize = 100;
 const WORKERS: usize = 2;
 /// s between two kills, at random.
-const BETWEEN: std::ops::Range<f64> = 2.0..22.0;
+const BETWEEN: std::ops::Range<f64> = 2.0..18.0;
 
 /// Kills workers while a round is under way, until it is over.
 ///

@@ -53,7 +53,6 @@ const TOLD: &[(&str, &str)] = &[
     ("nothing", "delivered.not-html"),
     ("endless", "delivered.timeout"),
     ("drip", "delivered.timeout"),
-    ("bomb", "unchecked"),
     ("headers", "placed.absent"),
     ("policies", "placed.absent"),
     ("plain", "placed.absent"),

@@ -18,12 +18,11 @@ use tokio::sync::{Semaphore, watch};
 use tokio::task::JoinSet;
 use tower::ServiceExt;
 
-/// Connections at once; more wait in the listener's queue.
-const MOST_CONNECTIONS: usize = 2_000;
-
-/// How long peers may take.
+/// How long peers may take, and how many there may be.
 #[derive(Debug, Clone, Copy)]
 pub struct Patience {
+    /// Connections at once; more wait in the listener's queue.
+    pub connections: usize,
     /// For the headers of a request; between two requests too.
     pub headers: Duration,
     /// For requests under way when the program is to stop.
@@ -33,6 +32,7 @@ pub struct Patience {
 impl Default for Patience {
     fn default() -> Self {
         Patience {
+            connections: 2_000,
             headers: Duration::from_secs(20),
             ending: Duration::from_secs(8),
         }
@@ -55,7 +55,7 @@ pub async fn serve(
     std::thread::spawn(assets::prepare);
     let closing = app.closing.clone();
     let service = router(app);
-    let room = Arc::new(Semaphore::new(MOST_CONNECTIONS));
+    let room = Arc::new(Semaphore::new(patience.connections));
     let mut open = JoinSet::new();
     let mut shutdown = std::pin::pin!(shutdown);
     loop {

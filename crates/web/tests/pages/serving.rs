@@ -14,6 +14,7 @@ use tokio::sync::oneshot;
 use tokio::task::JoinHandle;
 
 const IMPATIENT: Patience = Patience {
+    connections: 200,
     headers: Duration::from_millis(300),
     ending: Duration::from_millis(500),
 };
@@ -25,6 +26,10 @@ struct Served {
 }
 
 async fn serve(house: &House) -> Served {
+    serve_with(house, IMPATIENT).await
+}
+
+async fn serve_with(house: &House, patience: Patience) -> Served {
     let listener = TcpListener::bind(("127.0.0.1", 0)).await.unwrap();
     let address = listener.local_addr().unwrap();
     let (stop, stopped) = oneshot::channel();
@@ -32,7 +37,7 @@ async fn serve(house: &House) -> Served {
         let _ = stopped.await;
     };
     let app = house.app.clone();
-    let task = tokio::spawn(newtfern_web::serve(app, listener, shutdown, IMPATIENT));
+    let task = tokio::spawn(newtfern_web::serve(app, listener, shutdown, patience));
     Served {
         address,
         stop,
@@ -121,6 +126,35 @@ async fn stopping_has_an_end() {
     rest(&mut stream).await;
     rest(&mut silent).await;
     assert!(TcpStream::connect(served.address).await.is_err());
+}
+
+/// Where all places are taken nothing is accepted, and stopping is heard all the same.
+#[tokio::test(flavor = "multi_thread")]
+async fn a_full_house_is_stopped_too() {
+    let house = house().await;
+    let viewer = house.person(Role::Viewer).await;
+    let patience = Patience {
+        connections: 2,
+        ..IMPATIENT
+    };
+    let served = serve_with(&house, patience).await;
+    let mut held = Vec::new();
+    for _ in 0..2 {
+        let mut stream = send(served.address, &events_request(&viewer)).await;
+        until(&mut stream, "\r\n\r\n").await;
+        held.push(stream);
+    }
+    // The system takes it into its queue, and nobody answers it.
+    let mut third = send(
+        served.address,
+        "GET /health HTTP/1.1\r\nHost: localhost\r\n\r\n",
+    )
+    .await;
+    served.stop.send(()).unwrap();
+    let ended = tokio::time::timeout(Duration::from_secs(20), served.task).await;
+    ended.expect("stopping is heard").unwrap().unwrap();
+    assert_eq!(rest(&mut third).await, "");
+    drop(held);
 }
 
 #[tokio::test(flavor = "multi_thread")]
