@@ -222,7 +222,10 @@ async fn the_network_rule_holds_from_the_next_job_on() {
     let folder = tempfile::tempdir().unwrap();
     let log = folder.path().join("log");
     let said = std::fs::File::create(&log).unwrap();
+    let bucket = std::env::var("NEWTFERN_TEST_BUCKET").expect("run ./run test");
+    let bucket = format!("{bucket}/{}", newtfern_store::fresh_token());
     let mut worker = command(&database, folder.path())
+        .env("NEWTFERN_BLOBS", &bucket)
         .stderr(said)
         .spawn()
         .unwrap();
@@ -248,6 +251,20 @@ async fn the_network_rule_holds_from_the_next_job_on() {
         .unwrap();
     assert!(why.contains("private"), "{why}");
     assert_eq!(look(true).await, (1, 0));
+    // What it saw is where other machines find it, and nowhere else.
+    let last = store.last_check(sites[0], "check").await.unwrap().unwrap();
+    let shared = newtfern_store::blobs::Blobs::bucket(&bucket).unwrap();
+    for visit in store.evidence_of(&last).await.unwrap().0 {
+        let picture = shared.get(visit.picture.as_deref().unwrap()).await;
+        assert!(picture.unwrap().unwrap().starts_with(b"\x89PNG"));
+        let html = shared.get(visit.page.html_blob.as_deref().unwrap()).await;
+        let html = String::from_utf8(html.unwrap().unwrap().to_vec()).unwrap();
+        assert!(
+            html.contains("<html") && visit.page.html.is_empty(),
+            "{html}"
+        );
+    }
+    assert!(!folder.path().join("blobs").exists());
     assert_eq!(look(false).await, (0, 1));
     worker.kill().await.unwrap();
     // That it runs as root is said once, not at each start of a browser.

@@ -96,6 +96,25 @@ pub fn find() -> Option<PathBuf> {
         .find(|p| p.is_file())
 }
 
+/// As the installed browser says it, in the reduced form that all of its kind send: for copies of a page
+/// that are had without it. Asked of its program once; without one, of a version that is current.
+pub fn user_agent() -> &'static str {
+    static SAID: std::sync::OnceLock<String> = std::sync::OnceLock::new();
+    SAID.get_or_init(|| {
+        let asked = find().map(|program| {
+            let mut command = std::process::Command::new(program);
+            command.arg("--version").stdin(Stdio::null()).output()
+        });
+        let said = asked.and_then(Result::ok).map(|o| o.stdout);
+        let said = String::from_utf8_lossy(&said.unwrap_or_default()).into_owned();
+        let major = said.split(|c: char| !c.is_ascii_digit()).find(|n| !n.is_empty());
+        let major = major.unwrap_or("156");
+        format!(
+            "Mozilla/5.0 (X11; Linux x86_64) AppleWebKit/537.36 (KHTML, like Gecko) Chrome/{major}.0.0.0 Safari/537.36"
+        )
+    })
+}
+
 fn is_root() -> bool {
     rustix::process::geteuid().is_root()
 }

@@ -87,11 +87,14 @@ impl Http {
         let refusals = Refusals::default();
         let mut builder = reqwest::Client::builder()
             .redirect(reqwest::redirect::Policy::none())
-            .dns_resolver(Arc::new(GuardedResolver { guard: guard.clone(), refusals: refusals.clone() }))
+            .dns_resolver(Arc::new(GuardedResolver {
+                guard: guard.clone(),
+                refusals: refusals.clone(),
+            }))
             .connect_timeout(Duration::from_secs(8))
             .timeout(Duration::from_secs(20))
             .no_proxy()
-            .user_agent("Mozilla/5.0 (X11; Linux x86_64) AppleWebKit/537.36 (KHTML, like Gecko) Chrome/156.0.0.0 Safari/537.36");
+            .user_agent(crate::browser::user_agent());
         if let Some(pem) = ca {
             let trust = |e: reqwest::Error| ProbeError::Trust(e.to_string());
             builder =

@@ -49,6 +49,13 @@ fn listening() -> HashSet<String> {
 async fn the_browser_opens_no_port_and_does_not_know_our_environment() {
     let browser = Browser::launch(&Guard::open(), None).await.unwrap();
     assert!(!browser.version.is_empty());
+    // Copies that are had without it are asked for in the same name.
+    let major = |agent: &str| {
+        let version = agent.split("Chrome/").nth(1).unwrap().to_string();
+        version.split('.').next().unwrap().to_string()
+    };
+    let plain = newtfern_probe::browser::user_agent();
+    assert_eq!(major(plain), major(&browser.user_agent), "{plain}");
     // Cargo gives its tests this one; a worker has its database's address and more.
     assert!(std::env::var_os("CARGO_MANIFEST_DIR").is_some());
     let listening = listening();

@@ -53,12 +53,16 @@ impl Corpus {
         self.ways.values().cloned().collect()
     }
 
-    /// Keeps the shortest ways.
+    /// Keeps some of all lengths: short ones are mostly refused at once, long ones go deep.
     pub fn keep(&self) -> anyhow::Result<usize> {
         let mut inputs = self.inputs();
         inputs.retain(|i| i.len() <= MOST_BYTES);
         inputs.sort_by(|a, b| (a.len(), a).cmp(&(b.len(), b)));
-        inputs.truncate(MOST);
+        let (all, mut n) = (inputs.len().max(1), 0);
+        inputs.retain(|_| {
+            n += 1;
+            all <= MOST || n * MOST / all > (n - 1) * MOST / all
+        });
         std::fs::write(&self.path, serde_json::to_string_pretty(&inputs)? + "\n")?;
         Ok(inputs.len())
     }

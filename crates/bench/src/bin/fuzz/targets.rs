@@ -1,5 +1,6 @@
 //! Every parser of texts from outside, with real texts to begin from.
 
+use newtfern_core::address::AddressError;
 use newtfern_core::brand::BrandSheet;
 use newtfern_core::colour::Rgb;
 use newtfern_core::consent::Region;
@@ -15,7 +16,7 @@ use newtfern_core::{address, country, intake, script_scan, slot_text};
 use newtfern_probe::decoding;
 use std::fmt::{Debug, Display};
 use std::hash::{Hash, Hasher};
-use std::mem::discriminant;
+use std::mem::{Discriminant, discriminant};
 use url::Url;
 
 /// What a target does with an input; it panics where something is wrong. What comes out is the shape of
@@ -156,7 +157,7 @@ fn typed() -> Option<Vec<Target>> {
             })
         }),
         target("addresses", &addresses, |t| {
-            let url = address::parse(t).map_err(|e| kind_of(format!("{e:?}")))?;
+            let url = address::parse(t).map_err(|e| discriminant(&e))?;
             let private = PrivateHosts::none().refuse(&url).is_err();
             let host = url.host().map(|h| discriminant(&h.to_owned()));
             let parts = (
@@ -166,7 +167,7 @@ fn typed() -> Option<Vec<Target>> {
             );
             // What is accepted is accepted again as it is kept.
             assert_eq!(address::parse(url.as_str()).ok(), Some(url));
-            Ok::<_, String>((private, host, parts))
+            Ok::<_, Discriminant<AddressError>>((private, host, parts))
         }),
         target("colours", &colours, |t| {
             let colour = Rgb::parse(t);
