@@ -1,8 +1,8 @@
 //! What happens around a worker while a round is under way: the database stopped and started, its
-//! connections cut, no room left for blobs, the blobs' folder read-only, the clock set back, the browser
-//! killed. After each, every site has just one check of the round, or its job is told as failed with the
-//! cause, and what failed can be made again. Made only where it is named: `./run bench faults`; as root,
-//! for it mounts a small file system and becomes another user.
+//! connections cut, no room left for it or for blobs, the blobs' folder read-only, the clock set back, the
+//! browser killed. After each, every site has just one check of the round, or its job is told as failed with
+//! the cause, and what failed can be made again. Made only where it is named: `./run bench faults`; as root,
+//! for it mounts small file systems.
 
 use crate::house::{Process, a_moment, count, estate, round, waiting, worker};
 use crate::say;
@@ -11,7 +11,7 @@ use newtfern_core::profile::Supplier;
 use newtfern_standins::Standins;
 use newtfern_store::Store;
 use newtfern_store::local_server::LocalServer;
-use std::path::Path;
+use std::path::{Path, PathBuf};
 use std::process::Command;
 use std::time::{Duration, Instant};
 
@@ -23,6 +23,8 @@ struct World {
     store: Store,
     address: String,
     server: LocalServer,
+    /// A small file system, where the server keeps its data.
+    data: PathBuf,
     sites: Vec<i64>,
 }
 
@@ -96,6 +98,15 @@ impl World {
                     sqlx::query(cut).execute(&self.store.pool).await?;
                     tokio::time::sleep(Duration::from_secs(2)).await;
                 }
+            }
+            Fault::NoRoomForDatabase => {
+                let fill = self.data.join("fill");
+                let of = format!("of={}", fill.display());
+                let _ = run("dd", &["if=/dev/zero", &of, "bs=64k"]);
+                tokio::time::sleep(Duration::from_secs(15)).await;
+                std::fs::remove_file(fill)?;
+                // Without room for its log it goes down by itself.
+                self.server.restart_after(Duration::ZERO)?;
             }
             Fault::NoRoom => {
                 let fill = folder.join("blobs/fill");
@@ -173,6 +184,7 @@ impl World {
 enum Fault {
     DatabaseStopped,
     ConnectionsCut,
+    NoRoomForDatabase,
     NoRoom,
     ReadOnly,
     ClockSetBack,
@@ -185,6 +197,10 @@ const FAULTS: &[(&str, Fault)] = &[
         Fault::DatabaseStopped,
     ),
     ("all connections are cut, six times", Fault::ConnectionsCut),
+    (
+        "no room is left for the database for 15 s",
+        Fault::NoRoomForDatabase,
+    ),
     ("no room is left for blobs", Fault::NoRoom),
     ("the blobs' folder is read-only", Fault::ReadOnly),
     ("the clock is set back an hour", Fault::ClockSetBack),
@@ -197,6 +213,11 @@ const FAULTS: &[(&str, Fault)] = &[
 /// Where a check is missing, is there twice, or a round does not end.
 pub async fn measure(standins: &Standins, supplier: &Supplier) -> Result<()> {
     let data = tempfile::tempdir()?;
+    let disk = data.path().display().to_string();
+    run(
+        "mount",
+        &["-t", "tmpfs", "-o", "size=400m,mode=755", "newtfern", &disk],
+    )?;
     let server = LocalServer::start(&data.path().join("postgresql"))?;
     let address = server.database("newtfern").await?;
     let store = Store::connect(&address).await?;
@@ -206,6 +227,7 @@ pub async fn measure(standins: &Standins, supplier: &Supplier) -> Result<()> {
         store,
         address,
         server,
+        data: data.path().to_path_buf(),
         sites,
     };
     let folder = tempfile::tempdir()?;
@@ -224,6 +246,8 @@ pub async fn measure(standins: &Standins, supplier: &Supplier) -> Result<()> {
         }
     }
     drop(world);
-    run("umount", &["-l", &place])?;
+    for mounted in [&place, &disk] {
+        run("umount", &["-l", mounted])?;
+    }
     result
 }

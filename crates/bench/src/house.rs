@@ -61,7 +61,7 @@ pub fn newtfern(verb: &str, database: &str, folder: &Path) -> Result<Command> {
         .args([verb, "--database", database, "--folder"])
         .arg(folder)
         .env("TMPDIR", folder)
-        .env("RUST_LOG", "warn");
+        .env("NEWTFERN_LOG", "warn");
     Ok(command)
 }
 

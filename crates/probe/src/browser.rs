@@ -23,9 +23,14 @@ const FLAGS: &[&str] = &[
     // A timer of a page in the background is slowed; visits are all in the background.
     "--disable-background-timer-throttling", "--disable-backgrounding-occluded-windows",
     "--disable-renderer-backgrounding",
+    // What the browser asks its maker of its own accord (found by the proxy's log: sign-in, updates of
+    // components) is sent to a port that browsers do not connect to (Fetch Standard, bad ports).
+    "--gaia-url=http://127.0.0.1:9", "--google-apis-url=http://127.0.0.1:9",
+    "--component-updater=url-source=http://127.0.0.1:9/",
 ];
 
-/// What of the browser does not run. Each visit has a window of its own: a renderer that is started in
+/// What of the browser does not run; the last two ask its maker for the time, and what a form's fields are.
+/// Each visit has a window of its own: a renderer that is started in
 /// advance, and those for the pages of its address bar's lists, are started in vain and take more
 /// processor time than the visit (counted by process over a minute of visits).
 #[rustfmt::skip]
@@ -33,6 +38,7 @@ const OFF: &[&str] = &[
     "Translate", "OptimizationHints", "MediaRouter", "DialMediaRouteProvider", "HttpsUpgrades",
     "HttpsFirstBalancedModeAutoEnable", "SpareRendererForSitePerProcess", "WebUIOmniboxPopup",
     "WebUIOmniboxAimPopup", "WebUIOmniboxFullPopup",
+    "NetworkTimeServiceQuerying", "AutofillServerCommunication",
 ];
 
 /// Visits after which a browser is replaced (probing facts: 100 to 200).
