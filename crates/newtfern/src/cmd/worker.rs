@@ -122,8 +122,8 @@ async fn perform(ways: &Arc<Ways>, acts: &Acts, job: Job, mut stopped: watch::Re
     let end = tokio::select! {
         ended = task => match ended {
             Ok(Ok(())) => End::Done,
-            Ok(Err(error)) if is_passing(&error) => End::Again(format!("{error:#}")),
-            Ok(Err(error)) => End::Failed(format!("{error:#}")),
+            Ok(Err(error)) if is_passing(&error) => End::Again(in_words(&error)),
+            Ok(Err(error)) => End::Failed(in_words(&error)),
             Err(error) if error.is_panic() => End::Failed(
                 "a mistake in our own program ended it; nothing is known from it. Tell your administrator the time of day".into(),
             ),
@@ -153,6 +153,19 @@ async fn perform(ways: &Arc<Ways>, acts: &Acts, job: Job, mut stopped: watch::Re
     {
         tracing::error!("job {}: {error}", job.id);
     }
+}
+
+/// The error and its causes; one that says its cause already is not followed by it again.
+fn in_words(error: &anyhow::Error) -> String {
+    let mut words = String::new();
+    for cause in error.chain().map(ToString::to_string) {
+        if words.is_empty() {
+            words = cause;
+        } else if !words.contains(&cause) {
+            words += &format!(": {cause}");
+        }
+    }
+    words
 }
 
 fn is_passing(error: &anyhow::Error) -> bool {
@@ -212,4 +225,18 @@ async fn care(acts: &Acts, prune: bool) -> Result<()> {
         }
     }
     Ok(())
+}
+
+#[cfg(test)]
+mod tests {
+    use super::in_words;
+    use anyhow::anyhow;
+
+    #[test]
+    fn a_cause_is_told_once() {
+        let error = anyhow!("no space")
+            .context("cannot write: no space")
+            .context("job 7");
+        assert_eq!(in_words(&error), "job 7: cannot write: no space");
+    }
 }
