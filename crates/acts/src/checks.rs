@@ -56,14 +56,18 @@ impl Acts {
     ///
     /// # Errors
     /// [`ActError::TakenOver`], or where it cannot be stored; then nothing of it is kept.
-    pub async fn finish_check(&self, job: &Job, subject: &Subject, seen: Seen) -> Result<Outcome> {
+    pub async fn finish_check(
+        &self,
+        job: &Job,
+        subject: &Subject,
+        mut seen: Seen,
+    ) -> Result<Outcome> {
         let before = self.codes_before(job.site_id, seen.at).await?;
         let judged = subject
             .judge(&seen.visits, &seen.asides, before.as_ref())
             .await;
         let outcome = judged.diagnosis.outcome;
         let words = in_words(&judged);
-        let mut seen = seen;
         let mut blobs = pictures(&seen.visits);
         blobs.extend(documents::apart(&self.blobs, &mut seen.visits, &mut seen.asides).await?);
         let check = NewCheck {

@@ -5,17 +5,33 @@ use crate::Result;
 use newtfern_core::chain::{Aside, AsideLook};
 use newtfern_core::observation::{Look, Observation, Unlooked};
 use newtfern_store::blobs::Blobs;
+use std::collections::HashMap;
 
 /// Not among the endings that pictures have: a page's own text is never sent to a browser.
 const ENDING: &str = "document";
 
-async fn put(blobs: &Blobs, html: &mut String, key: &mut Option<String>) -> Result<Option<String>> {
+/// Documents that were kept, by their text: the visits of a check mostly get the same.
+type Kept = HashMap<String, String>;
+
+async fn put(
+    blobs: &Blobs,
+    kept: &mut Kept,
+    html: &mut String,
+    key: &mut Option<String>,
+) -> Result<Option<String>> {
+    let html = std::mem::take(html);
     if html.is_empty() {
         return Ok(None);
     }
-    let kept = blobs.put(std::mem::take(html).into_bytes(), ENDING).await?;
-    *key = Some(kept.clone());
-    Ok(Some(kept))
+    *key = match kept.get(&html) {
+        Some(known) => Some(known.clone()),
+        None => {
+            let new = blobs.put(html.clone().into_bytes(), ENDING).await?;
+            kept.insert(html, new.clone());
+            Some(new)
+        }
+    };
+    Ok(key.clone())
 }
 
 /// Moves the documents into blobs; gives their keys.
@@ -27,13 +43,13 @@ pub(crate) async fn apart(
     visits: &mut [Observation],
     asides: &mut [Aside],
 ) -> Result<Vec<String>> {
-    let mut keys = Vec::new();
+    let (mut keys, mut kept) = (Vec::new(), Kept::new());
     for v in visits {
-        keys.extend(put(blobs, &mut v.page.html, &mut v.page.html_blob).await?);
-        keys.extend(put(blobs, &mut v.final_html, &mut v.final_blob).await?);
+        keys.extend(put(blobs, &mut kept, &mut v.page.html, &mut v.page.html_blob).await?);
+        keys.extend(put(blobs, &mut kept, &mut v.final_html, &mut v.final_blob).await?);
     }
     for a in asides {
-        keys.extend(put(blobs, &mut a.html, &mut a.blob).await?);
+        keys.extend(put(blobs, &mut kept, &mut a.html, &mut a.blob).await?);
     }
     Ok(keys)
 }

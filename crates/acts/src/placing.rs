@@ -46,14 +46,15 @@ struct Loaded {
     past: Vec<Placement>,
 }
 
-fn address(site: &Site, platform: &Platform, slot: &Slot, write: bool) -> Option<Url> {
+/// Where a slot of a site at an address is read or written, if its platform has an interface.
+pub(crate) fn address(site: &str, platform: &Platform, slot: &Slot, write: bool) -> Option<Url> {
     let interface: &Interface = platform.interface.as_ref()?;
     let template = if write {
         &interface.write
     } else {
         &interface.read
     };
-    let url = Url::parse(&site.url).ok()?;
+    let url = Url::parse(site).ok()?;
     Interface::fill(template, &url, slot.interface.as_deref()?)
 }
 
@@ -70,7 +71,7 @@ impl Loaded {
                 held: None,
                 problem: String::new(),
             };
-            let place = address(&self.site, platform, slot, false);
+            let place = address(&self.site.url, platform, slot, false);
             if let (Some(place), Some(token)) = (place, &self.token) {
                 match outside.read_slot(&place, token).await {
                     Ok(held) => view.held = Some(held),
@@ -255,7 +256,8 @@ impl Acts {
         let slot = slot_of(&l, &past.slot_id)?;
         let (write, token) = writable(&l, &slot)?;
         let platform = l.platform.as_ref().ok_or(ActError::NotFound("platform"))?;
-        let read = address(&l.site, platform, &slot, false).ok_or(ActError::NotFound("slot"))?;
+        let read =
+            address(&l.site.url, platform, &slot, false).ok_or(ActError::NotFound("slot"))?;
         let held = self.outside.read_slot(&read, token).await?;
         let text =
             put_back(&held.text, &past.before_text, &past.after_text, &past.ours).map_err(|e| {
@@ -300,7 +302,7 @@ fn slot_of(l: &Loaded, id: &str) -> Result<Slot> {
 
 fn writable<'a>(l: &'a Loaded, slot: &Slot) -> Result<(Url, &'a str)> {
     let platform = l.platform.as_ref().ok_or(ActError::NotFound("platform"))?;
-    let write = address(&l.site, platform, slot, true);
+    let write = address(&l.site.url, platform, slot, true);
     match (write, &l.token) {
         (Some(write), Some(token)) => Ok((write, token)),
         _ => Err(ActError::Bad(

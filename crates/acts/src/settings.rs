@@ -127,7 +127,7 @@ impl Acts {
     /// Where it cannot be sealed.
     pub async fn set_site_token(&self, actor: &Actor, site: i64, token: &str) -> Result<()> {
         actor.may(Role::Technician)?;
-        let token = typed::token(token).map_err(|e| ActError::Bad(format!("The token {e}.")))?;
+        let token = tokens::one_line(token)?;
         let sealed = self.sealer.seal(&crate::site_place(site), token)?;
         let mut tx = self.store.begin().await?;
         tx.set_site_token(site, &sealed).await?;

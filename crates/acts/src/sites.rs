@@ -1,11 +1,11 @@
 //! Adding, changing and removing a site.
 
+use crate::placing;
 use crate::tokens::{self, Token};
 use crate::{ActError, Actor, Acts, Result, record, site_place};
 use newtfern_core::address;
 use newtfern_core::family::Family;
 use newtfern_core::job::JobKind;
-use newtfern_core::platform::Interface;
 use newtfern_core::profile::Supplier;
 use newtfern_core::site::{FieldError, Known, SiteField, SiteFields};
 use newtfern_store::StoreError;
@@ -155,12 +155,8 @@ impl Acts {
             .iter()
             .find(|p| Some(&p.id) == fields.platform_id.as_ref());
         Ok(platform.and_then(|p| {
-            let slot = p.slots.iter().find_map(|s| s.interface.as_deref())?;
-            Interface::fill(
-                &p.interface.as_ref()?.write,
-                &Url::parse(&fields.url).ok()?,
-                slot,
-            )
+            let mut slots = p.slots.iter();
+            slots.find_map(|slot| placing::address(&fields.url, p, slot, true))
         }))
     }
 

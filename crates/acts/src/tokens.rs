@@ -14,6 +14,11 @@ pub struct Token<'a> {
     pub unencrypted: bool,
 }
 
+/// The token as it can be kept.
+pub(crate) fn one_line(text: &str) -> Result<&str> {
+    typed::token(text).map_err(|e| ActError::Bad(format!("The token {e}.")))
+}
+
 /// The token as it can be kept; `goes_to` are the addresses that it will be sent to.
 pub(crate) fn checked<'a>(
     token: Option<Token<'a>>,
@@ -22,8 +27,7 @@ pub(crate) fn checked<'a>(
     let Some(token) = token else {
         return Ok(None);
     };
-    let text = typed::token(token.text);
-    let text = text.map_err(|e| ActError::Bad(format!("The token {e}.")))?;
+    let text = one_line(token.text)?;
     let open = goes_to.into_iter().find(is_unencrypted);
     match open.filter(|_| !token.unencrypted) {
         Some(url) => Err(ActError::Unencrypted(url.origin().ascii_serialization())),

@@ -4,7 +4,7 @@
 //! the cause, and what failed can be made again. Made only where it is named: `./run bench faults`; as root,
 //! for it mounts small file systems.
 
-use crate::house::{Process, a_moment, count, estate, round, waiting, worker};
+use crate::house::{Process, a_moment, count, estate, lost_and_doubled, round, waiting, worker};
 use crate::say;
 use anyhow::{Context, Result, ensure};
 use newtfern_core::profile::Supplier;
@@ -74,12 +74,7 @@ impl World {
             }
         }
         drop(worker);
-        let missing = "select count(*) from sites s where not exists (select 1 from checks c where c.site_id = s.id)";
-        let doubled = "select count(*) from (select site_id from checks group by site_id having count(*) > 1) d";
-        let (missing, doubled) = (
-            count(&self.store, missing).await?,
-            count(&self.store, doubled).await?,
-        );
+        let (missing, doubled) = lost_and_doubled(&self.store).await?;
         ensure!(
             missing == 0 && doubled == 0,
             "{name}: {missing} sites without a check, {doubled} with two"

@@ -118,6 +118,14 @@ pub async fn count(store: &Store, sql: &'static str) -> Result<i64> {
     Ok(sqlx::query_scalar(sql).fetch_one(&store.pool).await?)
 }
 
+/// Sites without a check, and sites with two of a round that makes one each.
+pub async fn lost_and_doubled(store: &Store) -> Result<(i64, i64)> {
+    let lost = "select count(*) from sites s where not exists (select 1 from checks c where c.site_id = s.id)";
+    let doubled =
+        "select count(*) from (select site_id from checks group by site_id having count(*) > 1) d";
+    Ok((count(store, lost).await?, count(store, doubled).await?))
+}
+
 /// Jobs that have not ended.
 pub async fn waiting(store: &Store) -> Result<i64> {
     let sql = "select count(*) from jobs where state in ('waiting', 'running')";

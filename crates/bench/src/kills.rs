@@ -2,7 +2,7 @@
 //! and nothing is lost, nothing is kept twice. Takes about half an hour, so it is made only
 //! where it is named: `./run bench kills`.
 
-use crate::house::{a_moment, count, estate, round, waiting, worker};
+use crate::house::{a_moment, count, estate, lost_and_doubled, round, waiting, worker};
 use crate::say;
 use anyhow::{Result, ensure};
 use newtfern_core::profile::Supplier;
@@ -15,8 +15,10 @@ use std::time::{Duration, Instant};
 const CHECKS: usize = 500;
 const KILLS: usize = 100;
 const WORKERS: usize = 2;
-/// s between two kills, at random.
-const BETWEEN: std::ops::Range<f64> = 2.0..18.0;
+/// Checks after the last of which no more is killed: the round must not be over before the last kill.
+const LAST: usize = 450;
+/// s from the check that a kill follows to the kill, at random: it meets any stage of a visit.
+const AFTER: std::ops::Range<f64> = 0.2..4.0;
 
 /// Kills workers while a round is under way, until it is over.
 ///
@@ -38,15 +40,25 @@ pub async fn measure(
     for _ in 0..WORKERS {
         workers.push(worker(address, folder.path())?);
     }
+    // Each kill follows so many checks: by the clock alone a fast machine is done before the last.
+    let mut follow: Vec<usize> = (0..KILLS).map(|_| random.random_range(0..LAST)).collect();
+    follow.sort_unstable();
     let mut killed = 0;
-    let mut kill_at = began + Duration::from_secs_f64(random.random_range(BETWEEN));
-    while waiting(store).await? > 0 {
-        if killed < KILLS && Instant::now() >= kill_at {
+    let mut kill_at = None;
+    loop {
+        let left = waiting(store).await?;
+        if left == 0 {
+            break;
+        }
+        let done = CHECKS - usize::try_from(left)?;
+        if kill_at.is_none() && follow.get(killed).is_some_and(|after| done >= *after) {
+            kill_at = Some(Instant::now() + Duration::from_secs_f64(random.random_range(AFTER)));
+        }
+        if kill_at.is_some_and(|at| Instant::now() >= at) {
             let n = random.random_range(0..WORKERS);
             workers[n].kill()?;
             workers[n] = worker(address, folder.path())?;
-            killed += 1;
-            kill_at = Instant::now() + Duration::from_secs_f64(random.random_range(BETWEEN));
+            (killed, kill_at) = (killed + 1, None);
         }
         a_moment().await;
     }
@@ -82,16 +94,7 @@ async fn judge(
         "select count(*) from jobs where state <> 'done' and outcome not like 'given up: its worker died%'",
     )
     .await?;
-    let without = count(
-        store,
-        "select count(*) from sites s where not exists (select 1 from checks c where c.site_id = s.id)",
-    )
-    .await?;
-    let doubled = count(
-        store,
-        "select count(*) from (select site_id from checks group by site_id having count(*) > 1) d",
-    )
-    .await?;
+    let (without, doubled) = lost_and_doubled(store).await?;
     let visits = count(store, "select count(*) from observations").await?;
     let repeated = count(store, "select count(*) from jobs where attempts > 1").await?;
     say(&format!(

@@ -17,7 +17,7 @@ mod visits;
 use anyhow::{Context, Result};
 use newtfern_core::profile::Supplier;
 use newtfern_standins::Standins;
-use newtfern_store::scratch;
+use newtfern_store::{Store, scratch};
 
 /// One line of the table.
 fn say(text: &str) {
@@ -49,8 +49,7 @@ async fn main() -> Result<()> {
         visits::measure(&standins, &supplier).await?;
     }
     if wanted("pages") || wanted("queue") {
-        let server = std::env::var(scratch::SERVER).context("no database (run ./run bench)")?;
-        let (store, address) = scratch::with_address(&server).await?;
+        let (store, address) = fresh().await?;
         filled::fill(&store, &filled::one_check(&standins, &supplier).await?).await?;
         if wanted("pages") {
             pages::measure(&store, &address).await?;
@@ -64,13 +63,15 @@ async fn main() -> Result<()> {
     Ok(())
 }
 
+/// A new database with its address.
+async fn fresh() -> Result<(Store, String)> {
+    let server = std::env::var(scratch::SERVER).context("no database (run ./run bench)")?;
+    Ok(scratch::with_address(&server).await?)
+}
+
 /// What takes minutes is made only where it is named.
 async fn long(named: &[String], standins: &Standins, supplier: &Supplier) -> Result<()> {
     let wanted = |part: &str| named.iter().any(|n| n == part);
-    let fresh = async || {
-        let server = std::env::var(scratch::SERVER).context("no database (run ./run bench)")?;
-        Ok::<_, anyhow::Error>(scratch::with_address(&server).await?)
-    };
     if wanted("load") {
         let (store, address) = fresh().await?;
         filled::fill(&store, &filled::one_check(standins, supplier).await?).await?;

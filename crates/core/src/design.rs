@@ -62,15 +62,15 @@ impl Field {
     /// # Errors
     /// [`DesignError`], where the field does not take the value.
     pub fn accept(self, typed: &str) -> Result<String, DesignError> {
-        let value = crate::typed::text(typed, MOST_TEXT).map_err(|e| DesignError {
-            field: self,
-            why: e.to_string(),
-        })?;
         let fail = |why: &str| {
             Err(DesignError {
                 field: self,
                 why: why.to_string(),
             })
+        };
+        let value = match crate::typed::text(typed, MOST_TEXT) {
+            Ok(value) => value,
+            Err(error) => return fail(&error.to_string()),
         };
         match self {
             Field::Corner if !CORNERS.contains(&value) => {

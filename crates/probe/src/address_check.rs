@@ -80,10 +80,10 @@ pub async fn look(http: &Http, typed: &str, platforms: &[Platform]) -> Report {
 
 fn title_of(html: &str) -> String {
     let document = Document::parse(html);
-    let all = document.walk().into_iter();
-    let title = all.filter(|id| document.name(*id) == Some("title"));
-    let text = title.map(|id| document.text(id)).next();
-    text.unwrap_or_default().trim().chars().take(120).collect()
+    let mut all = document.walk().into_iter();
+    let title = all.find(|id| document.name(*id) == Some("title"));
+    let text = title.map(|id| document.text(id)).unwrap_or_default();
+    text.trim().chars().take(120).collect()
 }
 
 /// Why an address could not be had, and what to do.

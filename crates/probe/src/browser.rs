@@ -30,9 +30,9 @@ const FLAGS: &[&str] = &[
 ];
 
 /// What of the browser does not run; the last two ask its maker for the time, and what a form's fields are.
-/// Each visit has a window of its own: a renderer that is started in
-/// advance, and those for the pages of its address bar's lists, are started in vain and take more
-/// processor time than the visit (counted by process over a minute of visits).
+/// Each visit has a window of its own: a renderer that is started in advance, and those for the pages of its
+/// address bar's lists, are started in vain and take more processor time than the visit (counted by process
+/// over a minute of visits).
 #[rustfmt::skip]
 const OFF: &[&str] = &[
     "Translate", "OptimizationHints", "MediaRouter", "DialMediaRouteProvider", "HttpsUpgrades",
@@ -341,7 +341,13 @@ impl Pool {
         {
             return Ok(browser.clone());
         }
-        let browser = Arc::new(Browser::launch(&self.guard, self.ca.as_deref()).await?);
+        let launch = || Browser::launch(&self.guard, self.ca.as_deref());
+        let browser = match launch().await {
+            // One that is killed while it starts is started once more.
+            Err(ProbeError::BrowserStart { .. }) => launch().await?,
+            other => other?,
+        };
+        let browser = Arc::new(browser);
         *current = Some(browser.clone());
         Ok(browser)
     }

@@ -183,7 +183,10 @@ async fn next_message(from: &mut BufReader<pipe::Receiver>) -> Option<Vec<u8>> {
 /// A message as JSON. A page's texts may hold halves of surrogate pairs, which the browser writes as they
 /// are and JSON's readers refuse (RFC 8259, 8.2): those become replacement characters, or a page could
 /// make us deaf for its own answers.
-fn read(message: &[u8]) -> serde_json::Result<Value> {
+///
+/// # Errors
+/// Where it is no JSON even so.
+pub fn read(message: &[u8]) -> serde_json::Result<Value> {
     match serde_json::from_slice(message) {
         Ok(value) => Ok(value),
         Err(_) => serde_json::from_str(&whole(&String::from_utf8_lossy(message))),

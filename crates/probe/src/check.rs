@@ -27,11 +27,7 @@ pub struct Evidence {
 /// # Errors
 /// Where no browser can be had.
 pub async fn one(pool: &Pool, plan: &VisitPlan<'_>) -> Result<(Observation, Pictures), ProbeError> {
-    let browser = match pool.browser().await {
-        // One that is killed while it starts, too.
-        Err(ProbeError::BrowserStart { .. }) => pool.browser().await?,
-        other => other?,
-    };
+    let browser = pool.browser().await?;
     match visit::visit(&browser, plan).await {
         // A page that could not even be opened (a machine at its limit) says nothing of the site
         // either.

@@ -2,17 +2,19 @@
 //! package web-vitals in the same load.
 #![allow(clippy::unwrap_used)]
 
+mod single;
+
 use axum::Router;
 use axum::extract::Request as HttpRequest;
 use axum::http::StatusCode;
 use axum::response::{Html, IntoResponse, Redirect, Response};
-use newtfern_core::chain::{Case, Diagnosis, Expect, Outcome, diagnose};
-use newtfern_core::observation::{Condition, FailureKind, Observation};
+use newtfern_core::chain::{Diagnosis, Outcome};
+use newtfern_core::observation::{FailureKind, Observation};
 use newtfern_core::profile::Supplier;
-use newtfern_core::visits::VisitPlan;
 use newtfern_probe::browser::Browser;
 use newtfern_probe::guard::Guard;
 use newtfern_probe::visit::visit;
+use single::plan;
 use std::sync::Arc;
 use std::sync::atomic::{AtomicUsize, Ordering};
 use std::time::{Duration, Instant};
@@ -101,35 +103,18 @@ async fn launch(allow_private: bool) -> Browser {
 }
 
 fn supplier() -> Supplier {
-    Supplier::from_toml("id='x'\nname='X'\n[recognise]\nscript_hosts=['cdn.x.test']\n[snippet]\ntemplate='<script src=\"https://cdn.x.test/l.js\"></script>'\n[alive]\nscript='window.X'\nlauncher='#x'\nstart_within_ms=1000").unwrap()
+    single::supplier(1000, "")
 }
 
 async fn see(browser: &Browser, url: &str, total_ms: u64) -> Observation {
     let url = Url::parse(url).unwrap();
     let supplier = supplier();
-    let plan = VisitPlan {
-        url: &url,
-        condition: Condition::default(),
-        supplier: &supplier,
-        consent: None,
-        page_ms: total_ms.min(8000),
-        total_ms,
-        pictures: false,
-    };
+    let plan = plan(&url, &supplier, total_ms.min(8000), total_ms);
     visit(browser, &plan).await.unwrap().0
 }
 
 fn judged(seen: Observation) -> Diagnosis {
-    let supplier = supplier();
-    diagnose(&Case {
-        supplier: &supplier,
-        rivals: &[],
-        key: None,
-        expect: Expect::Present,
-        consent: None,
-        visits: &[seen],
-        asides: &[],
-    })
+    single::judged(&supplier(), &seen)
 }
 
 /// The root cause, or the outcome where there is none.
@@ -199,15 +184,7 @@ async fn what_we_cut_off_is_undecided() {
     let browser = launch(true).await;
     let url = Url::parse(&format!("http://hostile.localhost:{port}/silent")).unwrap();
     let supplier = supplier();
-    let plan = VisitPlan {
-        url: &url,
-        condition: Condition::default(),
-        supplier: &supplier,
-        consent: None,
-        page_ms: 20_000,
-        total_ms: 1_500,
-        pictures: false,
-    };
+    let plan = plan(&url, &supplier, 20_000, 1_500);
     let (seen, _) = visit(&browser, &plan).await.unwrap();
     let d = judged(seen);
     assert_eq!((d.outcome, d.root), (Outcome::Unchecked, None));
@@ -270,15 +247,7 @@ async fn a_killed_browser_is_told_at_once() {
         tokio::spawn(async move {
             let url = Url::parse(&format!("http://killed.localhost:{port}/wait")).unwrap();
             let supplier = supplier();
-            let plan = VisitPlan {
-                url: &url,
-                condition: Condition::default(),
-                supplier: &supplier,
-                consent: None,
-                page_ms: 20_000,
-                total_ms: 20_000,
-                pictures: false,
-            };
+            let plan = plan(&url, &supplier, 20_000, 20_000);
             visit(&browser, &plan).await.map(|_| ())
         })
     };

@@ -3,14 +3,16 @@
 //! After all of them the same browser still sees a plain page as it is.
 #![allow(clippy::unwrap_used)]
 
+mod single;
+
 use axum::Router;
 use axum::body::{Body, Bytes};
 use axum::extract::Request;
 use axum::http::StatusCode;
 use axum::response::{Html, IntoResponse, Redirect, Response};
 use futures_util::StreamExt;
-use newtfern_core::chain::{Case, Diagnosis, Expect, Outcome, diagnose};
-use newtfern_core::observation::{Condition, LeftOut, Observation};
+use newtfern_core::chain::{Diagnosis, Outcome};
+use newtfern_core::observation::{LeftOut, Observation};
 use newtfern_core::profile::Supplier;
 use newtfern_core::visits::VisitPlan;
 use newtfern_probe::browser::Browser;
@@ -170,7 +172,7 @@ async fn answer(request: Request) -> Response {
 }
 
 fn supplier() -> Supplier {
-    Supplier::from_toml("id='x'\nname='X'\n[recognise]\nscript_hosts=['cdn.x.test']\n[snippet]\ntemplate='<script src=\"https://cdn.x.test/l.js\"></script>'\n[alive]\nscript='window.X'\nlauncher='#x'\nstart_within_ms=1000\n[open]\npanel='#panel'").unwrap()
+    single::supplier(1000, "[open]\npanel='#panel'")
 }
 
 async fn see(browser: &Browser, port: u16, name: &str) -> Result<Observation, String> {
@@ -178,13 +180,8 @@ async fn see(browser: &Browser, port: u16, name: &str) -> Result<Observation, St
     // Each a site of its own, as sites are.
     let url = Url::parse(&format!("http://{name}.localhost:{port}/site/{name}")).unwrap();
     let plan = VisitPlan {
-        url: &url,
-        condition: Condition::default(),
-        supplier: &supplier,
-        consent: None,
-        page_ms: 6_000,
-        total_ms: TOTAL_MS,
         pictures: true,
+        ..single::plan(&url, &supplier, 6_000, TOTAL_MS)
     };
     let began = Instant::now();
     let seen = visit(browser, &plan).await;
@@ -214,16 +211,7 @@ async fn see(browser: &Browser, port: u16, name: &str) -> Result<Observation, St
 }
 
 fn judged(seen: &Observation) -> Diagnosis {
-    let supplier = supplier();
-    diagnose(&Case {
-        supplier: &supplier,
-        rivals: &[],
-        key: None,
-        expect: Expect::Present,
-        consent: None,
-        visits: std::slice::from_ref(seen),
-        asides: &[],
-    })
+    single::judged(&supplier(), seen)
 }
 
 #[tokio::test(flavor = "multi_thread")]

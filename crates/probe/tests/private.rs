@@ -2,9 +2,8 @@
 //! a way in, and our environment.
 #![allow(clippy::unwrap_used)]
 
-use newtfern_core::observation::Condition;
-use newtfern_core::profile::Supplier;
-use newtfern_core::visits::VisitPlan;
+mod single;
+
 use newtfern_probe::browser::Browser;
 use newtfern_probe::guard::Guard;
 use newtfern_probe::proxy::Proxy;
@@ -137,18 +136,9 @@ async fn a_visit_asks_the_pages_hosts_and_nobody_else() {
     let port = listener.local_addr().unwrap().port();
     tokio::spawn(async move { axum::serve(listener, router).await });
     let browser = Browser::launch(&Guard::open(), None).await.unwrap();
-    let text = "id='x'\nname='X'\n[recognise]\nscript_hosts=['cdn.x.test']\n[snippet]\ntemplate='<script src=\"https://cdn.x.test/l.js\"></script>'\n[alive]\nscript='window.X'\nlauncher='#x'\nstart_within_ms=4000";
-    let supplier = Supplier::from_toml(text).unwrap();
+    let supplier = single::supplier(4000, "");
     let url = Url::parse(&format!("http://page.localhost:{port}/")).unwrap();
-    let plan = VisitPlan {
-        url: &url,
-        condition: Condition::default(),
-        supplier: &supplier,
-        consent: None,
-        page_ms: 8_000,
-        total_ms: 20_000,
-        pictures: false,
-    };
+    let plan = single::plan(&url, &supplier, 8_000, 20_000);
     visit(&browser, &plan).await.unwrap();
     let text = String::from_utf8(log.0.lock().unwrap().clone()).unwrap();
     let asked: Vec<&str> = text.lines().filter(|l| l.contains("asked for")).collect();

@@ -1,6 +1,6 @@
 //! Pictures, logos, PDFs and documents of visits, through the `object_store` crate: a folder by default, or
-//! a bucket. Keys are the
-//! content's hash, so the same picture is kept once and a key never changes its meaning.
+//! a bucket. Keys are the content's hash, so the same picture is kept once and a key never changes its
+//! meaning.
 
 use crate::{Result, StoreError};
 use futures_util::TryStreamExt;
@@ -8,8 +8,8 @@ use object_store::aws::AmazonS3Builder;
 use object_store::local::LocalFileSystem;
 use object_store::path::Path;
 use object_store::prefix::PrefixStore;
-// For its secure connections: object_store turns on none of them.
 use object_store::{ClientOptions, ObjectStore, ObjectStoreExt, RetryConfig};
+// For its secure connections: object_store turns on none of them.
 use reqwest as _;
 use sha2::Digest;
 use std::os::unix::fs::PermissionsExt;

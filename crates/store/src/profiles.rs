@@ -8,6 +8,7 @@ use newtfern_core::platform::Platform;
 use newtfern_core::private_hosts::PrivateHosts;
 use newtfern_core::profile::{ConsentManager, Supplier};
 use serde_json::Value;
+use std::fmt::Display;
 use std::sync::LazyLock;
 
 /// A profile in a list.
@@ -27,10 +28,18 @@ static SUPPLIERS: LazyLock<Compiled<Supplier>> = LazyLock::new(Compiled::default
 static PLATFORMS: LazyLock<Compiled<Platform>> = LazyLock::new(Compiled::default);
 static MANAGERS: LazyLock<Compiled<ConsentManager>> = LazyLock::new(Compiled::default);
 
-fn compiled_supplier(text: &str) -> Result<Supplier> {
-    SUPPLIERS.of(text, |t| {
-        Supplier::from_toml(t).map_err(|e| corrupt("supplier profile")(e.to_string()))
-    })
+/// The profile of a text, which is compiled once.
+fn compiled<T: Clone, E: Display>(
+    kept: &Compiled<T>,
+    what: &'static str,
+    read: fn(&str) -> std::result::Result<T, E>,
+    text: &str,
+) -> Result<T> {
+    kept.of(text, |t| read(t).map_err(|e| corrupt(what)(e.to_string())))
+}
+
+fn supplier_of(text: &str) -> Result<Supplier> {
+    compiled(&SUPPLIERS, "supplier profile", Supplier::from_toml, text)
 }
 
 /// The setting that holds the list of private addresses which visits may go to.
@@ -64,7 +73,7 @@ impl Store {
     /// Where the database refuses, or a profile is of a shape that is not read.
     pub async fn supplier(&self, id: &str) -> Result<Option<Supplier>> {
         let text = self.supplier_text(id).await?;
-        text.map(|t| compiled_supplier(&t)).transpose()
+        text.map(|t| supplier_of(&t)).transpose()
     }
 
     /// All suppliers.
@@ -76,7 +85,7 @@ impl Store {
             .fetch_all(&self.pool)
             .await
             .map_err(doing("reading supplier profiles"))?;
-        texts.iter().map(|t| compiled_supplier(t)).collect()
+        texts.iter().map(|t| supplier_of(t)).collect()
     }
 
     /// All platforms.
@@ -88,10 +97,8 @@ impl Store {
             .fetch_all(&self.pool)
             .await
             .map_err(doing("reading platform profiles"))?;
-        let read = |t: &str| {
-            Platform::from_toml(t).map_err(|e| corrupt("platform profile")(e.to_string()))
-        };
-        texts.iter().map(|t| PLATFORMS.of(t, read)).collect()
+        let read = |t: &String| compiled(&PLATFORMS, "platform profile", Platform::from_toml, t);
+        texts.iter().map(read).collect()
     }
 
     /// A consent manager.
@@ -102,10 +109,9 @@ impl Store {
         let text = self
             .text("select profile from consent_managers where id = $1", id)
             .await?;
-        let read = |t: &str| {
-            ConsentManager::from_toml(t).map_err(|e| corrupt("consent profile")(e.to_string()))
-        };
-        text.map(|t| MANAGERS.of(&t, read)).transpose()
+        let read =
+            |t: String| compiled(&MANAGERS, "consent profile", ConsentManager::from_toml, &t);
+        text.map(read).transpose()
     }
 
     /// All consent managers, by name.

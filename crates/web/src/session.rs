@@ -11,9 +11,9 @@ use axum::http::{HeaderMap, Method, StatusCode};
 use axum::middleware::Next;
 use axum::response::{IntoResponse, Response};
 use cookie::{Cookie, SameSite};
-use newtfern_acts::Actor;
 use newtfern_acts::store::people::Role;
 use newtfern_acts::store::sessions::Session;
+use newtfern_acts::{Actor, Token};
 
 const COOKIE: &str = "newtfern";
 /// Only over TLS, for this host alone, for all its paths (RFC 6265bis, cookie name prefixes).
@@ -178,6 +178,13 @@ impl Fields {
     /// `None` for an empty field.
     pub fn some(&self, name: &str) -> Option<String> {
         Some(self.get(name).trim().to_string()).filter(|v| !v.is_empty())
+    }
+
+    /// The token that a form brings, if one was typed.
+    pub fn token(&self) -> Option<Token<'_>> {
+        let text = self.get("token").trim();
+        let unencrypted = self.get("unencrypted") == "yes";
+        (!text.is_empty()).then_some(Token { text, unencrypted })
     }
 
     /// Reads a form's body.

@@ -86,6 +86,7 @@ pub async fn work(acts: Acts, at_once: usize, mut stopped: watch::Receiver<bool>
 }
 
 /// How a job ended.
+#[derive(Debug, PartialEq)]
 enum End {
     Done,
     Failed(String),
@@ -95,14 +96,13 @@ enum End {
     Stopped,
 }
 
-/// One job from claim to end: as a task of its own, so that a mistake of ours in it ends the job and not
-/// the worker; ended when its time is over, its round is cancelled or the worker stops.
-async fn perform(ways: &Arc<Ways>, acts: &Acts, job: Job, mut stopped: watch::Receiver<bool>) {
+/// One job from claim to end.
+async fn perform(ways: &Arc<Ways>, acts: &Acts, job: Job, stopped: watch::Receiver<bool>) {
     let progress = Arc::new(Progress::default());
-    let task = {
+    let work = {
         let (ways, acts) = (ways.clone(), acts.clone());
         let (job, progress) = (job.clone(), progress.clone());
-        tokio::spawn(async move {
+        async move {
             let folder = std::env::temp_dir();
             let _machine = match job.kind.is_alone() {
                 true => machine::alone(&folder).await?,
@@ -110,14 +110,31 @@ async fn perform(ways: &Arc<Ways>, acts: &Acts, job: Job, mut stopped: watch::Re
             };
             // The network rule as it is now, not as it was when the worker started.
             let tools = Tools::now(&ways, &acts).await?;
-            let most = job.kind.most_s();
-            let done = jobs::run(&tools, &job, &progress);
-            let done = tokio::time::timeout(Duration::from_secs(most), done).await;
-            done.with_context(|| {
-                format!("not done after {most} s and given up; nothing is known from it. Try again")
-            })?
-        })
+            let most = Duration::from_secs(job.kind.most_s());
+            within(most, jobs::run(&tools, &job, &progress)).await
+        }
     };
+    let end = end_of(work, heartbeat(acts, &job, &progress), stopped).await;
+    keep(acts, &job, end).await;
+}
+
+/// The time of a job's own work is bounded; waiting for the machine is not counted.
+async fn within(most: Duration, work: impl Future<Output = Result<()>>) -> Result<()> {
+    let done = tokio::time::timeout(most, work).await;
+    done.with_context(|| {
+        let most = most.as_secs();
+        format!("not done after {most} s and given up; nothing is known from it. Try again")
+    })?
+}
+
+/// Does the work as a task of its own, so that a mistake of ours in it ends the job and not the worker;
+/// ended when the round is cancelled (which ends `unwanted`) or the worker stops.
+async fn end_of(
+    work: impl Future<Output = Result<()>> + Send + 'static,
+    unwanted: impl Future<Output = ()>,
+    mut stopped: watch::Receiver<bool>,
+) -> End {
+    let task = tokio::spawn(work);
     let abort = task.abort_handle();
     let end = tokio::select! {
         ended = task => match ended {
@@ -129,23 +146,28 @@ async fn perform(ways: &Arc<Ways>, acts: &Acts, job: Job, mut stopped: watch::Re
             ),
             Err(_) => End::Cancelled,
         },
-        () = heartbeat(acts, &job, &progress) => End::Cancelled,
+        () = unwanted => End::Cancelled,
         _ = stopped.wait_for(|s| *s) => End::Stopped,
     };
     abort.abort();
+    end
+}
+
+/// Keeps how a job ended.
+async fn keep(acts: &Acts, job: &Job, end: End) {
     let store = &acts.store;
     let stored = match end {
         End::Done => Ok(()),
         End::Failed(why) => {
             tracing::warn!("job {} ({}): {why}", job.id, job.kind.key());
-            acts.fail_job(&job, &why, false).await
+            acts.fail_job(job, &why, false).await
         }
         End::Again(why) => {
             tracing::warn!("job {} waits again: {why}", job.id);
-            store.try_again(&job, &why).await.map_err(Into::into)
+            store.try_again(job, &why).await.map_err(Into::into)
         }
-        End::Cancelled => acts.fail_job(&job, "cancelled", true).await,
-        End::Stopped => store.give_back(&job).await.map_err(Into::into),
+        End::Cancelled => acts.fail_job(job, "cancelled", true).await,
+        End::Stopped => store.give_back(job).await.map_err(Into::into),
     };
     // Where even that cannot be stored the lease runs out and the job waits again.
     if let Err(error) = stored
@@ -229,8 +251,36 @@ async fn care(acts: &Acts, prune: bool) -> Result<()> {
 
 #[cfg(test)]
 mod tests {
-    use super::in_words;
+    use super::*;
     use anyhow::anyhow;
+    use std::future::{pending, ready};
+
+    /// How work ends that nobody cancels, in a worker that is asked to stop or not.
+    async fn end(
+        work: impl Future<Output = Result<()>> + Send + 'static,
+        unwanted: impl Future<Output = ()>,
+        stop: bool,
+    ) -> End {
+        let (_stop, stopped) = watch::channel(stop);
+        end_of(work, unwanted, stopped).await
+    }
+
+    #[tokio::test]
+    async fn each_end_of_a_job_is_told() {
+        assert_eq!(end(ready(Ok(())), pending(), false).await, End::Done);
+        let mistake = async { panic!("a port of 99999") };
+        let End::Failed(why) = end(mistake, pending(), false).await else {
+            panic!("a mistake of ours is told as one");
+        };
+        assert!(why.starts_with("a mistake in our own program"), "{why}");
+        let endless = within(Duration::from_millis(5), pending());
+        let End::Failed(why) = end(endless, pending(), false).await else {
+            panic!("what takes too long is given up");
+        };
+        assert!(why.contains("given up"), "{why}");
+        assert_eq!(end(pending(), ready(()), false).await, End::Cancelled);
+        assert_eq!(end(pending(), pending(), true).await, End::Stopped);
+    }
 
     #[test]
     fn a_cause_is_told_once() {

@@ -8,7 +8,7 @@ use crate::view::{Frame, PAGE_SIZE, Pager, moment};
 use askama::Template;
 use axum::extract::{Query, State};
 use axum::response::{IntoResponse, Redirect};
-use newtfern_acts::{ActError, HouseRules, Token};
+use newtfern_acts::{ActError, HouseRules};
 use serde::Deserialize;
 
 struct SupplierText {
@@ -81,15 +81,10 @@ async fn answer<T>(
 ) -> PageResult {
     match result {
         Ok(_) => Ok(Redirect::to("/settings").into_response()),
-        Err(ActError::Bad(problem)) => {
+        Err(error @ (ActError::Bad(_) | ActError::Unencrypted(_))) => {
             let reader = posted.reader();
-            form_again(&whole(app, &reader, form, posted.fields, problem).await?)
-        }
-        Err(error @ ActError::Unencrypted(_)) => {
-            let reader = posted.reader();
-            let problem = error.to_string();
-            let mut page = whole(app, &reader, form, posted.fields, problem).await?;
-            page.may_unencrypted = true;
+            let mut page = whole(app, &reader, form, posted.fields, error.to_string()).await?;
+            page.may_unencrypted = matches!(error, ActError::Unencrypted(_));
             form_again(&page)
         }
         Err(other) => Err(other.into()),
@@ -117,17 +112,12 @@ pub async fn save(State(app): State<App>, posted: Posted) -> PageResult {
 /// Where the person is no administrator; mistakes come back with the form.
 pub async fn supplier(State(app): State<App>, posted: Posted) -> PageResult {
     let f = &posted.fields;
-    let token = f.some("token");
-    let token = token.as_deref().map(|text| Token {
-        text,
-        unencrypted: f.get("unencrypted") == "yes",
-    });
     let known = f.some("which");
     let which = known.clone().unwrap_or_else(|| "new".into());
     let text = f.get("profile");
     let kept = app
         .acts
-        .put_supplier(&posted.actor(), known.as_deref(), text, token)
+        .put_supplier(&posted.actor(), known.as_deref(), text, f.token())
         .await;
     answer(&app, posted, &which, kept).await
 }

@@ -9,7 +9,7 @@ use askama::Template;
 use axum::Json;
 use axum::extract::{Path, Query, State};
 use axum::response::{IntoResponse, Redirect, Response};
-use newtfern_acts::{ActError, Token};
+use newtfern_acts::ActError;
 use newtfern_core::country;
 use newtfern_core::site::{FieldError, SiteField, SiteFields, time_zones};
 use serde::Deserialize;
@@ -218,11 +218,7 @@ pub async fn change(State(app): State<App>, Path(id): Path<i64>, posted: Posted)
     if !errors.is_empty() {
         return again(&app, &posted, id, site, ActError::Fields(errors)).await;
     }
-    let token = posted.fields.some("token");
-    let token = token.as_deref().map(|text| Token {
-        text,
-        unencrypted: posted.fields.get("unencrypted") == "yes",
-    });
+    let token = posted.fields.token();
     match app
         .acts
         .change_site(&posted.actor(), id, &site, token)

@@ -6,6 +6,7 @@ mod accounts;
 mod again;
 mod clients;
 mod fields;
+mod forms;
 mod handover;
 mod house;
 mod intake;

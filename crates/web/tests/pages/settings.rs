@@ -1,5 +1,6 @@
 //! Administration: people, roles, the network rule, suppliers, the house style, the audit trail.
 
+use crate::forms::ADMINISTRATION;
 use crate::house::{design_form, house};
 use newtfern_core::private_hosts::PrivateHosts;
 use newtfern_core::site::SiteFields;
@@ -9,15 +10,7 @@ use newtfern_store::people::Role;
 async fn only_administrators_administer() {
     let house = house().await;
     let technician = house.person(Role::Technician).await;
-    for path in [
-        "/settings",
-        "/settings/supplier",
-        "/people",
-        "/people/act",
-        "/people/link",
-        "/people/role",
-        "/people/second",
-    ] {
+    for path in ADMINISTRATION {
         technician
             .post(path, &[("private_hosts", "10.0.0.7"), ("kind", "lock")])
             .await

@@ -48,13 +48,18 @@ impl Corpus {
         self.ways.insert(shape, text).is_none()
     }
 
+    /// How many ways are known.
+    pub fn ways(&self) -> usize {
+        self.ways.len()
+    }
+
     /// What to go on from.
     pub fn inputs(&self) -> Vec<String> {
         self.ways.values().cloned().collect()
     }
 
     /// Keeps some of all lengths: short ones are mostly refused at once, long ones go deep.
-    pub fn keep(&self) -> anyhow::Result<usize> {
+    pub fn keep(&self) -> anyhow::Result<()> {
         let mut inputs = self.inputs();
         inputs.retain(|i| i.len() <= MOST_BYTES);
         inputs.sort_by(|a, b| (a.len(), a).cmp(&(b.len(), b)));
@@ -63,7 +68,9 @@ impl Corpus {
             n += 1;
             all <= MOST || n * MOST / all > (n - 1) * MOST / all
         });
-        std::fs::write(&self.path, serde_json::to_string_pretty(&inputs)? + "\n")?;
-        Ok(inputs.len())
+        Ok(std::fs::write(
+            &self.path,
+            serde_json::to_string_pretty(&inputs)? + "\n",
+        )?)
     }
 }

@@ -166,9 +166,9 @@ fn main() -> anyhow::Result<()> {
     for t in &all {
         let began = Instant::now();
         let mut corpus = Corpus::of(t, kept)?;
-        let before = corpus.inputs().len();
+        let before = corpus.ways();
         let (runs, finds) = fuzz(t, &mut corpus, enough, seed);
-        let ways = corpus.inputs().len();
+        let ways = corpus.ways();
         let line = format!(
             "{:<20} {runs:>10} runs in {:.0} s, seed {seed}, {before} ways known, {ways} now, {} finds\n",
             t.name,

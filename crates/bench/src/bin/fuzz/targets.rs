@@ -13,7 +13,7 @@ use newtfern_core::private_hosts::PrivateHosts;
 use newtfern_core::profile::{ConsentManager, Supplier};
 use newtfern_core::site::Known;
 use newtfern_core::{address, country, intake, script_scan, slot_text};
-use newtfern_probe::decoding;
+use newtfern_probe::{cdp, decoding};
 use std::fmt::{Debug, Display};
 use std::hash::{Hash, Hasher};
 use std::mem::{Discriminant, discriminant};
@@ -210,7 +210,7 @@ fn files() -> Vec<Target> {
             "supplier profile",
             &[&supplier, newtfern_standins::rival_profile()],
             |t| {
-                let supplier = Supplier::given(t).map_err(kind_of)?;
+                let supplier = Supplier::from_toml(t).map_err(kind_of)?;
                 let snippet = supplier.snippet_for("mill-live");
                 Ok::<_, String>((size(snippet.len()), supplier.key_in(t).is_some()))
             },
@@ -251,7 +251,7 @@ fn files() -> Vec<Target> {
                 .map_err(kind_of)
         }),
         target("protocol messages", &[message], |t| {
-            serde_json::from_str::<serde_json::Value>(t)
+            cdp::read(t.as_bytes())
                 .map(|v| {
                     (
                         v["method"].is_string(),

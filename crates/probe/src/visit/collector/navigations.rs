@@ -40,9 +40,8 @@ impl Collector {
                 parent: text(frame, "parentId"),
                 at_ms,
             };
-            if self.seen.frames.len() >= MOST_LINES {
-                self.leave_out(LeftOut::Frames);
-            } else if self.room(LeftOut::Frames, &frame) {
+            let size = (self.seen.frames.len(), MOST_LINES);
+            if self.room_in(LeftOut::Frames, size, &frame) {
                 self.seen.frames.push(frame);
             }
             return;
@@ -70,9 +69,8 @@ impl Collector {
     }
 
     fn push_navigation(&mut self, navigation: Navigation) {
-        if self.seen.navigations.len() >= MOST_LINES {
-            self.leave_out(LeftOut::Frames);
-        } else if self.room(LeftOut::Frames, &navigation) {
+        let size = (self.seen.navigations.len(), MOST_LINES);
+        if self.room_in(LeftOut::Frames, size, &navigation) {
             self.seen.navigations.push(navigation);
         }
     }

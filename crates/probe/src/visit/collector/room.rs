@@ -22,6 +22,20 @@ impl Collector {
         self.room_for(what, bytes)
     }
 
+    /// Is there room for one more item of a list that has `len` and may have `most`?
+    pub(in crate::visit) fn room_in<T: Serialize>(
+        &mut self,
+        what: LeftOut,
+        (len, most): (usize, usize),
+        item: &T,
+    ) -> bool {
+        if len >= most {
+            self.leave_out(what);
+            return false;
+        }
+        self.room(what, item)
+    }
+
     /// Is there room for so many bytes more? If not, that is noted.
     pub(in crate::visit) fn room_for(&mut self, what: LeftOut, bytes: usize) -> bool {
         let kept = self.kept.saturating_add(bytes);

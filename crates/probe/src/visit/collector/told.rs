@@ -144,12 +144,8 @@ impl Collector {
         item.name = cut(item.name, MOST_NAME);
         item.place = cut(item.place, MOST_NAME);
         let same = |s: &Stored| s.kind == item.kind && s.place == item.place && s.name == item.name;
-        if self.seen.stored.iter().any(same) {
-            return;
-        }
-        if self.seen.stored.len() >= MOST_REQUESTS {
-            self.leave_out(LeftOut::Stored);
-        } else if self.room(LeftOut::Stored, &item) {
+        let size = (self.seen.stored.len(), MOST_REQUESTS);
+        if !self.seen.stored.iter().any(same) && self.room_in(LeftOut::Stored, size, &item) {
             self.seen.stored.push(item);
         }
     }
