@@ -207,7 +207,11 @@ mod tests {
     #[tokio::test]
     async fn what_is_put_is_got_and_nothing_else() {
         let folder = tempfile::tempdir().unwrap();
-        let blobs = Blobs::folder(folder.path()).unwrap();
+        let path = folder.path().join("blobs");
+        let blobs = Blobs::folder(&path).unwrap();
+        // Nobody else can enter.
+        let mode = std::fs::metadata(&path).unwrap().permissions().mode();
+        assert_eq!(mode & 0o777, 0o700);
         let key = blobs.put(b"picture".to_vec(), "png").await.unwrap();
         assert_eq!(key, blobs.put(b"picture".to_vec(), "png").await.unwrap());
         assert_eq!(blobs.get(&key).await.unwrap().unwrap().as_ref(), b"picture");

@@ -60,6 +60,19 @@ async fn many_workers_share_a_round_without_overlap() {
     assert!(round.is_over() && round.done == 30 && round.percent() == 100);
 }
 
+/// Whoever asks: a site that is named twice is visited once.
+#[tokio::test]
+async fn a_round_has_each_site_once_in_the_order_in_which_they_were_named() {
+    let (store, sites) = with_sites(3).await;
+    let named = [sites[2], sites[0], sites[2], sites[0], sites[1]];
+    round(&store, Check, &named, Urgency::Round).await;
+    let mut claimed = Vec::new();
+    while let Some(job) = store.claim().await.unwrap() {
+        claimed.push(job.site_id);
+    }
+    assert_eq!(claimed, [sites[2], sites[0], sites[1]]);
+}
+
 #[tokio::test]
 async fn a_job_that_kills_its_workers_is_given_up() {
     let (store, sites) = with_sites(1).await;

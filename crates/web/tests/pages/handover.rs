@@ -127,7 +127,8 @@ async fn the_link_opens_without_an_account_and_the_yes_counts_once() {
     s.technician
         .get("/audit?q=confirmed")
         .await
-        .has("confirmed a handover");
+        .has("confirmed a handover")
+        .has("client, by link");
 }
 
 #[tokio::test]
