@@ -12,6 +12,7 @@ mod import;
 pub mod outside;
 mod people;
 mod placing;
+mod profiles;
 mod rounds;
 mod second_factor;
 mod sessions;
@@ -36,6 +37,7 @@ pub use import::{Imported, RowOutcome};
 pub use outside::{Looked, Outside, SlotError, SlotText};
 pub use people::{LINK_HOURS, PeopleAct};
 pub use placing::{PlacePage, SlotView};
+pub use profiles::{Brought, MOST_PROFILE, ProfileForm};
 pub use second_factor::Setup;
 pub use sessions::Opened;
 pub use settings::HouseRules;
@@ -69,7 +71,7 @@ impl Actor {
         }
     }
 
-    fn may(&self, least: Role) -> Result<()> {
+    pub fn may(&self, least: Role) -> Result<()> {
         if self.role >= least {
             return Ok(());
         }

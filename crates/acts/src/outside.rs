@@ -1,6 +1,7 @@
 //! What the pages need of the outside. The binary gives the real thing; tests may give another.
 
 use async_trait::async_trait;
+use newtfern_core::pages::PageCopy;
 use newtfern_core::platform::Platform;
 use url::Url;
 
@@ -37,6 +38,8 @@ pub enum SlotError {
 #[async_trait]
 pub trait Outside: Send + Sync {
     async fn look(&self, typed: &str, platforms: &[Platform]) -> Looked;
+    /// One page by HTTP; what kept it from being had is in it.
+    async fn page(&self, address: &Url) -> PageCopy;
     async fn read_slot(&self, address: &Url, token: &str) -> Result<SlotText, SlotError>;
     async fn write_slot(
         &self,

@@ -11,7 +11,6 @@ use newtfern_core::observation::Observation;
 use newtfern_core::profile::{ConsentManager, Supplier};
 use newtfern_heavy::heavy;
 use newtfern_store::clients::Client;
-use newtfern_store::profiles::region_of;
 use newtfern_store::sites::Site;
 use std::collections::BTreeSet;
 use url::Url;
@@ -73,7 +72,7 @@ impl Acts {
         let url = Url::parse(&site.url)
             .map_err(|e| ActError::Bad(format!("The site's address cannot be read: {e}.")))?;
         Ok(Subject {
-            region: region_of(&site.country),
+            region: self.store.region_of(&site.country).await?,
             rivals: all,
             url,
             supplier,

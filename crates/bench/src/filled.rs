@@ -3,12 +3,13 @@
 
 use anyhow::{Context, Result};
 use newtfern_core::assess::{Expectation, Judged};
+use newtfern_core::consent::Region;
 use newtfern_core::family::{Family, Standing};
 use newtfern_core::finding::{Evidence, Finding, Severity};
 use newtfern_core::observation::{Observation, Viewport};
 use newtfern_core::profile::Supplier;
 use newtfern_core::site::SiteFields;
-use newtfern_core::visits::CheckOrder;
+use newtfern_core::visits::{Asked, CheckOrder};
 use newtfern_probe::browser::Pool;
 use newtfern_probe::check;
 use newtfern_probe::guard::Guard;
@@ -43,12 +44,13 @@ pub async fn one_check(
         viewports: &[Viewport::Desktop, Viewport::Phone],
         pictures: false,
         stamp: "bench",
+        asked: Asked::ByPerson,
     };
     let evidence = check::run(&pool, &http, &order).await?;
     pool.close().await;
     let layer = newtfern_core::design::Layer::default();
     let design = newtfern_core::design::Design::resolve(&layer, &layer, &layer);
-    let region = newtfern_store::profiles::region_of("GB");
+    let region = Region::for_country(&newtfern_store::profiles::regions(), "GB");
     let expectation = Expectation {
         supplier,
         rivals: &[],

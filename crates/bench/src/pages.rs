@@ -8,6 +8,7 @@ use axum::body::Body;
 use axum::http::Request;
 use newtfern_acts::{Acts, Looked, Outside, SlotError, SlotText};
 use newtfern_core::family::Family;
+use newtfern_core::pages::PageCopy;
 use newtfern_core::platform::Platform;
 use newtfern_store::Store;
 use newtfern_store::blobs::Blobs;
@@ -164,6 +165,9 @@ struct NoOutside;
 impl Outside for NoOutside {
     async fn look(&self, _: &str, _: &[Platform]) -> Looked {
         Looked::default()
+    }
+    async fn page(&self, address: &Url) -> PageCopy {
+        PageCopy::lost(address, "nothing is asked of the outside")
     }
     async fn read_slot(&self, _: &Url, _: &str) -> Result<SlotText, SlotError> {
         Err(SlotError::Token)

@@ -6,7 +6,7 @@ use crate::say;
 use anyhow::{Context, Result};
 use newtfern_core::observation::Viewport;
 use newtfern_core::profile::Supplier;
-use newtfern_core::visits::CheckOrder;
+use newtfern_core::visits::{Asked, CheckOrder};
 use newtfern_probe::browser::Pool;
 use newtfern_probe::check;
 use newtfern_probe::guard::Guard;
@@ -64,6 +64,7 @@ async fn checks(urls: &[Url], supplier: &Supplier, at_once: usize) -> Result<f64
         viewports: &[Viewport::Desktop, Viewport::Phone],
         pictures: true,
         stamp: "bench",
+        asked: Asked::ByPerson,
     });
     let orders: Vec<CheckOrder> = orders.collect();
     let checks = orders.iter().map(|o| check::run(&pool, &http, o));

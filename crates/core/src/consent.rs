@@ -8,6 +8,7 @@ use crate::code::Code;
 use crate::finding::{Evidence, Finding, Severity};
 use crate::observation::{ConsentAct, Observation, Stored};
 use crate::profile::{ConsentClass, Supplier};
+use crate::strict_toml::{self, TomlError};
 use serde::{Deserialize, Serialize};
 use url::Url;
 
@@ -57,8 +58,8 @@ impl Region {
     ///
     /// # Errors
     /// What the TOML reader says of a text that is no region.
-    pub fn from_toml(text: &str) -> Result<Region, toml::de::Error> {
-        toml::from_str(text)
+    pub fn from_toml(text: &str) -> Result<Region, TomlError> {
+        strict_toml::read(text)
     }
 
     /// Without any region profile nothing but the class necessary is allowed.

@@ -1,10 +1,15 @@
 //! Platforms and their slots: what a slot does to the code put into it, the form of a snippet that
 //! survives it, and the proof, by parsing, that it does.
 
+mod marks;
+
+pub use marks::{MarkSeen, PlatformMarks, SetMarks, guess};
+
 use crate::address_template;
 use crate::html::Document;
 use crate::placement::{Inspector, PieceState};
 use crate::profile::{ConsentManager, Position, Supplier};
+use crate::strict_toml::{self, TomlError};
 use serde::{Deserialize, Serialize};
 use url::Url;
 
@@ -24,6 +29,9 @@ pub struct Platform {
     /// Where the platform offers an interface to its slots.
     #[serde(default)]
     pub interface: Option<Interface>,
+    /// How a page names the published set that it loads, where this is a tag manager.
+    #[serde(default)]
+    pub sets: Option<SetMarks>,
 }
 
 /// Addresses of a code-slot interface; `{{origin}}` and `{{slot}}` are filled in. Reading gives
@@ -41,18 +49,6 @@ impl Interface {
     pub fn fill(template: &str, site: &Url, slot: &str) -> Option<Url> {
         address_template::fill(template, Some(site), &[("slot", slot)]).ok()
     }
-}
-
-/// Marks of a platform in a page.
-#[derive(Debug, Clone, Default, Serialize, Deserialize)]
-#[serde(default)]
-pub struct PlatformMarks {
-    /// Beginnings of the `generator` meta element's content.
-    pub generators: Vec<String>,
-    /// Substrings of the document's source.
-    pub markers: Vec<String>,
-    /// Response headers, `name: beginning of value`.
-    pub headers: Vec<String>,
 }
 
 /// A place of a platform that takes code.
@@ -115,6 +111,24 @@ pub struct Step {
     pub check: String,
 }
 
+/// Why a profile is not taken.
+#[derive(Debug, thiserror::Error)]
+pub enum PlatformError {
+    /// It is no TOML of the shape.
+    #[error(transparent)]
+    Syntax(#[from] TomlError),
+    /// A pattern of sets is no regular expression with a group `set`.
+    #[error(
+        "sets.patterns has \u{201c}{pattern}\u{201d}, which is not a regular expression with a group named set: {why}"
+    )]
+    SetPattern {
+        /// The pattern.
+        pattern: String,
+        /// Why.
+        why: String,
+    },
+}
+
 /// Why code does not go into a slot.
 #[derive(Debug, thiserror::Error)]
 pub enum FitError {
@@ -157,72 +171,33 @@ impl Platform {
     ///
     /// # Errors
     /// Where the text is no TOML of this shape; the place is in the error.
-    pub fn from_toml(text: &str) -> Result<Platform, toml::de::Error> {
-        toml::from_str(text)
+    pub fn from_toml(text: &str) -> Result<Platform, TomlError> {
+        strict_toml::read(text)
+    }
+
+    /// Reads a profile that somebody gives in: a pattern of sets without its group is refused.
+    ///
+    /// # Errors
+    /// What is wrong, in words.
+    pub fn given(text: &str) -> Result<Platform, PlatformError> {
+        let platform = Platform::from_toml(text)?;
+        for pattern in platform.sets.iter().flat_map(|s| &s.patterns) {
+            let fail = |why: String| PlatformError::SetPattern {
+                pattern: pattern.clone(),
+                why,
+            };
+            let regex = regex::Regex::new(pattern).map_err(|e| fail(e.to_string()))?;
+            if !regex.capture_names().flatten().any(|n| n == "set") {
+                return Err(fail("no group named set".into()));
+            }
+        }
+        Ok(platform)
     }
 
     /// The slot with a short name.
     pub fn slot(&self, id: &str) -> Option<&Slot> {
         self.slots.iter().find(|s| s.id == id)
     }
-
-    /// How surely a document is of this platform: the number of marks seen.
-    pub fn marks(&self, html: &str, headers: &[(String, String)]) -> usize {
-        let document = Document::parse(html);
-        let generators: Vec<String> = document
-            .walk()
-            .into_iter()
-            .filter(|id| {
-                document.name(*id) == Some("meta")
-                    && document
-                        .attribute(*id, "name")
-                        .is_some_and(|n| n.eq_ignore_ascii_case("generator"))
-            })
-            .filter_map(|id| document.attribute(id, "content").map(str::to_lowercase))
-            .collect();
-        let r = &self.recognise;
-        let by_generator = r
-            .generators
-            .iter()
-            .filter(|g| {
-                generators
-                    .iter()
-                    .any(|seen| seen.starts_with(&g.to_lowercase()))
-            })
-            .count();
-        let by_marker = r
-            .markers
-            .iter()
-            .filter(|m| html.contains(m.as_str()))
-            .count();
-        let by_header = r
-            .headers
-            .iter()
-            .filter(|h| {
-                h.split_once(':').is_some_and(|(name, value)| {
-                    headers.iter().any(|(n, v)| {
-                        n.eq_ignore_ascii_case(name.trim())
-                            && v.to_lowercase().starts_with(&value.trim().to_lowercase())
-                    })
-                })
-            })
-            .count();
-        2 * by_generator + by_marker + by_header
-    }
-}
-
-/// The platform with the most marks; none where nothing was seen.
-pub fn guess<'a>(
-    platforms: &'a [Platform],
-    html: &str,
-    headers: &[(String, String)],
-) -> Option<&'a Platform> {
-    platforms
-        .iter()
-        .map(|p| (p.marks(html, headers), p))
-        .filter(|(marks, _)| *marks > 0)
-        .max_by_key(|(marks, _)| *marks)
-        .map(|(_, p)| p)
 }
 
 /// Rewrites a snippet for a slot, holds it back by the consent manager's mark where the slot takes
@@ -457,27 +432,5 @@ mod tests {
         };
         let error = prove(&sample(), "abcd-1234", &slot(Takes::Markup), &fitted, None).unwrap_err();
         assert!(error.to_string().contains("DoubleWrapped"), "{error}");
-    }
-
-    #[test]
-    fn the_platform_with_most_marks_is_guessed() {
-        let p = |id: &str, generator: &str, marker: &str| Platform {
-            id: id.into(),
-            name: id.into(),
-            recognise: PlatformMarks {
-                generators: vec![generator.into()],
-                markers: vec![marker.into()],
-                headers: vec![],
-            },
-            slots: vec![],
-            interface: None,
-        };
-        let all = [
-            p("a", "Quillhouse", "/qh-assets/"),
-            p("b", "Other", "id=\"app\""),
-        ];
-        let html = "<meta name=Generator content='quillhouse 4'><link href=/qh-assets/x.css><div id=\"app\">";
-        assert_eq!(guess(&all, html, &[]).unwrap().id, "a");
-        assert!(guess(&all, "<p>plain", &[]).is_none());
     }
 }

@@ -3,22 +3,25 @@
 //! may stand in the same file: what this module does not know it passes over.
 
 mod consent_manager;
+mod parts;
 mod sound;
 
 use crate::code::Code;
+use crate::strict_toml::{self, TomlError};
 use regex::Regex;
 use serde::{Deserialize, Serialize};
 
 use sound::Entries;
 
 pub use consent_manager::{Banner, ConsentManager, ConsentMarks, Gating, StateScript, Texts};
+pub use parts::{ChannelList, Desk, EchoStep, EchoSteps, PresenceStates, TextPlaces};
 
 /// Why a profile is not taken.
 #[derive(Debug, thiserror::Error)]
 pub enum ProfileError {
     /// It is no TOML of the shape.
     #[error("the profile is not valid: {0}")]
-    Syntax(#[from] toml::de::Error),
+    Syntax(#[from] TomlError),
     /// A key pattern is no regular expression with a group `key`.
     #[error(
         "the profile \u{201c}{id}\u{201d} has the key pattern \u{201c}{pattern}\u{201d}, which is not a regular expression with a group named key: {why}"
@@ -96,6 +99,15 @@ pub struct Supplier {
     /// How a message is sent through it; `None` where that is not known.
     #[serde(default)]
     pub echo: Option<EchoSteps>,
+    /// Where its texts are seen.
+    #[serde(default)]
+    pub texts: TextPlaces,
+    /// Where its links to other channels are.
+    #[serde(default)]
+    pub channels: ChannelList,
+    /// How its own settings name the design's values.
+    #[serde(default)]
+    pub desk: Desk,
     #[serde(skip)]
     patterns: Vec<Regex>,
 }
@@ -153,6 +165,8 @@ pub struct Alive {
     pub refusals: Vec<Refusal>,
     /// ms that the widget may take after the document.
     pub start_within_ms: u64,
+    /// Who is there, as the widget tells it.
+    pub states: PresenceStates,
 }
 
 impl Default for Alive {
@@ -165,6 +179,7 @@ impl Default for Alive {
             api_hosts: Vec::new(),
             refusals: Vec::new(),
             start_within_ms: 5000,
+            states: PresenceStates::default(),
         }
     }
 }
@@ -219,29 +234,13 @@ pub enum ConsentClass {
     Marketing,
 }
 
-/// How to send a test message through the widget and read the answer; selectors inside the panel
-/// (or its frame), and the addresses of the supplier's console interface.
-#[derive(Debug, Clone, Serialize, Deserialize)]
-pub struct EchoSteps {
-    /// Selector of the field for words.
-    pub input: String,
-    /// Selector of the control that sends.
-    pub send: String,
-    /// Where answers of the agent appear.
-    pub answers: String,
-    /// GET gives `{"messages": [{"id", "text", "page", "at"}]}`; `{{key}}` is replaced.
-    pub console_read: String,
-    /// POST with `{"conversation", "text"}` answers as an agent.
-    pub console_answer: String,
-}
-
 impl Supplier {
     /// Reads a profile.
     ///
     /// # Errors
     /// [`ProfileError`], with the entry that is wrong.
     pub fn from_toml(text: &str) -> Result<Supplier, ProfileError> {
-        let mut supplier: Supplier = toml::from_str(text)?;
+        let mut supplier: Supplier = strict_toml::read(text)?;
         if supplier.recognise.script_hosts.is_empty()
             && supplier.recognise.inline_markers.is_empty()
         {

@@ -42,19 +42,39 @@ pub fn is_typographic_quote(c: char) -> bool {
 /// ```
 pub fn scan(text: &str) -> Scan {
     let chars: Vec<char> = text.chars().collect();
-    let mut scanner = Scanner {
-        chars: &chars,
-        at: 0,
-        open: 0,
-        last: ' ',
-        no_regex_before: 0,
-        out: Scan::default(),
-    };
-    while scanner.at < chars.len() && !scanner.out.cut_off {
-        scanner.step();
-    }
+    let mut scanner = Scanner::over(&chars);
+    scanner.run();
     scanner.out.cut_off |= scanner.open > 0;
     scanner.out
+}
+
+/// The string literals of script text, in their order, escapes as they stand.
+///
+/// ```
+/// use newtfern_core::script_scan::strings;
+/// assert_eq!(strings("chat('a', /'/, \"b\") // 'c'"), ["a", "b"]);
+/// ```
+pub fn strings(text: &str) -> Vec<String> {
+    literals(text).into_iter().map(|(_, s)| s).collect()
+}
+
+/// The same with the bytes of the text before each one's opening quote.
+pub fn literals(text: &str) -> Vec<(usize, String)> {
+    let chars: Vec<char> = text.chars().collect();
+    let mut scanner = Scanner::over(&chars);
+    scanner.run();
+    let (mut at, mut before) = (0, 0);
+    let mut out = Vec::with_capacity(scanner.strings.len());
+    for (from, to) in scanner.strings {
+        let opening = from - 1;
+        before += chars[at..opening]
+            .iter()
+            .map(|c| c.len_utf8())
+            .sum::<usize>();
+        at = opening;
+        out.push((before, chars[from..to].iter().collect()));
+    }
+    out
 }
 
 /// Where the scan is. Every step moves on; nothing is read again and again.
@@ -67,10 +87,30 @@ struct Scanner<'a> {
     last: char,
     /// Up to here a `/` is division: a regular expression that does not end on its line was tried.
     no_regex_before: usize,
+    /// Where string literals begin and end, without their quotes.
+    strings: Vec<(usize, usize)>,
     out: Scan,
 }
 
 impl Scanner<'_> {
+    fn over(chars: &[char]) -> Scanner<'_> {
+        Scanner {
+            chars,
+            at: 0,
+            open: 0,
+            last: ' ',
+            no_regex_before: 0,
+            strings: Vec::new(),
+            out: Scan::default(),
+        }
+    }
+
+    fn run(&mut self) {
+        while self.at < self.chars.len() && !self.out.cut_off {
+            self.step();
+        }
+    }
+
     fn step(&mut self) {
         let c = self.chars[self.at];
         let next = self.chars.get(self.at + 1).copied().unwrap_or(' ');
@@ -83,6 +123,7 @@ impl Scanner<'_> {
             },
             '"' | '\'' | '`' => match string_end(self.chars, self.at) {
                 Some(end) => {
+                    self.strings.push((self.at + 1, end));
                     self.out.minimal.push('"');
                     self.out.minimal.extend(&self.chars[self.at + 1..end]);
                     self.out.minimal.push('"');

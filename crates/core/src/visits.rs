@@ -44,6 +44,19 @@ pub struct CheckOrder<'a> {
     pub pictures: bool,
     /// Letters and digits that no cache has seen, for the copy past the cache.
     pub stamp: &'a str,
+    /// How this page came to be looked at.
+    pub asked: Asked,
+}
+
+/// How a page came to be looked at.
+#[derive(Debug, Clone, Copy, Default, PartialEq, Eq)]
+pub enum Asked {
+    /// A person gave it: consent states in turn, and pages it links to where the snippet is missing.
+    #[default]
+    ByPerson,
+    /// We found it on a site: one visit, in which the visitor agrees where a consent manager is named.
+    /// Whether other pages have the snippet is known from the look through the site.
+    Found,
 }
 
 /// One visit to make.
@@ -145,9 +158,13 @@ pub fn next<'a>(
 ) -> Step<'a> {
     let left = CHECK_MS.saturating_sub(MARGIN_MS + spent_ms);
     if visits.is_empty() {
-        let rounds = if order.consent.is_some() { 2 } else { 1 };
+        let (act, rounds) = match (order.asked, order.consent) {
+            (Asked::Found, Some(_)) => (ConsentAct::Granted, 1),
+            (Asked::ByPerson, Some(_)) => (ConsentAct::Untouched, 2),
+            (_, None) => (ConsentAct::Untouched, 1),
+        };
         return Step {
-            visits: side_by_side(order, ConsentAct::Untouched, left / rounds),
+            visits: side_by_side(order, act, left / rounds),
             fetches: Vec::new(),
         };
     }
@@ -208,6 +225,9 @@ fn copies(order: &CheckOrder, visits: &[Observation], ms: u64) -> Vec<FetchPlan>
     }
     let fetch = |purpose, url| FetchPlan { purpose, url, ms };
     let mut wanted = vec![fetch(Purpose::Uncached, uncached(&page, order.stamp))];
+    if order.asked == Asked::Found {
+        return wanted;
+    }
     let other = |l: &Url| l.origin() == page.origin() && l.path() != page.path();
     let links = Document::parse(&seen.page.html).links(&page);
     let linked = links.into_iter().filter(other).take(MOST_LINKED);
@@ -262,6 +282,7 @@ mod tests {
                 viewports: BOTH,
                 pictures: false,
                 stamp: "7",
+                asked: Asked::ByPerson,
             }
         }
 
@@ -307,6 +328,28 @@ mod tests {
         let acts: Vec<ConsentAct> = step.visits.iter().map(|v| v.condition.consent).collect();
         assert_eq!(acts, [ConsentAct::Granted; 2]);
         assert_eq!(step.fetches.len(), 1);
+    }
+
+    #[test]
+    fn a_page_that_was_found_is_visited_once_with_consent_given() {
+        let w = world(consent());
+        let order = CheckOrder {
+            asked: Asked::Found,
+            viewports: &[Viewport::Desktop],
+            ..w.order()
+        };
+        let first = next(&order, &[], &[], 0);
+        assert_eq!(first.visits.len(), 1);
+        assert_eq!(first.visits[0].condition.consent, ConsentAct::Granted);
+        assert_eq!(first.visits[0].total_ms, CHECK_MS - MARGIN_MS);
+        let seen = with(page("<a href=/a>a</a>"), |o| {
+            o.condition.consent = ConsentAct::Granted;
+        });
+        let step = next(&order, &[seen], &[], 5_000);
+        assert!(step.visits.is_empty());
+        // Past the cache, and no page that it links to.
+        let copies: Vec<Purpose> = step.fetches.iter().map(|f| f.purpose).collect();
+        assert_eq!(copies, [Purpose::Uncached]);
     }
 
     #[test]

@@ -345,3 +345,30 @@ fn documents_are_parsed_as_html5lib_does() {
         assert_eq!(scripts, theirs, "{name}");
     }
 }
+
+/// Protego 0.7.0 of PyPI and robots-parser 3.0.1 of npm over 150 invented files: `reference/robots/`. Where
+/// the two agree, so do we; where they do not, we agree with one of them.
+#[test]
+fn robots_files_are_read_as_reference_parsers_read_them() {
+    use newtfern_core::pages::Robots;
+    let expected = json("robots/expected.json");
+    let paths = expected["paths"].as_array().unwrap().iter();
+    let paths: Vec<&str> = paths.filter_map(Value::as_str).collect();
+    let (mut agreed, mut parted) = (0, 0);
+    for case in expected["cases"].as_array().unwrap() {
+        let text = case["text"].as_str().unwrap();
+        for (agent, one) in case["protego"].as_object().unwrap() {
+            let other = case["robots_parser"][agent].as_str().unwrap();
+            let robots = Robots::read(text, agent);
+            let verdicts = one.as_str().unwrap().chars().zip(other.chars());
+            for (path, (one, other)) in paths.iter().zip(verdicts) {
+                let page = Url::parse(&format!("https://kites.example{path}")).unwrap();
+                let ours = if robots.allows(&page) { '1' } else { '0' };
+                assert!(ours == one || ours == other, "{agent} {path} in\n{text}");
+                agreed += usize::from(one == other);
+                parted += usize::from(one != other);
+            }
+        }
+    }
+    assert_eq!((agreed, parted), (8_075, 25));
+}

@@ -4,9 +4,12 @@
 use crate::outside::Probe;
 use anyhow::{Context, Result, bail, ensure};
 use newtfern_acts::Acts;
-use newtfern_core::platform::Platform;
+use newtfern_core::profile_form::{Looked, look};
+use newtfern_core::profiles::ProfileKind;
 use newtfern_store::Store;
 use newtfern_store::blobs::Blobs;
+use newtfern_store::profile_room::NewProfile;
+use newtfern_store::profiles::SHIPPED_REGIONS;
 use newtfern_store::seal::Sealer;
 use serde_json::{Value, json};
 use std::path::{Path, PathBuf};
@@ -44,7 +47,7 @@ pub async fn open(place: &Place) -> Result<Acts> {
     let blobs = place.blobs()?;
     let key = place.folder.join("seal.key");
     let sealer = sealer(&store, &key).await?;
-    seed_platforms(&store).await?;
+    ship_profiles(&store).await?;
     let outside = Arc::new(Probe::new(store.clone()));
     Ok(Acts::new(store, blobs, sealer, outside))
 }
@@ -89,16 +92,31 @@ pub fn check_seal(kept: Option<Value>, sealer: &Sealer) -> Result<()> {
     Ok(())
 }
 
-/// The generic kinds of platform that ship.
-async fn seed_platforms(store: &Store) -> Result<()> {
-    let mut tx = store.begin().await?;
-    for text in [
+/// The profiles that ship with the program; those that nobody changed follow it.
+async fn ship_profiles(store: &Store) -> Result<()> {
+    let platforms = [
         include_str!("../../../profiles/platforms/plugin-cms.toml"),
         include_str!("../../../profiles/platforms/hand-written.toml"),
         include_str!("../../../profiles/platforms/script-built.toml"),
-    ] {
-        let platform = Platform::from_toml(text).context("a shipped platform profile")?;
-        tx.put_platform(&platform, text).await?;
+    ];
+    let platforms = platforms.map(|text| (ProfileKind::Platform, text));
+    let regions = SHIPPED_REGIONS.map(|text| (ProfileKind::Region, text));
+    let mut tx = store.begin().await?;
+    for (kind, text) in platforms.into_iter().chain(regions) {
+        let Looked {
+            id, name, problems, ..
+        } = look(kind, text);
+        ensure!(
+            problems.is_empty(),
+            "the shipped profile {id}: {problems:?}"
+        );
+        let new = NewProfile {
+            kind,
+            id: &id,
+            name: &name,
+            text,
+        };
+        tx.ship_profile(new).await?;
     }
     Ok(tx.commit().await?)
 }

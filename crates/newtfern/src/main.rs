@@ -5,6 +5,8 @@ mod house;
 mod jobs;
 mod machine;
 mod outside;
+mod profiles_folder;
+mod site;
 mod ways;
 
 use clap::{Parser, Subcommand};
@@ -23,8 +25,12 @@ struct Cli {
 
 #[derive(Subcommand)]
 enum Verb {
-    /// Visit a page and say whether the widget works there, and if not, why
+    /// Visit a page, or a whole site, and say whether the widget works there, and if not, why
     Check(cmd::check::Args),
+    /// Say what is on a site already, by HTTP alone
+    Survey(cmd::survey::Args),
+    /// Make a supplier profile of a pasted snippet
+    Derive(cmd::derive::Args),
     /// Measure what a widget costs a page
     Weigh(cmd::weigh::Args),
     /// Run the web application
@@ -62,6 +68,8 @@ fn main() -> ExitCode {
     let outcome = runtime.block_on(async {
         match cli.verb {
             Verb::Check(args) => cmd::check::run(args).await,
+            Verb::Survey(args) => cmd::survey::run(args).await,
+            Verb::Derive(args) => cmd::derive::run(&args),
             Verb::Weigh(args) => cmd::weigh::run(args).await,
             Verb::Serve(args) => cmd::serve::run(args).await,
             Verb::Worker(args) => cmd::worker::run(args).await,

@@ -3,8 +3,10 @@
 use crate::ways::Ways;
 use async_trait::async_trait;
 use newtfern_acts::{Looked, Outside, SlotError, SlotText};
+use newtfern_core::pages::PageCopy;
 use newtfern_core::platform::Platform;
 use newtfern_probe::address_check;
+use newtfern_probe::crawl::copy_of;
 use newtfern_probe::http::Http;
 use serde_json::json;
 use url::Url;
@@ -51,6 +53,13 @@ impl Outside for Probe {
             platform: r.platform,
             problem: r.problem,
             remarks: r.remarks,
+        }
+    }
+
+    async fn page(&self, address: &Url) -> PageCopy {
+        match self.http().await {
+            Ok(http) => copy_of(&http, address).await,
+            Err(why) => PageCopy::lost(address, &why),
         }
     }
 

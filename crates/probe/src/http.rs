@@ -46,6 +46,15 @@ pub struct Fetched {
     pub failure: Option<NetFailure>,
 }
 
+impl Fetched {
+    /// The first value of a header.
+    pub fn header(&self, name: &str) -> Option<&str> {
+        let mut found = self.headers.iter();
+        let found = found.find(|(n, _)| n.eq_ignore_ascii_case(name));
+        found.map(|(_, value)| value.as_str())
+    }
+}
+
 struct GuardedResolver {
     guard: Guard,
     refusals: Refusals,
@@ -83,6 +92,14 @@ impl Http {
     /// # Errors
     /// [`ProbeError::Trust`], where the trust anchor cannot be used.
     pub fn new(guard: Guard, ca: Option<&[u8]>) -> Result<Http, ProbeError> {
+        Http::called(guard, ca, crate::browser::user_agent())
+    }
+
+    /// The same under a name of its own: whoever looks through a site's pages says who they are.
+    ///
+    /// # Errors
+    /// [`ProbeError::Trust`], where the trust anchor cannot be used.
+    pub fn called(guard: Guard, ca: Option<&[u8]>, agent: &str) -> Result<Http, ProbeError> {
         let _ = rustls::crypto::ring::default_provider().install_default();
         let refusals = Refusals::default();
         let mut builder = reqwest::Client::builder()
@@ -94,7 +111,7 @@ impl Http {
             .connect_timeout(Duration::from_secs(8))
             .timeout(Duration::from_secs(20))
             .no_proxy()
-            .user_agent(crate::browser::user_agent());
+            .user_agent(agent);
         if let Some(pem) = ca {
             let trust = |e: reqwest::Error| ProbeError::Trust(e.to_string());
             builder =
@@ -134,6 +151,13 @@ impl Http {
 
     /// GET with redirects. A failure is part of the answer.
     pub async fn get(&self, address: &Url) -> Fetched {
+        let (mut out, bytes) = self.get_bytes(address, MOST_BYTES).await;
+        out.body = crate::decoding::text_of(&bytes, out.header("content-type"));
+        out
+    }
+
+    /// The same with the body as bytes, so many at most.
+    pub async fn get_bytes(&self, address: &Url, most: usize) -> (Fetched, Vec<u8>) {
         let mut out = Fetched {
             final_url: address.to_string(),
             ..Fetched::default()
@@ -144,7 +168,7 @@ impl Http {
                 Ok(answer) => answer,
                 Err(failure) => {
                     out.failure = Some(failure);
-                    return out;
+                    return (out, Vec::new());
                 }
             };
             out.final_url = url.to_string();
@@ -174,11 +198,14 @@ impl Http {
                     url = next;
                 }
                 _ => {
-                    match body_of(answer).await {
-                        Ok(body) => out.body = body,
-                        Err(failure) => out.failure = Some(failure),
-                    }
-                    return out;
+                    let body = bytes_of(answer, most).await;
+                    return match body {
+                        Ok(bytes) => (out, bytes),
+                        Err(failure) => {
+                            out.failure = Some(failure);
+                            (out, Vec::new())
+                        }
+                    };
                 }
             }
         }
@@ -186,7 +213,7 @@ impl Http {
             kind: FailureKind::RedirectLoop,
             text: format!("more than {MOST_REDIRECTS} redirects"),
         });
-        out
+        (out, Vec::new())
     }
 
     /// One JSON call to an interface, without redirects.
@@ -203,7 +230,10 @@ impl Http {
         let method = reqwest::Method::from_bytes(method.as_bytes()).unwrap_or(reqwest::Method::GET);
         let answer = self.once(method, address, Some((body, bearer))).await?;
         let status = answer.status().as_u16();
-        let text = body_of(answer).await?;
+        let kind = answer.headers().get("content-type");
+        let kind = kind.and_then(|v| v.to_str().ok()).map(str::to_string);
+        let bytes = bytes_of(answer, MOST_BYTES).await?;
+        let text = crate::decoding::text_of(&bytes, kind.as_deref());
         Ok((
             status,
             serde_json::from_str(&text).unwrap_or(serde_json::Value::String(text)),
@@ -279,14 +309,12 @@ pub fn from_connect(error: &ConnectError) -> NetFailure {
     }
 }
 
-async fn body_of(mut answer: reqwest::Response) -> Result<String, NetFailure> {
+async fn bytes_of(mut answer: reqwest::Response, most: usize) -> Result<Vec<u8>, NetFailure> {
     let mut bytes = Vec::new();
-    let kind = answer.headers().get("content-type");
-    let kind = kind.and_then(|v| v.to_str().ok()).map(str::to_string);
     loop {
         match answer.chunk().await {
             Ok(Some(chunk)) => bytes.extend_from_slice(&chunk),
-            Ok(None) => break,
+            Ok(None) => return Ok(bytes),
             Err(e) => {
                 return Err(NetFailure {
                     kind: if e.is_timeout() {
@@ -298,12 +326,11 @@ async fn body_of(mut answer: reqwest::Response) -> Result<String, NetFailure> {
                 });
             }
         }
-        if bytes.len() > MOST_BYTES {
-            bytes.truncate(MOST_BYTES);
-            break;
+        if bytes.len() > most {
+            bytes.truncate(most);
+            return Ok(bytes);
         }
     }
-    Ok(crate::decoding::text_of(&bytes, kind.as_deref()))
 }
 
 #[cfg(test)]

@@ -7,6 +7,7 @@ pub mod address_check;
 pub mod browser;
 pub mod cdp;
 pub mod check;
+pub mod crawl;
 pub mod decoding;
 pub mod echo;
 pub mod guard;

@@ -15,6 +15,7 @@ pub mod lists;
 pub mod local_server;
 pub mod people;
 pub mod placements;
+pub mod profile_room;
 pub mod profiles;
 pub mod queue;
 pub mod rounds;
@@ -168,13 +169,6 @@ impl Store {
     pub async fn migrate(&self) -> Result<()> {
         sqlx::migrate!("./migrations").run(&self.pool).await?;
         let mut tx = self.begin().await?;
-        // Programs that start together do this one after the other: the second finds nothing to do.
-        sqlx::query(
-            "select pg_advisory_xact_lock(hashtext('newtfern: sites of an earlier version'))",
-        )
-        .execute(&mut *tx.inner)
-        .await
-        .map_err(doing("waiting for another start"))?;
         // The next action is computed here and not in SQL: rows of an earlier version have none yet.
         let sites: Vec<i64> = sqlx::query_scalar(
             "select distinct s.id from sites s \

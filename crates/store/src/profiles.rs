@@ -1,12 +1,14 @@
 //! Suppliers, platforms and consent managers as profile texts, and settings with one value each.
 
 use crate::compiled::Compiled;
+use crate::profile_room::{NewProfile, PROGRAM};
 use crate::{Result, Store, StoreError, Tx, doing};
 use newtfern_core::consent::Region;
 use newtfern_core::design::Layer;
 use newtfern_core::platform::Platform;
 use newtfern_core::private_hosts::PrivateHosts;
 use newtfern_core::profile::{ConsentManager, Supplier};
+use newtfern_core::profiles::ProfileKind;
 use serde_json::Value;
 use std::fmt::Display;
 use std::sync::LazyLock;
@@ -26,6 +28,7 @@ fn corrupt(what: &'static str) -> impl Fn(String) -> StoreError {
 
 static SUPPLIERS: LazyLock<Compiled<Supplier>> = LazyLock::new(Compiled::default);
 static PLATFORMS: LazyLock<Compiled<Platform>> = LazyLock::new(Compiled::default);
+static REGIONS: LazyLock<Compiled<Region>> = LazyLock::new(Compiled::default);
 static MANAGERS: LazyLock<Compiled<ConsentManager>> = LazyLock::new(Compiled::default);
 
 /// The profile of a text, which is compiled once.
@@ -172,6 +175,24 @@ impl Store {
         serde_json::from_value(value).map_err(|e| corrupt("house style")(e.to_string()))
     }
 
+    /// The rules for visitors of a country; the strictest where it is unknown. Where no region is kept,
+    /// those that ship with the program.
+    ///
+    /// # Errors
+    /// Where the database refuses, or a profile is of a shape that is not read.
+    pub async fn region_of(&self, country: &str) -> Result<Region> {
+        let texts: Vec<String> = sqlx::query_scalar("select profile from regions order by id")
+            .fetch_all(&self.pool)
+            .await
+            .map_err(doing("reading region profiles"))?;
+        let read = |t: &String| compiled(&REGIONS, "region profile", Region::from_toml, t);
+        let mut kept: Vec<Region> = texts.iter().map(read).collect::<Result<_>>()?;
+        if kept.is_empty() {
+            kept = regions();
+        }
+        Ok(Region::for_country(&kept, country))
+    }
+
     /// The private and local addresses that visits may go to.
     ///
     /// # Errors
@@ -183,91 +204,55 @@ impl Store {
     }
 }
 
+/// Texts of the region profiles that ship with the program.
+pub const SHIPPED_REGIONS: [&str; 2] = [
+    include_str!("../../../profiles/regions/opt-in.toml"),
+    include_str!("../../../profiles/regions/none.toml"),
+];
+
 /// The region profiles that ship with the program.
 pub fn regions() -> Vec<Region> {
-    let texts = [
-        include_str!("../../../profiles/regions/opt-in.toml"),
-        include_str!("../../../profiles/regions/none.toml"),
-    ];
-    texts
-        .iter()
-        .filter_map(|t| Region::from_toml(t).ok())
-        .collect()
-}
-
-/// The rules for visitors of a country; the strictest where it is unknown.
-pub fn region_of(country: &str) -> Region {
-    Region::for_country(&regions(), country)
+    let texts = SHIPPED_REGIONS.iter();
+    texts.filter_map(|t| Region::from_toml(t).ok()).collect()
 }
 
 impl Tx {
-    /// Keeps a supplier's profile.
+    /// Keeps a supplier's profile as the program brings it.
     ///
     /// # Errors
     /// Where the database refuses.
     pub async fn put_supplier(&mut self, supplier: &Supplier, text: &str) -> Result<()> {
-        let sql = "insert into suppliers (id, name, profile) values ($1, $2, $3) \
-            on conflict (id) do update set name = $2, profile = $3";
-        self.put_profile(
-            sql,
-            &supplier.id,
-            &supplier.name,
-            text,
-            "keeping a supplier profile",
-        )
-        .await
+        let (id, name) = (&supplier.id, &supplier.name);
+        self.bring(ProfileKind::Supplier, id, name, text).await
     }
 
-    /// Keeps a platform's profile.
+    /// Keeps a platform's profile as the program brings it.
     ///
     /// # Errors
     /// Where the database refuses.
     pub async fn put_platform(&mut self, platform: &Platform, text: &str) -> Result<()> {
-        let sql = "insert into platforms (id, name, profile) values ($1, $2, $3) \
-            on conflict (id) do update set name = $2, profile = $3";
-        self.put_profile(
-            sql,
-            &platform.id,
-            &platform.name,
-            text,
-            "keeping a platform profile",
-        )
-        .await
+        let (id, name) = (&platform.id, &platform.name);
+        self.bring(ProfileKind::Platform, id, name, text).await
     }
 
-    /// Keeps a consent manager's profile.
+    /// Keeps a consent manager's profile as the program brings it.
     ///
     /// # Errors
     /// Where the database refuses.
     pub async fn put_consent(&mut self, manager: &ConsentManager, text: &str) -> Result<()> {
-        let sql = "insert into consent_managers (id, name, profile) values ($1, $2, $3) \
-            on conflict (id) do update set name = $2, profile = $3";
-        self.put_profile(
-            sql,
-            &manager.id,
-            &manager.name,
-            text,
-            "keeping a consent profile",
-        )
-        .await
+        let (id, name) = (&manager.id, &manager.name);
+        self.bring(ProfileKind::ConsentManager, id, name, text)
+            .await
     }
 
-    async fn put_profile(
-        &mut self,
-        sql: &'static str,
-        id: &str,
-        name: &str,
-        text: &str,
-        what: &'static str,
-    ) -> Result<()> {
-        sqlx::query(sql)
-            .bind(id)
-            .bind(name)
-            .bind(text)
-            .execute(&mut *self.inner)
-            .await
-            .map(|_| ())
-            .map_err(doing(what))
+    async fn bring(&mut self, kind: ProfileKind, id: &str, name: &str, text: &str) -> Result<()> {
+        let new = NewProfile {
+            kind,
+            id,
+            name,
+            text,
+        };
+        self.put_profile(new, PROGRAM, "").await
     }
 
     /// Keeps the sealed token of a supplier's console.

@@ -169,6 +169,73 @@ document.addEventListener("alpine:init", () => {
     },
   }));
 
+  // A profile: a changed field goes into the text and the text into the fields, and what is wrong is told.
+  Alpine.data("profile", () => ({
+    timer: 0,
+    turn: 0,
+    body(more) {
+      const token = this.$root.querySelector('[name="csrf"]').value;
+      return new URLSearchParams({
+        csrf: token,
+        kind: this.$root.dataset.kind,
+        text: this.$refs.text.value,
+        ...more,
+      });
+    },
+    typed() {
+      clearTimeout(this.timer);
+      this.timer = setTimeout(() => this.ask({}), 300);
+    },
+    field(event) {
+      this.ask({ field: event.target.dataset.field, value: event.target.value });
+    },
+    async ask(more) {
+      const turn = ++this.turn,
+        before = this.$refs.text.value;
+      let told;
+      try {
+        const answer = await fetch("/profiles/look", { method: "POST", body: this.body(more) });
+        told = await answer.json();
+      } catch {
+        return this.tell(this.$refs.looked, [["bad", "It could not be looked through just now."]]);
+      }
+      // A later question is under way, or the text was typed on.
+      if (turn !== this.turn || this.$refs.text.value !== before) return;
+      if (more.field) this.$refs.text.value = told.text;
+      const fields = [...this.$root.querySelectorAll("[data-field]")];
+      fields.forEach((f, i) => {
+        if (f !== document.activeElement) f.value = told.values[i];
+      });
+      const lines = told.problems.length
+        ? told.problems.map((p) => ["bad", p])
+        : [["good", "It can be kept."]];
+      this.tell(this.$refs.looked, [...lines, ...told.remarks.map((r) => ["", r])]);
+    },
+    async tryOn() {
+      const place = this.$refs.tried;
+      this.tell(place, [["", "Looking at it\u2026"]]);
+      try {
+        const body = this.body({ address: this.$refs.address.value });
+        const answer = await fetch("/profiles/try", { method: "POST", body });
+        const told = await answer.json();
+        const lines = told.problem ? [["bad", told.problem]] : told.lines.map((l) => ["good", l]);
+        this.tell(place, lines);
+      } catch {
+        this.tell(place, [["bad", "The address could not be looked at just now."]]);
+      }
+    },
+    tell(place, lines) {
+      place.replaceChildren(
+        ...lines.map(([state, text]) => {
+          const line = document.createElement("p");
+          line.className = "hint " + state;
+          line.textContent = text;
+          return line;
+        }),
+      );
+    },
+  }));
+
   // The address of a new site is looked at as soon as it is typed.
   Alpine.data("look", () => ({
     async ask(event) {

@@ -129,7 +129,23 @@ fn house_routes() -> Router<App> {
         .route("/clients/{id}/tokens.json", get(clients::tokens))
         .route("/house-style", get(house::page).post(house::save))
         .route("/settings", get(settings::page).post(settings::save))
-        .route("/settings/supplier", post(settings::supplier))
+        .route("/profiles", get(profiles::list))
+        .route("/profiles/act", post(profiles::act))
+        .route("/profiles/all.tar", get(profiles::take_out))
+        .route("/profiles/bring", post(profiles::bring))
+        .route(
+            "/profiles/from-snippet",
+            get(profiles::paste).post(profiles::derive),
+        )
+        .route("/profiles/look", post(profiles::look))
+        .route("/profiles/new", get(profiles::new).post(profiles::keep_new))
+        .route("/profiles/try", post(profiles::try_on))
+        .route(
+            "/profiles/{kind}/{id}",
+            get(profiles::page).post(profiles::keep),
+        )
+        .route("/profiles/{kind}/{id}/file", get(profiles::file_of))
+        .route("/profiles/{kind}/{id}/remove", post(profiles::remove))
         .route("/people", get(people::list).post(people::add))
         .route("/people/act", post(people::act))
         .route("/people/link", post(people::link))

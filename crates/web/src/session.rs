@@ -232,25 +232,39 @@ fn same_form(session: &Session, csrf: &str) -> Result<(), PageError> {
 /// # Errors
 /// Where the file is too large or did not arrive whole.
 pub async fn upload(form: &mut Multipart, file: &str) -> Result<(String, Vec<u8>), PageError> {
-    let mut csrf = String::new();
-    let mut bytes = Vec::new();
-    let failed = |e: MultipartError| {
-        PageError::Bad(if e.status() == StatusCode::PAYLOAD_TOO_LARGE {
-            "The file is too large: 5 MB is the most.".into()
-        } else {
-            format!("The file did not arrive whole: {e}.")
-        })
-    };
-    while let Some(part) = form.next_field().await.map_err(failed)? {
+    let (csrf, files) = uploads(form, file).await?;
+    let last = files.into_iter().next_back();
+    Ok((csrf, last.map(|(_, bytes)| bytes).unwrap_or_default()))
+}
+
+/// Files that are brought in at once, and the form's token.
+///
+/// # Errors
+/// Where they are too large or did not arrive whole.
+pub async fn uploads(
+    form: &mut Multipart,
+    field: &str,
+) -> Result<(String, Vec<(String, Vec<u8>)>), PageError> {
+    let (mut csrf, mut files) = (String::new(), Vec::new());
+    while let Some(part) = form.next_field().await.map_err(not_whole)? {
         let name = part.name().unwrap_or_default().to_string();
-        let body = part.bytes().await.map_err(failed)?;
+        let file = part.file_name().unwrap_or_default().to_string();
+        let body = part.bytes().await.map_err(not_whole)?;
         if name == "csrf" {
             csrf = String::from_utf8_lossy(&body).into_owned();
-        } else if name == file {
-            bytes = body.to_vec();
+        } else if name == field && !(file.is_empty() && body.is_empty()) {
+            files.push((file, body.to_vec()));
         }
     }
-    Ok((csrf, bytes))
+    Ok((csrf, files))
+}
+
+fn not_whole(e: MultipartError) -> PageError {
+    PageError::Bad(if e.status() == StatusCode::PAYLOAD_TOO_LARGE {
+        "The file is too large: 5 MB is the most.".into()
+    } else {
+        format!("The file did not arrive whole: {e}.")
+    })
 }
 
 /// A form's fields with what `who` gives; what a stranger typed goes along to the sign-in.

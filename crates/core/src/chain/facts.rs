@@ -59,10 +59,13 @@ impl<'a> Facts<'a> {
     /// How far the visit looked for the sign of life. Without a sign of its own, a launcher on the
     /// page is the sign.
     pub fn alive_look(&self) -> Look {
-        if self.case.supplier.alive.script.trim().is_empty() {
-            self.seen.looks.launcher
-        } else {
-            self.seen.looks.alive
+        let alive = &self.case.supplier.alive;
+        match (alive.script.trim(), alive.launcher.trim()) {
+            ("", "") => Look::NotLooked {
+                why: Unlooked::NoEntry,
+            },
+            ("", _) => self.seen.looks.launcher,
+            _ => self.seen.looks.alive,
         }
     }
 
@@ -73,7 +76,9 @@ impl<'a> Facts<'a> {
 
     /// Why it is not known whether the widget would have come, if the visit was cut off.
     pub fn cut_off(&self) -> Option<Unlooked> {
-        self.alive_look().unlooked()
+        let why = self.alive_look().unlooked();
+        // Nobody was cut off where the profile names nothing to look for.
+        why.filter(|why| *why != Unlooked::NoEntry)
     }
 
     /// The delivered document.

@@ -192,6 +192,9 @@ pub struct Diagnosis {
     /// What a time limit, a missing profile entry or a refusal kept from being looked at.
     #[serde(default)]
     pub not_looked_at: Vec<NotLookedAt>,
+    /// Why there was no check at all.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub error: Option<String>,
 }
 
 impl Diagnosis {
@@ -199,6 +202,14 @@ impl Diagnosis {
     pub fn root_finding(&self) -> Option<&Finding> {
         let root = self.root?;
         self.findings.iter().find(|f| f.code == root)
+    }
+
+    /// There was no check at all, because it could not be begun or ended.
+    pub fn failed(url: &str, error: &str) -> Diagnosis {
+        Diagnosis {
+            error: Some(error.to_string()),
+            ..Diagnosis::unchecked(url, error)
+        }
     }
 
     /// Nothing was seen at all.
@@ -218,6 +229,7 @@ impl Diagnosis {
                 what: "the page".into(),
                 why: why.to_string(),
             }],
+            error: None,
         }
     }
 }

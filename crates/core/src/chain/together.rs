@@ -212,6 +212,22 @@ impl PageVerdict {
         }
     }
 
+    /// The verdict of a page that no visit tells of.
+    pub fn alone(self, url: &str) -> Diagnosis {
+        let mut findings: Vec<Finding> = self.root.iter().cloned().collect();
+        findings.extend(self.notes);
+        Diagnosis {
+            url: url.to_string(),
+            final_url: url.to_string(),
+            outcome: self.outcome,
+            root: self.root.map(|f| f.code),
+            chain: self.chain,
+            findings,
+            not_looked_at: self.gap.into_iter().collect(),
+            error: None,
+        }
+    }
+
     /// All links hold.
     pub fn working() -> PageVerdict {
         PageVerdict {
@@ -320,6 +336,7 @@ fn told(together: &Together, mut verdict: PageVerdict) -> Diagnosis {
         chain: verdict.chain,
         findings,
         not_looked_at,
+        error: None,
     }
 }
 

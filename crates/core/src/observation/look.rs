@@ -27,6 +27,8 @@ pub enum Unlooked {
     Guarded,
     /// The page had so many requests open that the browser may not have sent it.
     Crowded,
+    /// It was looked at by HTTP alone.
+    NoBrowser,
 }
 
 impl Unlooked {
@@ -42,6 +44,7 @@ impl Unlooked {
             Unlooked::TooMuch => "it is more than a visit reads",
             Unlooked::NotHad => "it could not be had",
             Unlooked::Guarded => "the network rule keeps visits away from it",
+            Unlooked::NoBrowser => "no browser went there",
             Unlooked::Crowded => {
                 "the page had more requests open than the browser may send at once"
             }

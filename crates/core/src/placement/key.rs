@@ -26,7 +26,8 @@ impl KeySeen {
     }
 }
 
-fn is_placeholder(key: &str) -> bool {
+/// Empty, blank, or a sample that was left in.
+pub(crate) fn is_placeholder(key: &str) -> bool {
     let plain = key.trim().to_ascii_lowercase();
     if plain.is_empty() {
         return true;

@@ -15,6 +15,7 @@ mod script;
 mod shape;
 
 pub use key::KeySeen;
+pub(crate) use key::is_placeholder;
 pub use shape::Shape;
 
 /// How a piece stands in the page.
@@ -321,7 +322,8 @@ impl<'a> Inspector<'a> {
     }
 }
 
-fn plain_quotes(text: &str) -> String {
+/// Typographic quotes and their look-alikes as plain ones.
+pub(crate) fn plain_quotes(text: &str) -> String {
     text.chars()
         .map(|c| match c {
             '\u{2018}' | '\u{2019}' | '\u{201A}' | '\u{201B}' | '\u{2032}' | '\u{FF07}' => '\'',

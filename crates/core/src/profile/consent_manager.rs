@@ -45,6 +45,10 @@ pub struct Banner {
     pub accept_text: std::collections::BTreeMap<String, Texts>,
     /// Words of what refuses, by language.
     pub refuse_text: std::collections::BTreeMap<String, Texts>,
+    /// Selectors of what shows the banner again, to take a decision back.
+    pub reopen: Texts,
+    /// Words of it, by language.
+    pub reopen_text: std::collections::BTreeMap<String, Texts>,
 }
 
 /// One string or a list of them.
@@ -117,6 +121,6 @@ impl ConsentManager {
     /// # Errors
     /// [`ProfileError::Syntax`]; the place is in the error.
     pub fn from_toml(text: &str) -> Result<ConsentManager, ProfileError> {
-        Ok(toml::from_str(text)?)
+        Ok(crate::strict_toml::read(text)?)
     }
 }

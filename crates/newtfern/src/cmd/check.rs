@@ -1,13 +1,17 @@
-//! `newtfern check`: the chain of one page, without a database.
+//! `newtfern check`: the chain of one page, or of a site's pages, without a database.
 
+use super::check_site::{self, SiteArgs};
 use super::{read_supplier, say};
 use anyhow::{Context, Result};
 use clap::Args as ClapArgs;
 use newtfern_core::address;
 use newtfern_core::chain::{Aside, Case, Diagnosis, Expect, Outcome, diagnose};
+use newtfern_core::finding::Finding;
+use newtfern_core::junit::FailOn;
 use newtfern_core::observation::{Observation, Viewport};
 use newtfern_core::profile::{ConsentManager, Supplier};
-use newtfern_core::visits::CheckOrder;
+use newtfern_core::site_check::SiteDiagnosis;
+use newtfern_core::visits::{Asked, CheckOrder};
 use newtfern_probe::browser::Pool;
 use newtfern_probe::check::run as visit;
 use newtfern_probe::guard::Guard;
@@ -28,12 +32,44 @@ pub enum Viewports {
     Both,
 }
 
+/// From which severity on a finding makes the check fail.
+#[derive(Clone, Copy, clap::ValueEnum)]
+pub enum Fail {
+    Fault,
+    Warning,
+}
+
 #[derive(ClapArgs)]
 pub struct Args {
-    /// The page to visit
-    url: String,
+    /// The page to visit; a whole site is named by --site
+    #[arg(required_unless_present = "site", conflicts_with = "site")]
+    url: Option<String>,
+    /// Expectation file (TOML) of a whole site
+    #[arg(long, conflicts_with_all = ["supplier", "key", "consent"])]
+    site: Option<PathBuf>,
+    /// Folder with profiles (TOML), at any depth, for --site
+    #[arg(long, requires = "site")]
+    profiles: Option<PathBuf>,
+    /// Pages of the site at most, the address first
+    #[arg(long, default_value_t = 1, requires = "site", value_parser = clap::value_parser!(u16).range(1..=5_000))]
+    pages: u16,
+    /// Seconds for all of it
+    #[arg(long, default_value_t = 300, requires = "site", value_parser = clap::value_parser!(u64).range(1..=86_400))]
+    limit: u64,
+    /// Writes a report for continuous integration (JUnit XML)
+    #[arg(long, requires = "site")]
+    junit: Option<PathBuf>,
+    /// Folder for an HTTP archive (HAR 1.2) of each visit
+    #[arg(long, requires = "site")]
+    har: Option<PathBuf>,
+    /// Where a site's owner can complain: it stands in our name when pages are looked through
+    #[arg(long, env = "NEWTFERN_CONTACT", default_value = "")]
+    contact: String,
+    /// Ends with 1 for findings of this severity too
+    #[arg(long, value_enum)]
+    fail_on: Option<Fail>,
     /// Supplier profile (TOML); the first is the expected one, further ones are known rivals
-    #[arg(long, required = true)]
+    #[arg(long, required_unless_present = "site")]
     supplier: Vec<PathBuf>,
     /// The key that the snippet must have
     #[arg(long)]
@@ -67,29 +103,61 @@ pub fn guard(allow_private: bool) -> Guard {
     }
 }
 
-pub async fn run(args: Args) -> Result<ExitCode> {
+pub async fn run(mut args: Args) -> Result<ExitCode> {
     let json = args.json;
-    let url = args.url.clone();
-    // As a task of its own: whatever happens in it, the answer has the published form.
-    let diagnosis = match tokio::spawn(check(args)).await {
-        Ok(Ok(diagnosis)) => diagnosis,
-        Ok(Err(error)) => Diagnosis::unchecked(&url, &format!("{error:#}")),
-        Err(_) => Diagnosis::unchecked(&url, "a mistake in this program ended the check"),
+    let fail_on = match args.fail_on {
+        None => FailOn::Broken,
+        Some(Fail::Fault) => FailOn::Fault,
+        Some(Fail::Warning) => FailOn::Warning,
     };
-    if json {
-        say(&serde_json::to_string_pretty(&diagnosis)?);
-    } else {
-        print(&diagnosis);
+    let url = args.url.clone().unwrap_or_default();
+    // As a task of its own: whatever happens in it, the answer has the published form.
+    let (diagnosis, site) = match args.site.take() {
+        None => match tokio::spawn(check(args)).await {
+            Ok(Ok(diagnosis)) => (diagnosis, None),
+            Ok(Err(error)) => (Diagnosis::failed(&url, &format!("{error:#}")), None),
+            Err(_) => (Diagnosis::failed(&url, OUR_MISTAKE), None),
+        },
+        Some(site) => {
+            let args = SiteArgs {
+                site,
+                profiles: args.profiles,
+                pages: args.pages.into(),
+                limit: args.limit,
+                contact: args.contact,
+                ca: args.ca,
+                allow_private: args.allow_private,
+                junit: args.junit,
+                har: args.har,
+                fail_on,
+            };
+            match tokio::spawn(async move { check_site::check(&args).await }).await {
+                Ok(Ok(site)) => (site.diagnosis.clone(), Some(site)),
+                Ok(Err(error)) => (Diagnosis::failed(&url, &format!("{error:#}")), None),
+                Err(_) => (Diagnosis::failed(&url, OUR_MISTAKE), None),
+            }
+        }
+    };
+    match (json, &site) {
+        (true, Some(site)) => say(&serde_json::to_string_pretty(site)?),
+        (true, None) => say(&serde_json::to_string_pretty(&diagnosis)?),
+        (false, _) => {
+            print(&diagnosis);
+            site.iter().for_each(print_pages);
+        }
     }
+    let counts = |f: &Finding| fail_on.counts(f.severity);
     Ok(ExitCode::from(match diagnosis.outcome {
-        Outcome::Working | Outcome::AsIntended => 0,
         Outcome::Broken => 1,
         Outcome::Unchecked => 2,
+        Outcome::Working | Outcome::AsIntended => u8::from(diagnosis.findings.iter().any(counts)),
     }))
 }
 
+const OUR_MISTAKE: &str = "a mistake in this program ended the check";
+
 async fn check(args: Args) -> Result<Diagnosis> {
-    let url = address::parse(&args.url)?;
+    let url = address::parse(args.url.as_deref().unwrap_or_default())?;
     let guard = guard(args.allow_private);
     guard
         .private
@@ -117,6 +185,7 @@ async fn check(args: Args) -> Result<Diagnosis> {
         viewports,
         pictures: false,
         stamp: &stamp,
+        asked: Asked::ByPerson,
     };
     let evidence = visit(&pool, &http, &order).await?;
     pool.close().await;
@@ -182,5 +251,23 @@ fn print(d: &Diagnosis) {
     }
     for n in &d.not_looked_at {
         say(&format!("  {}: {}", n.what, n.why));
+    }
+}
+
+fn print_pages(site: &SiteDiagnosis) {
+    say(&format!(
+        "\nPages: {} of {} right, {} unknown",
+        site.coverage.right, site.coverage.expected, site.coverage.unknown
+    ));
+    for p in &site.pages {
+        let seen = serde_json::json!(p.seen);
+        let root = p.root.map(|r| format!(" {r}")).unwrap_or_default();
+        let how = if p.visited { "" } else { " (by HTTP)" };
+        let seen = seen.as_str().unwrap_or_default();
+        say(&format!(
+            "  {:<8} {seen}{root}{how}  {}",
+            p.kind.word(),
+            p.url
+        ));
     }
 }

@@ -3,7 +3,7 @@
 
 use crate::house::{Place, open};
 use anyhow::{Context, Result};
-use newtfern_acts::{Actor, Acts, Token};
+use newtfern_acts::{Actor, Acts, ProfileForm, Token};
 use newtfern_core::brand::BrandSheet;
 use newtfern_core::colour::Rgb;
 use newtfern_core::intake::{self, SiteRow};
@@ -11,6 +11,7 @@ use newtfern_core::job::JobKind;
 use newtfern_core::platform::Platform;
 use newtfern_core::private_hosts::PrivateHosts;
 use newtfern_core::profile::{ConsentManager, Supplier};
+use newtfern_core::profiles::ProfileKind;
 use newtfern_core::site::SiteFields;
 use newtfern_standins::estate::{CLIENTS, Fault, SITES};
 use newtfern_standins::{DEMO_TOKEN, Standins};
@@ -185,10 +186,17 @@ async fn seed(acts: &Acts, port: u16) -> Result<bool> {
         text: DEMO_TOKEN,
         unencrypted: false,
     };
-    acts.put_supplier(&program(), None, &text, Some(token))
-        .await?;
     let rival = newtfern_standins::rival_profile();
-    acts.put_supplier(&program(), None, rival, None).await?;
+    for (text, token) in [(text.as_str(), Some(token)), (rival, None)] {
+        let form = ProfileForm {
+            kind: ProfileKind::Supplier,
+            which: None,
+            text,
+            why: "",
+            token,
+        };
+        acts.keep_profile(&program(), form).await?;
+    }
     clients(acts).await?;
     sites(acts, port).await?;
     for (email, name, role) in PEOPLE {

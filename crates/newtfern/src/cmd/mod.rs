@@ -3,8 +3,11 @@
 pub mod admin;
 pub mod backup;
 pub mod check;
+pub mod check_site;
 pub mod demo;
+pub mod derive;
 pub mod serve;
+pub mod survey;
 pub mod weigh;
 pub mod worker;
 

@@ -8,7 +8,7 @@ use anyhow::{Result, bail};
 use newtfern_acts::{Acts, Seen, Subject};
 use newtfern_core::job::JobKind;
 use newtfern_core::observation::{FailureKind, Viewport};
-use newtfern_core::visits::CheckOrder;
+use newtfern_core::visits::{Asked, CheckOrder};
 use newtfern_core::weigh::conclude;
 use newtfern_probe::browser::{Browser, Pool};
 use newtfern_probe::echo::EchoOrder;
@@ -74,6 +74,7 @@ async fn check_site(tools: &Tools, job: &Job, s: &Subject) -> Result<()> {
         viewports: &[Viewport::Desktop, Viewport::Phone],
         pictures: true,
         stamp: &stamp,
+        asked: Asked::ByPerson,
     };
     let evidence = check::run(&tools.pool, &tools.http, &order).await?;
     // What our own rule refuses says nothing of the site.

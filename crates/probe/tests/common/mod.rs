@@ -4,7 +4,7 @@
 use newtfern_core::chain::{Case, Diagnosis, Expect, diagnose};
 use newtfern_core::observation::{Observation, Viewport};
 use newtfern_core::profile::{ConsentManager, Supplier};
-use newtfern_core::visits::CheckOrder;
+use newtfern_core::visits::{Asked, CheckOrder};
 use newtfern_probe::browser::Pool;
 use newtfern_probe::check::run;
 use newtfern_probe::guard::Guard;
@@ -53,6 +53,7 @@ impl Checker {
             viewports: &[Viewport::Desktop, Viewport::Phone],
             pictures: false,
             stamp: "once",
+            asked: Asked::ByPerson,
         };
         let evidence = run(&self.pool, &self.http, &order).await.unwrap();
         let visits = evidence.visits;

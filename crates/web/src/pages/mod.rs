@@ -14,6 +14,7 @@ pub mod intake;
 pub mod lens;
 pub mod people;
 pub mod place;
+pub mod profiles;
 pub mod rounds;
 pub mod settings;
 pub mod sign_in;

@@ -24,7 +24,7 @@ struct Step {
 }
 
 /// A line of a difference: its class, its sign, its text.
-type Line = (&'static str, &'static str, String);
+pub(super) type Line = (&'static str, &'static str, String);
 
 struct Past {
     id: i64,
@@ -75,16 +75,18 @@ pub struct Asked {
     done: Option<String>,
 }
 
-fn difference(before: &str, after: &str) -> Vec<Line> {
-    let line = |(mark, line)| match mark {
+/// A line of a difference with its class and its sign.
+pub(super) fn marked((mark, line): (Mark, String)) -> Line {
+    match mark {
         Mark::Same => ("same", " ", line),
         Mark::Added => ("added", "+", line),
         Mark::Removed => ("removed", "\u{2212}", line),
-    };
-    slot_text::difference(before, after)
-        .into_iter()
-        .map(line)
-        .collect()
+    }
+}
+
+fn difference(before: &str, after: &str) -> Vec<Line> {
+    let lines = slot_text::difference(before, after);
+    lines.into_iter().map(marked).collect()
 }
 
 fn steps(slot: &Slot) -> Vec<Step> {

@@ -1,4 +1,4 @@
-//! Suppliers, the network rule, how people sign in, how much history is kept, the audit trail.
+//! The network rule, how people sign in, how much history is kept, the audit trail.
 
 use super::{form_again, render};
 use crate::error::PageResult;
@@ -11,27 +11,17 @@ use axum::response::{IntoResponse, Redirect};
 use newtfern_acts::{ActError, HouseRules};
 use serde::Deserialize;
 
-struct SupplierText {
-    id: String,
-    name: String,
-    text: String,
-}
-
 #[derive(Template)]
 #[template(path = "settings.html")]
 struct Page {
     frame: Frame,
-    suppliers: Vec<SupplierText>,
     private_hosts: String,
     keep_checks: i64,
     second_required: bool,
-    /// A form that could not be kept, by the id of the profile, `new` or `house`; what was
-    /// typed into it and what is wrong.
+    /// A form that could not be kept, by its name; what was typed into it and what is wrong.
     refused: String,
     typed: Fields,
     problem: String,
-    /// A token was refused for going out unencrypted: offer it all the same.
-    may_unencrypted: bool,
 }
 
 /// Shows the settings.
@@ -50,25 +40,14 @@ async fn whole(
     problem: String,
 ) -> PageResult<Page> {
     let store = app.store();
-    let mut suppliers = Vec::new();
-    for s in store.all_suppliers().await? {
-        let text = store.supplier_text(&s.id).await?.unwrap_or_default();
-        suppliers.push(SupplierText {
-            id: s.id,
-            name: s.name,
-            text,
-        });
-    }
     Ok(Page {
         frame: Frame::new(app, reader, "Settings", "", "settings").await?,
-        suppliers,
         private_hosts: store.private_hosts().await?.to_string(),
         keep_checks: store.keep_checks().await?,
         second_required: store.second_required().await?,
         refused: refused.to_string(),
         typed,
         problem,
-        may_unencrypted: false,
     })
 }
 
@@ -81,11 +60,9 @@ async fn answer<T>(
 ) -> PageResult {
     match result {
         Ok(_) => Ok(Redirect::to("/settings").into_response()),
-        Err(error @ (ActError::Bad(_) | ActError::Unencrypted(_))) => {
+        Err(ActError::Bad(problem)) => {
             let reader = posted.reader();
-            let mut page = whole(app, &reader, form, posted.fields, error.to_string()).await?;
-            page.may_unencrypted = matches!(error, ActError::Unencrypted(_));
-            form_again(&page)
+            form_again(&whole(app, &reader, form, posted.fields, problem).await?)
         }
         Err(other) => Err(other.into()),
     }
@@ -104,22 +81,6 @@ pub async fn save(State(app): State<App>, posted: Posted) -> PageResult {
     };
     let kept = app.acts.set_house_rules(&posted.actor(), rules).await;
     answer(&app, posted, "house", kept).await
-}
-
-/// Keeps a supplier's profile.
-///
-/// # Errors
-/// Where the person is no administrator; mistakes come back with the form.
-pub async fn supplier(State(app): State<App>, posted: Posted) -> PageResult {
-    let f = &posted.fields;
-    let known = f.some("which");
-    let which = known.clone().unwrap_or_else(|| "new".into());
-    let text = f.get("profile");
-    let kept = app
-        .acts
-        .put_supplier(&posted.actor(), known.as_deref(), text, f.token())
-        .await;
-    answer(&app, posted, &which, kept).await
 }
 
 #[derive(Deserialize)]

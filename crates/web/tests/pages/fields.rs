@@ -207,8 +207,8 @@ async fn a_text_that_is_too_long_is_told_and_kept_in_the_form() {
             "Shop",
         ),
         (
-            "/settings/supplier",
-            vec![("profile", &profile), ("token", token)],
+            "/profiles/supplier/brindle",
+            vec![("text", &profile), ("token", token)],
             "token holds a line end",
             "[recognise]",
         ),

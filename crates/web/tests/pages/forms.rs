@@ -1,7 +1,7 @@
 //! All forms of the application that change something, so that each rule for forms is tried on each.
 
 /// What technicians send.
-pub const FORMS: [&str; 17] = [
+pub const FORMS: [&str; 20] = [
     "/bulk",
     "/rounds/1/cancel",
     "/rounds/1/again",
@@ -19,12 +19,18 @@ pub const FORMS: [&str; 17] = [
     "/handovers/1/link",
     "/handovers/1/withdraw",
     "/house-style",
+    "/profiles/look",
+    "/profiles/try",
+    "/profiles/from-snippet",
 ];
 
 /// What only administrators send.
-pub const ADMINISTRATION: [&str; 7] = [
+pub const ADMINISTRATION: [&str; 10] = [
     "/settings",
-    "/settings/supplier",
+    "/profiles/act",
+    "/profiles/new",
+    "/profiles/supplier/brindle",
+    "/profiles/supplier/brindle/remove",
     "/people",
     "/people/act",
     "/people/link",

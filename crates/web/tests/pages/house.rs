@@ -11,6 +11,7 @@ use newtfern_core::address;
 use newtfern_core::brand::BrandSheet;
 use newtfern_core::design::{Design, Field, Layer};
 use newtfern_core::family::{Assessed, Detail, Family, Standing};
+use newtfern_core::pages::PageCopy;
 use newtfern_core::platform::Platform;
 use newtfern_core::profile::{ConsentManager, Supplier};
 use newtfern_core::site::SiteFields;
@@ -38,6 +39,8 @@ pub struct Stage {
     /// What reading or writing any slot fails with.
     pub failing: Mutex<Option<SlotError>>,
     pub tokens: Mutex<Vec<String>>,
+    /// Documents by address.
+    pub pages: Mutex<HashMap<String, String>>,
 }
 
 impl Stage {
@@ -90,6 +93,16 @@ impl Outside for Stage {
             problem,
             remarks: vec![],
         }
+    }
+
+    async fn page(&self, address: &Url) -> PageCopy {
+        let mut copy = PageCopy::lost(address, "no such page on this stage");
+        if let Some(html) = self.pages.lock().unwrap().get(address.as_str()) {
+            copy.page.failure = None;
+            copy.page.status = Some(200);
+            copy.page.html.clone_from(html);
+        }
+        copy
     }
 
     async fn read_slot(&self, address: &Url, token: &str) -> Result<SlotText, SlotError> {
@@ -431,14 +444,25 @@ impl Caller {
 
     /// A form with one file.
     pub async fn upload(&self, path: &str, field: &str, file: &[u8]) -> Answer {
+        self.send_files(path, field, &[("f", file)]).await
+    }
+
+    pub async fn upload_all(&self, path: &str, field: &str, files: &[(&str, &str)]) -> Answer {
+        let files: Vec<(&str, &[u8])> = files.iter().map(|(n, t)| (*n, t.as_bytes())).collect();
+        self.send_files(path, field, &files).await
+    }
+
+    async fn send_files(&self, path: &str, field: &str, files: &[(&str, &[u8])]) -> Answer {
         let edge = "----newtfern-edge";
-        let mut body = format!(
-            "--{edge}\r\ncontent-disposition: form-data; name=\"csrf\"\r\n\r\n{}\r\n--{edge}\r\ncontent-disposition: form-data; name=\"{field}\"; filename=\"f\"\r\n\r\n",
-            self.csrf
-        )
-        .into_bytes();
-        body.extend_from_slice(file);
-        body.extend_from_slice(format!("\r\n--{edge}--\r\n").as_bytes());
+        let part =
+            |about: String| format!("--{edge}\r\ncontent-disposition: form-data; {about}\r\n\r\n");
+        let csrf = part("name=\"csrf\"".into()) + &self.csrf + "\r\n";
+        let mut body = csrf.into_bytes();
+        for (name, file) in files {
+            let head = part(format!("name=\"{field}\"; filename=\"{name}\""));
+            body.extend([head.as_bytes(), file, b"\r\n"].concat());
+        }
+        body.extend_from_slice(format!("--{edge}--\r\n").as_bytes());
         let request = Request::builder().method(Method::POST).uri(path).header(
             "content-type",
             format!("multipart/form-data; boundary={edge}"),

@@ -13,6 +13,7 @@ mod intake;
 mod lenses;
 mod people;
 mod placing;
+mod profiles;
 mod rounds;
 mod serving;
 mod settings;

@@ -1,4 +1,4 @@
-//! Administration: people, roles, the network rule, suppliers, the house style, the audit trail.
+//! Administration: people, roles, the network rule, the house style, the audit trail.
 
 use crate::forms::ADMINISTRATION;
 use crate::house::{design_form, house};
@@ -19,7 +19,7 @@ async fn only_administrators_administer() {
     }
     let list = house.store().private_hosts().await.unwrap();
     assert_eq!(list, PrivateHosts::none());
-    technician.get("/settings").await.lacks("Add a supplier");
+    technician.get("/profiles").await.lacks("New supplier");
     technician.get("/people").await.lacks("Add a person");
 }
 
@@ -200,89 +200,6 @@ async fn a_role_changes_at_once_and_nobody_changes_their_own() {
 }
 
 #[tokio::test]
-async fn a_supplier_profile_is_kept_or_comes_back_with_what_is_wrong() {
-    // One story: each part stands on what the one before left behind.
-    let house = house().await;
-    let administrator = house.person(Role::Administrator).await;
-    let text = newtfern_standins::rival_profile();
-    administrator
-        .post(
-            "/settings/supplier",
-            &[("profile", text), ("token", "console-secret-1")],
-        )
-        .await
-        .leads();
-    assert_eq!(
-        house
-            .store()
-            .supplier_text("quoin")
-            .await
-            .unwrap()
-            .as_deref(),
-        Some(text)
-    );
-    let sealed = house
-        .store()
-        .supplier_token("quoin")
-        .await
-        .unwrap()
-        .unwrap();
-    let opened = house.acts().supplier_token("quoin").await.unwrap();
-    assert_eq!(opened.as_deref(), Some("console-secret-1"));
-    assert!(!String::from_utf8_lossy(&sealed).contains("console-secret"));
-    administrator
-        .get("/settings")
-        .await
-        .has("quoin")
-        .lacks("console-secret-1");
-
-    // Its id is taken now, and cannot be changed under the sites that name it.
-    administrator
-        .post("/settings/supplier", &[("profile", text)])
-        .await
-        .is(422)
-        .has("already: change its profile");
-    let renamed = text.replace("id = \"quoin\"", "id = \"other\"");
-    administrator
-        .post(
-            "/settings/supplier",
-            &[("profile", &renamed), ("which", "quoin")],
-        )
-        .await
-        .is(422)
-        .has("sites name it by its id");
-    let everywhere = text.replace("script_hosts = [", "script_hosts = [\"*\", ");
-    administrator
-        .post(
-            "/settings/supplier",
-            &[("profile", &everywhere), ("which", "quoin")],
-        )
-        .await
-        .is(422)
-        .has("is no host");
-
-    let broken = text.replace("[snippet]", "[snipet]") + "\n# the note I do not want to lose";
-    administrator
-        .post(
-            "/settings/supplier",
-            &[("profile", &broken), ("which", "quoin")],
-        )
-        .await
-        .is(422)
-        .has("The profile was not kept")
-        .has("the note I do not want to lose");
-    assert_eq!(
-        house
-            .store()
-            .supplier_text("quoin")
-            .await
-            .unwrap()
-            .as_deref(),
-        Some(text)
-    );
-}
-
-#[tokio::test]
 async fn the_house_style_reaches_every_design_and_a_wrong_value_keeps_the_rest() {
     let house = house().await;
     let technician = house.person(Role::Technician).await;
@@ -355,17 +272,12 @@ async fn a_token_that_would_go_out_unencrypted_is_kept_only_after_a_warning() {
     let id = newtfern_core::profile::Supplier::from_toml(&profile)
         .unwrap()
         .id;
-    let mut form = vec![("profile", &*profile), ("token", "abc")];
-    if house.store().supplier_text(&id).await.unwrap().is_some() {
-        form.push(("which", &id));
-    }
-    let refused = administrator.post("/settings/supplier", &form).await;
+    let mut form = vec![("text", &*profile), ("token", "abc"), ("kind", "supplier")];
+    let path = format!("/profiles/supplier/{id}");
+    let refused = administrator.post(&path, &form).await;
     refused.is(422).has("unencrypted, and whoever listens");
     assert!(house.store().supplier_token(&id).await.unwrap().is_none());
     form.push(("unencrypted", "yes"));
-    administrator
-        .post("/settings/supplier", &form)
-        .await
-        .leads();
+    administrator.post(&path, &form).await.leads();
     assert!(house.store().supplier_token(&id).await.unwrap().is_some());
 }

@@ -24,6 +24,13 @@ pub fn judge(c: &Facts) -> Answer {
             _ => Answer::Holds,
         };
     };
+    // That other pages have it in their documents does not tell that it comes by no other way here.
+    if let Some(why) = c.document_cut() {
+        return Answer::cannot_tell("the whole document", why);
+    }
+    if let Some(why) = c.cut_off() {
+        return Answer::cannot_tell("whether the widget comes by another way", why);
+    }
     Finding::broken(
         Code::PlacedOtherPage,
         "The snippet is missing here and present on another page of the site.",
@@ -41,7 +48,7 @@ mod tests {
     use crate::chain::testing::{GOOD, Wanted, aside, loader, missed, page, with};
     use crate::chain::{Outcome, Purpose};
     use crate::code::Code;
-    use crate::observation::Unlooked;
+    use crate::observation::{Look, Unlooked};
 
     #[test]
     fn a_linked_page_that_has_it_is_named() {
@@ -70,6 +77,26 @@ mod tests {
         let d = Wanted::with_asides([missed(Purpose::Linked, Unlooked::Deadline)]).of(&[page("")]);
         assert_eq!(d.outcome, Outcome::Unchecked);
         assert_eq!(d.not_looked_at[0].what, "any other page of the site");
+    }
+
+    #[test]
+    fn what_was_not_read_or_not_waited_for_is_not_missing() {
+        let linked = || Wanted::with_asides([aside(Purpose::Linked, GOOD)]);
+        let cut = with(page(""), |o| o.page.html_cut = true);
+        let late = with(page(""), |o| {
+            o.looks.alive = Look::NotLooked {
+                why: Unlooked::Deadline,
+            };
+        });
+        for (seen, what) in [(cut, "the whole document"), (late, "by another way")] {
+            let d = linked().of(&[seen]);
+            assert_eq!(d.outcome, Outcome::Unchecked);
+            assert!(
+                d.not_looked_at[0].what.contains(what),
+                "{:?}",
+                d.not_looked_at
+            );
+        }
     }
 
     #[test]

@@ -1,0 +1,134 @@
+//! When a widget is staffed, as a file says it.
+
+use serde::{Deserialize, Serialize};
+
+/// What a widget does while nobody is there.
+#[derive(Debug, Clone, Copy, Default, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(rename_all = "lowercase")]
+pub enum OutsideHours {
+    /// A form for messages stays.
+    #[default]
+    Message,
+    /// It is gone.
+    Hide,
+}
+
+/// A day of the week.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Serialize, Deserialize)]
+#[serde(rename_all = "lowercase")]
+#[allow(missing_docs)]
+pub enum Day {
+    Mon,
+    Tue,
+    Wed,
+    Thu,
+    Fri,
+    Sat,
+    Sun,
+}
+
+/// A time of day in minutes after midnight; `24:00` is the end of the day.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Serialize, Deserialize)]
+#[serde(try_from = "String", into = "String")]
+pub struct TimeOfDay(u16);
+
+impl TimeOfDay {
+    /// Minutes after midnight, 0 to 1440.
+    pub fn minutes(self) -> u16 {
+        self.0
+    }
+}
+
+impl TryFrom<String> for TimeOfDay {
+    type Error = String;
+
+    fn try_from(text: String) -> Result<Self, String> {
+        let number = |part: &str| {
+            let digits = part.len() == 2 && part.bytes().all(|b| b.is_ascii_digit());
+            part.parse::<u16>().ok().filter(|_| digits)
+        };
+        let parts = text.split_once(':');
+        let parts = parts.and_then(|(h, m)| Some((number(h)?, number(m)?)));
+        match parts {
+            Some((24, 0)) => Ok(TimeOfDay(1_440)),
+            Some((h, m)) if h < 24 && m < 60 => Ok(TimeOfDay(h * 60 + m)),
+            _ => Err(format!(
+                "\u{201c}{text}\u{201d} is no time of day, such as 09:00"
+            )),
+        }
+    }
+}
+
+impl From<TimeOfDay> for String {
+    fn from(time: TimeOfDay) -> String {
+        format!("{:02}:{:02}", time.0 / 60, time.0 % 60)
+    }
+}
+
+/// When it is staffed. Where `to` is before `from` it runs over midnight.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(deny_unknown_fields)]
+pub struct Hours {
+    /// Days on which it begins.
+    pub days: Vec<Day>,
+    /// Local wall time.
+    pub from: TimeOfDay,
+    /// Local wall time.
+    pub to: TimeOfDay,
+}
+
+impl Hours {
+    pub(super) fn sound(&self) -> Result<(), String> {
+        if self.days.is_empty() {
+            return Err("days is empty: name the days on which it is staffed".into());
+        }
+        if self.from == self.to {
+            return Err("from and to are the same: for the whole day write 00:00 to 24:00".into());
+        }
+        if self.from.minutes() == 1_440 {
+            return Err("from cannot be 24:00: write 00:00 of the next day".into());
+        }
+        Ok(())
+    }
+}
+
+/// A day on which it is not staffed.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(deny_unknown_fields)]
+pub struct Closed {
+    /// The day, as `2026-12-25`.
+    pub on: CalendarDay,
+}
+
+/// A day of the Gregorian calendar (RFC 3339, full-date).
+#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Serialize, Deserialize)]
+#[serde(try_from = "String", into = "String")]
+pub struct CalendarDay {
+    year: u16,
+    month: u8,
+    day: u8,
+}
+
+impl TryFrom<String> for CalendarDay {
+    type Error = String;
+
+    fn try_from(text: String) -> Result<Self, String> {
+        let none = || format!("\u{201c}{text}\u{201d} is no day, such as 2026-12-25");
+        // Read by the reader of TOML, which takes days as the standard writes them and no others.
+        let read: toml::value::Datetime = text.parse().map_err(|_| none())?;
+        match (read.date, read.time) {
+            (Some(date), None) => Ok(CalendarDay {
+                year: date.year,
+                month: date.month,
+                day: date.day,
+            }),
+            _ => Err(none()),
+        }
+    }
+}
+
+impl From<CalendarDay> for String {
+    fn from(day: CalendarDay) -> String {
+        format!("{:04}-{:02}-{:02}", day.year, day.month, day.day)
+    }
+}

@@ -1,0 +1,22 @@
+//! The pages of a site: which there are ([`robots`], [`sitemap`], [`inventory`]), what each is for
+//! ([`kind`]), which were made alike ([`template`]), which a browser visits ([`sample`]), and where the
+//! widget must and must not be ([`rules`]).
+
+mod copy;
+pub mod inventory;
+pub mod kind;
+mod pattern;
+mod read;
+pub mod robots;
+mod rules;
+pub mod sample;
+pub mod sitemap;
+pub mod template;
+mod words;
+
+pub use copy::{FoundBy, PageCopy};
+pub use kind::{KindSeen, PageKind, kind_of};
+pub use pattern::{Pattern, PatternError};
+pub use read::{ReadPage, languages, sorted};
+pub use robots::Robots;
+pub use rules::PageRules;

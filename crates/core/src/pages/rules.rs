@@ -1,0 +1,80 @@
+//! On which pages a widget must and must not be.
+
+use super::{PageKind, Pattern};
+use crate::chain::Expect;
+use serde::{Deserialize, Serialize};
+use url::Url;
+
+/// Patterns of one widget.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+#[serde(default)]
+pub struct PageRules {
+    /// Where it must be.
+    pub on: Vec<Pattern>,
+    /// Where it must not be; wins over `on`.
+    pub not_on: Vec<Pattern>,
+}
+
+impl Default for PageRules {
+    fn default() -> Self {
+        PageRules {
+            on: vec![Pattern::every()],
+            not_on: Vec::new(),
+        }
+    }
+}
+
+impl PageRules {
+    /// Should it be on this page? A page that no pattern names should be without it.
+    pub fn expects(&self, page: &Url, kind: PageKind) -> Expect {
+        let takes = |p: &Pattern| p.takes(page, kind);
+        match self.on.iter().any(takes) && !self.not_on.iter().any(takes) {
+            true => Expect::Present,
+            false => Expect::Absent,
+        }
+    }
+
+    /// The pattern that decides about a page.
+    pub fn decided_by(&self, page: &Url, kind: PageKind) -> Option<&Pattern> {
+        let takes = |p: &&Pattern| p.takes(page, kind);
+        let without = self.not_on.iter().find(takes);
+        without.or_else(|| self.on.iter().find(takes))
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn what_must_not_wins_and_what_nobody_names_is_without() {
+        let read = |text: &str| Pattern::read(text).unwrap();
+        let rules = PageRules {
+            on: vec![read("/shop/**"), read("kind:article")],
+            not_on: vec![read("/shop/gifts"), read("kind:legal")],
+        };
+        let expects = |path: &str, kind| {
+            let page = Url::parse(&format!("https://kites.example{path}")).unwrap();
+            (
+                rules.expects(&page, kind) == Expect::Present,
+                rules.decided_by(&page, kind).map(|p| p.text().to_string()),
+            )
+        };
+        assert_eq!(
+            expects("/shop/a", PageKind::Item),
+            (true, Some("/shop/**".into()))
+        );
+        assert_eq!(
+            expects("/shop/gifts", PageKind::Item),
+            (false, Some("/shop/gifts".into()))
+        );
+        assert_eq!(
+            expects("/x", PageKind::Article),
+            (true, Some("kind:article".into()))
+        );
+        assert_eq!(expects("/x", PageKind::Other), (false, None));
+        let every = PageRules::default();
+        let page = Url::parse("https://kites.example/x?y").unwrap();
+        assert_eq!(every.expects(&page, PageKind::Other), Expect::Present);
+    }
+}

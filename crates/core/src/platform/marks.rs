@@ -1,0 +1,134 @@
+//! How a platform, and a tag manager's published set, are recognised in a page.
+
+use super::Platform;
+use crate::html::Document;
+use serde::{Deserialize, Serialize};
+
+/// Marks of a platform in a page.
+#[derive(Debug, Clone, Default, Serialize, Deserialize)]
+#[serde(default)]
+pub struct PlatformMarks {
+    /// Beginnings of the `generator` meta element's content.
+    pub generators: Vec<String>,
+    /// Substrings of the document's source.
+    pub markers: Vec<String>,
+    /// Response headers, `name: beginning of value`.
+    pub headers: Vec<String>,
+}
+
+/// Marks of a tag manager's published set in a page.
+#[derive(Debug, Clone, Default, Serialize, Deserialize)]
+#[serde(deny_unknown_fields)]
+pub struct SetMarks {
+    /// Hosts that serve the sets.
+    #[serde(default)]
+    pub hosts: Vec<String>,
+    /// Regular expressions with a group `set`, tried on addresses of scripts and on inline script text.
+    pub patterns: Vec<String>,
+}
+
+impl Platform {
+    /// How surely a document is of this platform: the weight of the marks seen.
+    pub fn marks(&self, html: &str, headers: &[(String, String)]) -> usize {
+        let seen = self.marks_in(&Document::parse(html), html, headers);
+        seen.iter().map(|m| m.weight).sum()
+    }
+
+    /// Each mark of it that a page has.
+    pub fn marks_in(
+        &self,
+        document: &Document,
+        html: &str,
+        headers: &[(String, String)],
+    ) -> Vec<MarkSeen> {
+        let mut out = Vec::new();
+        let mut seen = |weight: usize, what: String| out.push(MarkSeen { weight, what });
+        let generators = generators(document);
+        let r = &self.recognise;
+        for wanted in &r.generators {
+            let wanted = wanted.to_lowercase();
+            if let Some(found) = generators.iter().find(|g| g.starts_with(&wanted)) {
+                seen(2, format!("its generator is \u{201c}{found}\u{201d}"));
+            }
+        }
+        for marker in r.markers.iter().filter(|m| html.contains(m.as_str())) {
+            seen(1, format!("its document has \u{201c}{marker}\u{201d}"));
+        }
+        for header in &r.headers {
+            let Some((name, value)) = header.split_once(':') else {
+                continue;
+            };
+            let (name, value) = (name.trim(), value.trim().to_lowercase());
+            let fits = |(n, v): &&(String, String)| {
+                n.eq_ignore_ascii_case(name) && v.to_lowercase().starts_with(&value)
+            };
+            if let Some((n, v)) = headers.iter().find(fits) {
+                seen(1, format!("its answer has the header {n}: {v}"));
+            }
+        }
+        out
+    }
+}
+
+/// A mark of a platform that a page has.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct MarkSeen {
+    /// How much it tells.
+    pub weight: usize,
+    /// What was seen, in words.
+    pub what: String,
+}
+
+fn generators(document: &Document) -> Vec<String> {
+    let is_generator = |id: &usize| {
+        document.name(*id) == Some("meta")
+            && document
+                .attribute(*id, "name")
+                .is_some_and(|n| n.eq_ignore_ascii_case("generator"))
+    };
+    let ids = document.walk().into_iter().filter(is_generator);
+    let content = |id| document.attribute(id, "content").map(str::to_lowercase);
+    ids.filter_map(content).collect()
+}
+
+/// The platform with the most marks; none where nothing was seen.
+pub fn guess<'a>(
+    platforms: &'a [Platform],
+    html: &str,
+    headers: &[(String, String)],
+) -> Option<&'a Platform> {
+    platforms
+        .iter()
+        .map(|p| (p.marks(html, headers), p))
+        .filter(|(marks, _)| *marks > 0)
+        .max_by_key(|(marks, _)| *marks)
+        .map(|(_, p)| p)
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn the_platform_with_most_marks_is_guessed() {
+        let p = |id: &str, generator: &str, marker: &str| Platform {
+            id: id.into(),
+            name: id.into(),
+            recognise: PlatformMarks {
+                generators: vec![generator.into()],
+                markers: vec![marker.into()],
+                headers: vec![],
+            },
+            slots: vec![],
+            interface: None,
+            sets: None,
+        };
+        let all = [
+            p("a", "Quillhouse", "/qh-assets/"),
+            p("b", "Other", "id=\"app\""),
+        ];
+        let html = "<meta name=Generator content='quillhouse 4'><link href=/qh-assets/x.css><div id=\"app\">";
+        assert_eq!(guess(&all, html, &[]).unwrap().id, "a");
+        assert!(guess(&all, "<p>plain", &[]).is_none());
+    }
+}

@@ -1,0 +1,127 @@
+//! The parts of a supplier profile beyond what the chain needs. Every field of theirs must be known: a
+//! selector under a mistyped name would never be looked at, and nobody would hear of it.
+
+use serde::{Deserialize, Serialize};
+use std::collections::BTreeMap;
+
+/// Expressions by which a widget tells who is there; true means this state.
+#[derive(Debug, Clone, Default, PartialEq, Serialize, Deserialize)]
+#[serde(deny_unknown_fields, default)]
+pub struct PresenceStates {
+    /// Somebody is there.
+    pub online: String,
+    /// Nobody is.
+    pub away: String,
+    /// It is closed.
+    pub closed: String,
+}
+
+/// Selectors of the places where a widget's texts are seen.
+#[derive(Debug, Clone, Default, PartialEq, Serialize, Deserialize)]
+#[serde(deny_unknown_fields, default)]
+pub struct TextPlaces {
+    /// Above the talk.
+    pub title: String,
+    /// Below the title.
+    pub subtitle: String,
+    /// The first words.
+    pub greeting: String,
+    /// Before a talk begins.
+    pub notice: String,
+    /// Its link.
+    pub notice_link: String,
+    /// Beside the launcher.
+    pub prompt: String,
+    /// While nobody is there.
+    pub away: String,
+}
+
+/// Where links to other channels are.
+#[derive(Debug, Clone, Default, PartialEq, Serialize, Deserialize)]
+#[serde(deny_unknown_fields, default)]
+pub struct ChannelList {
+    /// Selector of the links, in their order.
+    pub items: String,
+}
+
+/// How to send a test message through the widget and read the answer; selectors inside the panel
+/// (or its frame), and the addresses of the supplier's console interface.
+#[derive(Debug, Clone, Serialize, Deserialize)]
+#[serde(deny_unknown_fields)]
+pub struct EchoSteps {
+    /// What comes before the message can be written.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub before: Vec<EchoStep>,
+    /// Selector of the field for words.
+    pub input: String,
+    /// Selector of the control that sends.
+    pub send: String,
+    /// Where answers of the agent appear.
+    pub answers: String,
+    /// GET gives `{"messages": [{"id", "text", "page", "at"}]}`; `{{key}}` is replaced.
+    pub console_read: String,
+    /// POST with `{"conversation", "text"}` answers as an agent.
+    pub console_answer: String,
+}
+
+/// One step before the message; each does one thing.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+#[serde(try_from = "StepFields", into = "StepFields")]
+pub enum EchoStep {
+    /// Writes into a field.
+    Fill {
+        /// Its selector.
+        selector: String,
+        /// What: `name`, `mail`, `phone`, or words to be written as they stand.
+        with: String,
+    },
+    /// Ticks a box, by its selector.
+    Tick(String),
+    /// Presses a button, by its selector.
+    Click(String),
+}
+
+/// A step as a file writes it.
+#[derive(Default, Serialize, Deserialize)]
+#[serde(deny_unknown_fields, default)]
+struct StepFields {
+    #[serde(skip_serializing_if = "Option::is_none")]
+    fill: Option<String>,
+    #[serde(skip_serializing_if = "Option::is_none")]
+    with: Option<String>,
+    #[serde(skip_serializing_if = "Option::is_none")]
+    tick: Option<String>,
+    #[serde(skip_serializing_if = "Option::is_none")]
+    click: Option<String>,
+}
+
+impl TryFrom<StepFields> for EchoStep {
+    type Error = &'static str;
+
+    fn try_from(fields: StepFields) -> Result<Self, Self::Error> {
+        match (fields.fill, fields.with, fields.tick, fields.click) {
+            (Some(selector), Some(with), None, None) => Ok(EchoStep::Fill { selector, with }),
+            (None, None, Some(selector), None) => Ok(EchoStep::Tick(selector)),
+            (None, None, None, Some(selector)) => Ok(EchoStep::Click(selector)),
+            _ => Err("a step is one of: fill and with, tick, click"),
+        }
+    }
+}
+
+impl From<EchoStep> for StepFields {
+    fn from(step: EchoStep) -> StepFields {
+        let mut out = StepFields::default();
+        match step {
+            EchoStep::Fill { selector, with } => {
+                (out.fill, out.with) = (Some(selector), Some(with))
+            }
+            EchoStep::Tick(selector) => out.tick = Some(selector),
+            EchoStep::Click(selector) => out.click = Some(selector),
+        }
+        out
+    }
+}
+
+/// Names under which the design's values are entered at the supplier, by the names that an expectation
+/// file gives them, in the supplier's order.
+pub type Desk = BTreeMap<String, String>;

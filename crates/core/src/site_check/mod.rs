@@ -1,0 +1,160 @@
+//! The verdict over the pages of a site: what should be by the expectation, what a browser saw on some of
+//! them and what HTTP alone told of the others.
+
+mod cell;
+mod outcome;
+mod uncompared;
+
+pub use cell::Seen;
+
+use crate::chain::{Aside, Diagnosis, Expect, NotLookedAt};
+use crate::code::Code;
+use crate::expectation::Expectation;
+use crate::observation::Observation;
+use crate::pages::{PageCopy, PageKind, PageRules};
+use crate::profile::{ConsentManager, Supplier};
+use crate::profiles::{Profiles, ProfilesError};
+use serde::Serialize;
+
+/// One widget that is looked for.
+#[derive(Debug, Clone)]
+pub struct Subject<'a> {
+    /// Whose.
+    pub supplier: &'a Supplier,
+    /// The right key; none where any is.
+    pub key: Option<&'a str>,
+    /// Where it must and must not be.
+    pub rules: PageRules,
+}
+
+/// The widgets of an expectation; of a site that should have none each known one, which should be nowhere.
+///
+/// # Errors
+/// [`ProfilesError::Unknown`], where no profile has the name that the expectation gives.
+pub fn subjects<'a>(
+    expectation: &'a Expectation,
+    profiles: &'a Profiles,
+) -> Result<Vec<Subject<'a>>, ProfilesError> {
+    if expectation.widgets.is_empty() {
+        let nowhere = PageRules {
+            on: Vec::new(),
+            not_on: Vec::new(),
+        };
+        let none = profiles.suppliers.iter().map(|supplier| Subject {
+            supplier,
+            key: None,
+            rules: nowhere.clone(),
+        });
+        return Ok(none.collect());
+    }
+    let wanted = expectation.widgets.iter().map(|w| {
+        Ok(Subject {
+            supplier: profiles.supplier(&w.supplier)?,
+            key: w.wanted_key(),
+            rules: w.rules(),
+        })
+    });
+    wanted.collect()
+}
+
+/// What a browser saw of one page, for one widget.
+#[derive(Debug, Default)]
+pub struct WidgetVisits {
+    /// Index of the widget among the subjects.
+    pub subject: usize,
+    /// The visits.
+    pub visits: Vec<Observation>,
+    /// Copies beside them.
+    pub asides: Vec<Aside>,
+}
+
+/// One page with all that was seen of it.
+#[derive(Debug)]
+pub struct SitePage {
+    /// As it was had by HTTP.
+    pub copy: PageCopy,
+    /// What it is for.
+    pub kind: PageKind,
+    /// Its template.
+    pub template: String,
+    /// What a browser saw; empty where none went there.
+    pub visited: Vec<WidgetVisits>,
+}
+
+/// A site, what should be on it and what was seen.
+pub struct SiteCase<'a> {
+    /// What should be.
+    pub expectation: &'a Expectation,
+    /// The widgets that are looked for.
+    pub subjects: &'a [Subject<'a>],
+    /// Suppliers whose widget nobody wants.
+    pub rivals: &'a [Supplier],
+    /// The site's consent manager.
+    pub consent: Option<&'a ConsentManager>,
+    /// Its pages, the one given first.
+    pub pages: &'a [SitePage],
+    /// What the time or the network kept from being looked at.
+    pub gaps: &'a [NotLookedAt],
+}
+
+/// What is told of one page.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize)]
+pub struct PageRow {
+    /// Its address.
+    pub url: String,
+    /// What it is for.
+    pub kind: PageKind,
+    /// Its template.
+    pub template: String,
+    /// What should be there.
+    pub expected: Expect,
+    /// What is there.
+    pub seen: Seen,
+    /// Why it is not right, where that is known.
+    pub root: Option<Code>,
+    /// A browser went there.
+    pub visited: bool,
+}
+
+impl PageRow {
+    /// It is as it should be.
+    pub fn is_right(&self) -> bool {
+        let same = match self.expected {
+            Expect::Present => self.seen == Seen::Present,
+            Expect::Absent => self.seen == Seen::Absent,
+        };
+        same && self.root.is_none()
+    }
+}
+
+/// How many pages are as they should be.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize)]
+pub struct Coverage {
+    /// Pages that were looked at.
+    pub expected: usize,
+    /// Those that are as they should be.
+    pub right: usize,
+    /// Those of which it is not known.
+    pub unknown: usize,
+}
+
+/// The object that `newtfern check --site --json` prints.
+#[derive(Debug, Clone, Serialize)]
+pub struct SiteDiagnosis {
+    /// The page that the verdict is about, in the form of a check of one page.
+    #[serde(flatten)]
+    pub diagnosis: Diagnosis,
+    /// All pages that were looked at.
+    pub pages: Vec<PageRow>,
+    /// How many are right.
+    pub coverage: Coverage,
+}
+
+/// Judges a site.
+pub fn judge(case: &SiteCase) -> SiteDiagnosis {
+    let cells = cell::all(case);
+    outcome::told(case, &cells)
+}
+
+#[cfg(test)]
+mod tests;

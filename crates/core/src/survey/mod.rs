@@ -1,0 +1,287 @@
+//! What is already on a site, as far as HTTP alone tells: pages with their kinds and templates, platform,
+//! widgets with keys, consent manager, tag manager's set, languages, what keeps us out. Each with what it
+//! was told by.
+
+mod marks;
+mod widgets;
+
+use crate::chain::NotLookedAt;
+use crate::expectation::{Expectation, Widget};
+use crate::pages::{FoundBy, PageCopy, PageKind, ReadPage, languages, sorted};
+use crate::profiles::{ProfileKind, Profiles};
+use serde::Serialize;
+use url::Url;
+
+pub use widgets::WidgetSeen;
+
+/// What is on a site.
+#[derive(Debug, Clone, Serialize)]
+pub struct Survey {
+    /// The address that was asked for.
+    pub url: String,
+    /// Where it leads.
+    pub final_url: String,
+    /// The pages that were had, or could not be.
+    pub pages: Vec<PageSeen>,
+    /// The platform that fits best.
+    pub platform: Option<Known>,
+    /// Widgets, known ones first.
+    pub widgets: Vec<WidgetSeen>,
+    /// The consent manager.
+    pub consent: Option<Known>,
+    /// Published sets of tag managers.
+    pub tag_sets: Vec<TagSet>,
+    /// BCP 47 tags, the home page's own first.
+    pub languages: Vec<String>,
+    /// What keeps programs, and so us, out.
+    pub kept_out: Vec<KeptOut>,
+    /// What was not looked at, and why.
+    pub not_looked_at: Vec<NotLookedAt>,
+}
+
+/// One page of a survey.
+#[derive(Debug, Clone, Serialize)]
+pub struct PageSeen {
+    /// Its address.
+    pub url: String,
+    /// What it is for.
+    pub kind: PageKind,
+    /// What told that.
+    pub kind_by: String,
+    /// Its template.
+    pub template: String,
+    /// How it came to be known.
+    pub found: FoundBy,
+    /// Its status; none where no answer came.
+    pub status: Option<u16>,
+    /// Its language, as it says.
+    pub language: Option<String>,
+    /// Title of its document.
+    pub title: String,
+    /// Why it could not be had.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub lost: Option<String>,
+}
+
+/// Something of which a profile is there.
+#[derive(Debug, Clone, Serialize)]
+pub struct Known {
+    /// Short name of the profile.
+    pub id: String,
+    /// Name for people.
+    pub name: String,
+    /// What told it, in words.
+    pub evidence: Vec<String>,
+}
+
+/// A published set of a tag manager.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize)]
+pub struct TagSet {
+    /// Short name of the tag manager's profile.
+    pub platform: String,
+    /// Its name for people.
+    pub name: String,
+    /// The set's id.
+    pub set: String,
+    /// Pages that load it.
+    pub pages: usize,
+    /// What told it, in words.
+    pub evidence: String,
+}
+
+/// Something that keeps programs out.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize)]
+pub struct KeptOut {
+    /// What, an address or a file.
+    pub what: String,
+    /// How.
+    pub why: String,
+}
+
+/// What was gathered by HTTP, to be read.
+pub struct Gathered<'a> {
+    /// The address that was asked for.
+    pub url: &'a Url,
+    /// Pages, the one asked for first.
+    pub copies: &'a [PageCopy],
+    /// Pages that are known and were not asked for.
+    pub left: &'a [Url],
+    /// Pages that `robots.txt` closes.
+    pub closed: &'a [Url],
+    /// Why `robots.txt` closes all, where it could not be had.
+    pub shut: Option<&'a str>,
+    /// What the site's own lists said.
+    pub told: &'a [(String, String)],
+}
+
+/// Pages that are not had are told by name up to here, then by number.
+const MOST_TOLD: usize = 20;
+
+/// Reads what was gathered.
+pub fn read(gathered: &Gathered, profiles: &Profiles) -> Survey {
+    let pages: Vec<ReadPage> = gathered.copies.iter().map(ReadPage::of).collect();
+    let had: Vec<&ReadPage> = pages.iter().filter(|p| p.copy.is_had()).collect();
+    let languages = languages(had.iter().copied());
+    let first = gathered.copies.first();
+    let platform = marks::platform(&had, &profiles.platforms);
+    let consent = marks::consent(&had, &profiles.consents);
+    let tag_sets = marks::tag_sets(&had, &profiles.platforms);
+    let known_hosts = marks::known_hosts(profiles);
+    Survey {
+        url: gathered.url.to_string(),
+        final_url: first.map_or_else(|| gathered.url.to_string(), |p| p.page.final_url.clone()),
+        widgets: widgets::all(&had, &profiles.suppliers, &known_hosts),
+        pages: page_rows(&pages, &languages),
+        platform,
+        consent,
+        tag_sets,
+        languages,
+        kept_out: kept_out(gathered),
+        not_looked_at: not_looked_at(gathered),
+    }
+}
+
+fn page_rows(pages: &[ReadPage], languages: &[String]) -> Vec<PageSeen> {
+    let rows = pages.iter().zip(sorted(pages, languages));
+    rows.map(|(p, (kind, template))| PageSeen {
+        url: p.copy.url.to_string(),
+        kind: kind.kind,
+        kind_by: kind.why,
+        template,
+        found: p.copy.found,
+        status: p.copy.page.status,
+        language: p.language(),
+        title: p.title(),
+        lost: (!p.copy.is_had()).then(|| p.copy.why_not()),
+    })
+    .collect()
+}
+
+fn kept_out(gathered: &Gathered) -> Vec<KeptOut> {
+    let lost = gathered.copies.iter().filter(|c| !c.is_had());
+    let mut out: Vec<KeptOut> = lost
+        .map(|c| KeptOut {
+            what: c.url.to_string(),
+            why: c.why_not(),
+        })
+        .collect();
+    out.extend(gathered.shut.map(|why| KeptOut {
+        what: "robots.txt".into(),
+        why: format!("it could not be had ({why}), so nothing but the given page was looked at"),
+    }));
+    for url in gathered.closed.iter().take(MOST_TOLD) {
+        out.push(KeptOut {
+            what: url.to_string(),
+            why: "robots.txt asks programs to stay away".into(),
+        });
+    }
+    if let Some(more) = gathered
+        .closed
+        .len()
+        .checked_sub(MOST_TOLD)
+        .filter(|n| *n > 0)
+    {
+        out.push(KeptOut {
+            what: format!("{more} further pages"),
+            why: "robots.txt asks programs to stay away".into(),
+        });
+    }
+    out
+}
+
+fn not_looked_at(gathered: &Gathered) -> Vec<NotLookedAt> {
+    let mut out = Vec::new();
+    let left = gathered.left.len();
+    if left > 0 {
+        out.push(NotLookedAt {
+            what: format!("{left} further pages of the site"),
+            why: "the number of pages, or the time, that was asked for was over".into(),
+        });
+    }
+    for (what, why) in gathered
+        .told
+        .iter()
+        .filter(|(_, told)| told.starts_with("not read"))
+    {
+        out.push(NotLookedAt {
+            what: what.clone(),
+            why: why.clone(),
+        });
+    }
+    out
+}
+
+/// What of one profile is recognised on one page, in words; what was searched where nothing is.
+pub fn recognised(kind: ProfileKind, text: &str, copy: &PageCopy) -> Vec<String> {
+    let mut profiles = Profiles::default();
+    if let Err(error) = profiles.add("the text", text) {
+        return vec![error.to_string()];
+    }
+    let gathered = Gathered {
+        url: &copy.url,
+        copies: std::slice::from_ref(copy),
+        left: &[],
+        closed: &[],
+        shut: None,
+        told: &[],
+    };
+    let seen = read(&gathered, &profiles);
+    let mut out: Vec<String> = Vec::new();
+    let known = [&seen.platform, &seen.consent].into_iter().flatten();
+    out.extend(known.flat_map(|k| k.evidence.iter().cloned()));
+    for set in &seen.tag_sets {
+        out.push(format!("the set {} ({})", set.set, set.evidence));
+    }
+    for widget in seen.widgets.iter().filter(|w| w.supplier.is_some()) {
+        let key = widget
+            .key
+            .as_ref()
+            .map_or("without a key".into(), |k| format!("with the key {k}"));
+        let state = match widget.states.as_slice() {
+            [] => String::new(),
+            states => format!(" ({})", states.join("; ")),
+        };
+        out.push(format!(
+            "its snippet {key}{state}: {}",
+            widget.evidence.line()
+        ));
+    }
+    if out.is_empty() {
+        out.push(format!(
+            "Nothing of this {} was recognised: {} bytes of HTML and {} headers were searched. What scripts bring is not seen by HTTP.",
+            kind.words(),
+            copy.page.html.len(),
+            copy.page.headers.len()
+        ));
+    }
+    out
+}
+
+impl Survey {
+    /// What is there as what should be: an existing site is taken on without typing. Widgets of which no
+    /// profile is there, and copies that do not run, are left out.
+    pub fn expectation(&self) -> Expectation {
+        let live = self.widgets.iter().filter(|w| w.runs > 0);
+        let widgets = live.filter_map(|w| {
+            Some(Widget::of(
+                w.supplier.as_deref()?,
+                w.key.as_deref().unwrap_or_default(),
+            ))
+        });
+        Expectation {
+            address: self.url.clone(),
+            country: String::new(),
+            languages: self.languages.clone(),
+            time_zone: String::new(),
+            consent: self
+                .consent
+                .as_ref()
+                .map_or_else(|| "none".into(), |c| c.id.clone()),
+            platform: self.platform.as_ref().map(|p| p.id.clone()),
+            widgets: widgets.collect(),
+        }
+    }
+}
+
+#[cfg(test)]
+mod tests;

@@ -1,0 +1,144 @@
+//! `newtfern check --site`: a whole site against its expectation file.
+
+use super::check::guard;
+use crate::profiles_folder;
+use crate::site::{self, Looked, SiteOrder, Ways};
+use anyhow::{Context, Result, bail};
+use newtfern_core::expectation::Expectation;
+use newtfern_core::har;
+use newtfern_core::junit::{self, FailOn};
+use newtfern_core::profiles::Profiles;
+use newtfern_core::site_check::{SiteCase, SiteDiagnosis, judge, subjects};
+use newtfern_core::visits::guarded;
+use newtfern_probe::browser::Pool;
+use newtfern_probe::crawl::agent;
+use newtfern_probe::http::Http;
+use std::io::IsTerminal;
+use std::path::{Path, PathBuf};
+use std::time::{Duration, Instant};
+
+/// What is asked of a check of a whole site.
+pub struct SiteArgs {
+    pub site: PathBuf,
+    pub profiles: Option<PathBuf>,
+    pub pages: usize,
+    pub limit: u64,
+    pub contact: String,
+    pub ca: Option<PathBuf>,
+    pub allow_private: bool,
+    pub junit: Option<PathBuf>,
+    pub har: Option<PathBuf>,
+    pub fail_on: FailOn,
+}
+
+/// Checks a site; the reports are written before it ends.
+pub async fn check(args: &SiteArgs) -> Result<SiteDiagnosis> {
+    let began = Instant::now();
+    let text = std::fs::read_to_string(&args.site)
+        .with_context(|| format!("cannot read the expectation {}", args.site.display()))?;
+    let expectation =
+        Expectation::read(&text).with_context(|| format!("in {}", args.site.display()))?;
+    let profiles = match &args.profiles {
+        Some(folder) => profiles_folder::read(folder)?,
+        None => Profiles::default(),
+    };
+    let subjects =
+        subjects(&expectation, &profiles).with_context(|| format!("in {}", args.site.display()))?;
+    let consent = expectation
+        .consent_id()
+        .map(|id| profiles.consent(id))
+        .transpose()?;
+    if let Some(platform) = &expectation.platform {
+        profiles.platform(platform)?;
+    }
+    let url = expectation.url().context("the address cannot be read")?;
+    let guard = guard(args.allow_private);
+    guard
+        .private
+        .refuse(&url)
+        .map_err(|e| anyhow::anyhow!("{e}; --allow-private lets this check go there"))?;
+    let pem = args.ca.as_ref().map(std::fs::read).transpose();
+    let pem = pem.context("cannot read the --ca file")?;
+    let http = Http::new(guard.clone(), pem.as_deref())?;
+    let crawler = Http::called(guard.clone(), pem.as_deref(), &agent(&args.contact))?;
+    let pool = Pool::new(guard, args.ca.clone());
+    let stamp = newtfern_store::fresh_token();
+    let order = SiteOrder {
+        expectation: &expectation,
+        url: &url,
+        subjects: &subjects,
+        known: profiles.suppliers.first(),
+        consent,
+        pages: args.pages.max(1),
+        limit: Duration::from_secs(args.limit),
+        stamp: &stamp,
+    };
+    let ways = Ways {
+        pool: &pool,
+        http: &http,
+        crawler: &crawler,
+    };
+    let looked = site::look(&ways, &order, progress).await?;
+    pool.close().await;
+    let given: Vec<_> = looked
+        .pages
+        .iter()
+        .take(1)
+        .flat_map(|p| &p.visited)
+        .collect();
+    if let Some(refused) = given.iter().find_map(|v| guarded(&v.visits)) {
+        bail!("{refused}; --allow-private lets this check go there");
+    }
+    if let Some(folder) = &args.har {
+        write_har(folder, &looked)?;
+    }
+    let wanted = |id: &str| expectation.widgets.iter().any(|w| w.supplier == id);
+    let rivals: Vec<_> = match expectation.widgets.is_empty() {
+        true => Vec::new(),
+        false => profiles
+            .suppliers
+            .iter()
+            .filter(|s| !wanted(&s.id))
+            .cloned()
+            .collect(),
+    };
+    let diagnosis = judge(&SiteCase {
+        expectation: &expectation,
+        subjects: &subjects,
+        rivals: &rivals,
+        consent,
+        pages: &looked.pages,
+        gaps: &looked.gaps,
+    });
+    if let Some(path) = &args.junit {
+        let report = junit::report(&diagnosis, args.fail_on, began.elapsed().as_secs_f64())?;
+        std::fs::write(path, report).with_context(|| format!("cannot write {}", path.display()))?;
+    }
+    Ok(diagnosis)
+}
+
+/// For a person who waits; a pipe gets the result alone.
+fn progress(step: &str) {
+    if std::io::stderr().is_terminal() {
+        eprintln!("{step}");
+    }
+}
+
+/// An archive a visit, in the order of the visits.
+fn write_har(folder: &Path, looked: &Looked) -> Result<()> {
+    std::fs::create_dir_all(folder)
+        .with_context(|| format!("cannot make the folder {}", folder.display()))?;
+    for (i, seen) in site::observations(&looked.pages).enumerate() {
+        let name = format!(
+            "{:03}-{}-{}.har",
+            i + 1,
+            seen.condition.viewport.word(),
+            seen.condition.consent.word()
+        );
+        let path = folder.join(name);
+        let archive = har::of(seen, env!("CARGO_PKG_VERSION"));
+        std::fs::write(&path, serde_json::to_string_pretty(&archive)?)
+            .with_context(|| format!("cannot write {}", path.display()))?;
+    }
+    Ok(())
+}

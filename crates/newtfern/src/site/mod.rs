@@ -1,0 +1,283 @@
+//! A look at a whole site: the pages by HTTP, the visits that fit into the time, and what was kept from
+//! being looked at. Used by the command line and by the worker.
+
+use anyhow::Result;
+use newtfern_core::chain::NotLookedAt;
+use newtfern_core::expectation::Expectation;
+use newtfern_core::observation::{DeliveredPage, Observation, Viewport};
+use newtfern_core::pages::{FoundBy, PageCopy, ReadPage, languages, sample, sorted};
+use newtfern_core::profile::{ConsentManager, Supplier};
+use newtfern_core::site_check::{SitePage, Subject, WidgetVisits};
+use newtfern_core::visits::{Asked, CHECK_MS, CheckOrder};
+use newtfern_probe::browser::Pool;
+use newtfern_probe::check;
+use newtfern_probe::crawl::{Crawl, CrawlOrder, crawl};
+use newtfern_probe::http::Http;
+use std::time::{Duration, Instant};
+use url::Url;
+
+/// What is asked of a look at a site.
+pub struct SiteOrder<'a> {
+    /// What should be.
+    pub expectation: &'a Expectation,
+    /// Its address.
+    pub url: &'a Url,
+    /// The widgets that are looked for.
+    pub subjects: &'a [Subject<'a>],
+    /// A supplier to look for where no widget is wanted.
+    pub known: Option<&'a Supplier>,
+    /// The site's consent manager.
+    pub consent: Option<&'a ConsentManager>,
+    /// Pages at most.
+    pub pages: usize,
+    /// The time for all of it.
+    pub limit: Duration,
+    /// Letters and digits that no cache has seen.
+    pub stamp: &'a str,
+}
+
+/// What came of it.
+pub struct Looked {
+    /// The one given first.
+    pub pages: Vec<SitePage>,
+    /// What was kept from being looked at.
+    pub gaps: Vec<NotLookedAt>,
+}
+
+/// What a look works with.
+pub struct Ways<'a> {
+    /// Browsers.
+    pub pool: &'a Pool,
+    /// Copies beside visits, under the browser's name.
+    pub http: &'a Http,
+    /// Pages that nobody asked for, under our own.
+    pub crawler: &'a Http,
+}
+
+/// Looks at a site. `told` hears of each step, in words.
+///
+/// # Errors
+/// Where no browser can be had.
+pub async fn look(ways: &Ways<'_>, order: &SiteOrder<'_>, told: impl Fn(&str)) -> Result<Looked> {
+    let began = Instant::now();
+    let until = began + order.limit;
+    told(&format!("visiting {}", order.url));
+    let both = [Viewport::Desktop, Viewport::Phone];
+    let given = visits(ways, order, order.url, &both, Asked::ByPerson).await?;
+    let longest = began.elapsed();
+    let mut gaps = Vec::new();
+    let copies = match order.pages > 1 {
+        true => copies(ways, order, until, &given, &mut gaps, &told).await,
+        false => vec![delivered(order.url, &given)],
+    };
+    let mut pages = site_pages(order.expectation, copies);
+    if let Some(first) = pages.first_mut() {
+        first.visited = given;
+    }
+    visit_sample(ways, order, until, longest, &mut pages, &mut gaps, &told).await?;
+    Ok(Looked { pages, gaps })
+}
+
+/// One page's visits, for each widget that is looked for.
+async fn visits(
+    ways: &Ways<'_>,
+    order: &SiteOrder<'_>,
+    url: &Url,
+    viewports: &[Viewport],
+    asked: Asked,
+) -> Result<Vec<WidgetVisits>> {
+    let none_wanted = order.expectation.widgets.is_empty();
+    let wanted: Vec<&Supplier> = match none_wanted {
+        // One visit tells of all known widgets, by its requests and documents.
+        true => order.known.into_iter().collect(),
+        false => order.subjects.iter().map(|s| s.supplier).collect(),
+    };
+    let mut out = Vec::new();
+    for (subject, supplier) in wanted.into_iter().enumerate() {
+        let order = CheckOrder {
+            url,
+            supplier,
+            consent: order.consent,
+            viewports,
+            pictures: false,
+            stamp: order.stamp,
+            asked,
+        };
+        let evidence = check::run(ways.pool, ways.http, &order).await?;
+        out.push(WidgetVisits {
+            subject,
+            visits: evidence.visits,
+            asides: evidence.asides,
+        });
+    }
+    Ok(out)
+}
+
+/// The page as the browser got it, where no copy was asked for.
+fn delivered(url: &Url, given: &[WidgetVisits]) -> PageCopy {
+    let seen = given.iter().flat_map(|v| &v.visits).next();
+    PageCopy {
+        url: url.clone(),
+        found: FoundBy::Given,
+        page: seen.map_or_else(DeliveredPage::default, |o| o.page.clone()),
+    }
+}
+
+/// Copies of the site's pages; what keeps us from having them is told.
+async fn copies(
+    ways: &Ways<'_>,
+    order: &SiteOrder<'_>,
+    until: Instant,
+    given: &[WidgetVisits],
+    gaps: &mut Vec<NotLookedAt>,
+    told: &impl Fn(&str),
+) -> Vec<PageCopy> {
+    let left = until.saturating_duration_since(Instant::now());
+    let crawled = crawl(
+        ways.crawler,
+        &CrawlOrder {
+            site: order.url,
+            given: &[],
+            most: order.pages,
+            // The other half of the time is for visits.
+            until: Instant::now() + left / 2,
+        },
+        |n| told(&format!("{n} pages had by HTTP")),
+    )
+    .await;
+    gaps.extend(crawl_gaps(&crawled, order.pages));
+    let mut copies = crawled.pages;
+    if let Some(first) = copies.first_mut().filter(|c| !c.is_had()) {
+        let by_browser = delivered(order.url, given);
+        gaps.push(NotLookedAt {
+            what: "the other pages of the site".into(),
+            why: format!("the address could not be had by HTTP: {}", first.why_not()),
+        });
+        if by_browser.is_had() {
+            *first = by_browser;
+        }
+    }
+    copies
+}
+
+/// What a look through a site was kept from.
+fn crawl_gaps(crawled: &Crawl, pages: usize) -> Vec<NotLookedAt> {
+    let mut out = Vec::new();
+    if let Some(why) = &crawled.shut {
+        out.push(NotLookedAt {
+            what: "the other pages of the site".into(),
+            why: format!(
+                "robots.txt could not be had ({why}), and then nothing may be looked through"
+            ),
+        });
+    }
+    // Fewer than were asked for although more are known: the time was over.
+    let left = crawled.left.len();
+    if left > 0 && crawled.pages.len() < pages {
+        out.push(NotLookedAt {
+            what: format!("{left} further pages that are known"),
+            why: "the time was over".into(),
+        });
+    }
+    let closed = crawled.closed.len();
+    if closed > 0 {
+        out.push(NotLookedAt {
+            what: format!("{closed} further pages"),
+            why: "robots.txt asks programs to stay away from them".into(),
+        });
+    }
+    let unread = crawled
+        .told
+        .iter()
+        .filter(|(_, told)| told.starts_with("not read"));
+    out.extend(unread.map(|(what, why)| NotLookedAt {
+        what: what.clone(),
+        why: why.clone(),
+    }));
+    out
+}
+
+/// Kinds and templates of the copies.
+fn site_pages(expectation: &Expectation, copies: Vec<PageCopy>) -> Vec<SitePage> {
+    let read: Vec<ReadPage> = copies.iter().map(ReadPage::of).collect();
+    let known = match expectation.languages.is_empty() {
+        true => languages(read.iter()),
+        false => expectation.languages.clone(),
+    };
+    let kinds = sorted(&read, &known);
+    drop(read);
+    let pages = copies.into_iter().zip(kinds);
+    pages
+        .map(|(copy, (kind, template))| SitePage {
+            copy,
+            kind: kind.kind,
+            template,
+            visited: Vec::new(),
+        })
+        .collect()
+}
+
+/// Visits as many of the further pages as the time allows, one of each template before a second of any.
+async fn visit_sample(
+    ways: &Ways<'_>,
+    order: &SiteOrder<'_>,
+    until: Instant,
+    mut longest: Duration,
+    pages: &mut [SitePage],
+    gaps: &mut Vec<NotLookedAt>,
+    told: &impl Fn(&str),
+) -> Result<()> {
+    let sorts: Vec<_> = pages
+        .iter()
+        .map(|p| (p.template.as_str(), p.kind))
+        .collect();
+    let turns = sample::order(&sorts);
+    let mut left_out = Vec::new();
+    for i in turns.into_iter().filter(|i| *i > 0) {
+        let page = &mut pages[i];
+        if !page.copy.is_had() {
+            continue;
+        }
+        // A visit that is cut off tells nothing: none is begun that the last ones would not have fitted in.
+        let needed = longest.min(Duration::from_millis(CHECK_MS));
+        if Instant::now() + needed > until {
+            left_out.push(page.copy.url.to_string());
+            continue;
+        }
+        told(&format!("visiting {}", page.copy.url));
+        let began = Instant::now();
+        let url = page.copy.url.clone();
+        page.visited = visits(ways, order, &url, &[Viewport::Desktop], Asked::Found).await?;
+        longest = longest.max(began.elapsed());
+    }
+    gaps.extend(not_visited(&left_out, order.limit));
+    Ok(())
+}
+
+/// Pages that are told by name.
+const MOST_NAMED: usize = 20;
+
+fn not_visited(left_out: &[String], limit: Duration) -> Vec<NotLookedAt> {
+    let why = format!(
+        "the time of {} s was over; its document was had by HTTP",
+        limit.as_secs()
+    );
+    let named = left_out.iter().take(MOST_NAMED).map(|url| NotLookedAt {
+        what: format!("{url} in a browser"),
+        why: why.clone(),
+    });
+    let more = left_out.len().saturating_sub(MOST_NAMED);
+    let more = (more > 0).then(|| NotLookedAt {
+        what: format!("{more} further pages in a browser"),
+        why: why.clone(),
+    });
+    named.chain(more).collect()
+}
+
+/// All visits of a look, in their order.
+pub fn observations(pages: &[SitePage]) -> impl Iterator<Item = &Observation> {
+    pages
+        .iter()
+        .flat_map(|p| &p.visited)
+        .flat_map(|v| &v.visits)
+}

@@ -1,0 +1,417 @@
+//! The room of profiles: kept, looked through while typed, tried, brought in and out, with versions and uses.
+
+use crate::house::house;
+use newtfern_core::profiles::ProfileKind;
+use newtfern_store::people::Role;
+use newtfern_store::profile_room::NewProfile;
+use serde_json::Value;
+
+const SUPPLIER: ProfileKind = ProfileKind::Supplier;
+
+fn quoin() -> &'static str {
+    newtfern_standins::rival_profile()
+}
+
+#[tokio::test]
+async fn a_profile_is_kept_or_comes_back_with_what_is_wrong() {
+    // One story: each part stands on what the one before left behind.
+    let house = house().await;
+    let administrator = house.person(Role::Administrator).await;
+    let text = quoin();
+    let new = [
+        ("kind", "supplier"),
+        ("text", text),
+        ("token", "console-secret-1"),
+    ];
+    let to = administrator.post("/profiles/new", &new).await;
+    let to = to.leads().to_string();
+    assert_eq!(to, "/profiles/supplier/quoin");
+    let kept = || async { house.store().profile_text(SUPPLIER, "quoin").await.unwrap() };
+    assert_eq!(kept().await.as_deref(), Some(text));
+    let sealed = house
+        .store()
+        .supplier_token("quoin")
+        .await
+        .unwrap()
+        .unwrap();
+    let opened = house.acts().supplier_token("quoin").await.unwrap();
+    assert_eq!(opened.as_deref(), Some("console-secret-1"));
+    assert!(!String::from_utf8_lossy(&sealed).contains("console-secret"));
+    administrator
+        .get(&to)
+        .await
+        .has("Used by")
+        .lacks("console-secret-1");
+
+    // Its id is taken now, and cannot be changed under the sites that name it.
+    administrator
+        .post("/profiles/new", &new)
+        .await
+        .is(422)
+        .has("already: change that one");
+    let note = "# the note I do not want to lose";
+    for (from, with, why) in [
+        (
+            "id = \"quoin\"",
+            "id = \"other\"",
+            "sites name it by its id",
+        ),
+        ("script_hosts = [", "script_hosts = [\"*\", ", "is no host"),
+        ("[snippet]", "[snipet]", "The profile was not kept"),
+        ("id = \"quoin\"", "id = ", "line"),
+    ] {
+        let wrong = format!("{}\n{note}", text.replacen(from, with, 1));
+        assert!(wrong.contains(with));
+        administrator
+            .post(&to, &[("text", &wrong)])
+            .await
+            .is(422)
+            .has(why)
+            .has(note);
+    }
+    assert_eq!(kept().await.as_deref(), Some(text));
+}
+
+#[tokio::test]
+async fn versions_stay_and_come_back_and_what_was_judged_is_stale() {
+    let house = house().await;
+    let administrator = house.person(Role::Administrator).await;
+    let client = house.client("Lenn Kite Workshop").await;
+    let site = house.site(client, 1).await;
+    let path = "/profiles/platform/tarnwork";
+    let before = house
+        .store()
+        .profile_text(ProfileKind::Platform, "tarnwork")
+        .await
+        .unwrap()
+        .unwrap();
+    let changed = before.replace(
+        "name = \"Plugin CMS (Tarnwork)\"",
+        "name = \"Tarnwork, our own words\"",
+    );
+    administrator
+        .post(path, &[("text", &changed), ("why", "shorter")])
+        .await
+        .leads();
+    let page = administrator.get(path).await;
+    page.has("Tarnwork, our own words, platform")
+        .has(": shorter")
+        .has("Take this version back");
+    administrator
+        .get(&format!("/sites/{site}/settings"))
+        .await
+        .has("Tarnwork, our own words");
+    administrator
+        .post(path, &[("text", &before), ("why", "version 1 again")])
+        .await
+        .leads();
+    let versions = house
+        .store()
+        .profile_versions(ProfileKind::Platform, "tarnwork", 9)
+        .await
+        .unwrap();
+    let told: Vec<(i32, &str)> = versions
+        .iter()
+        .map(|v| (v.number, v.why.as_str()))
+        .collect();
+    assert_eq!(told, [(3, "version 1 again"), (2, "shorter"), (1, "")]);
+    // The same text once more is no version.
+    administrator.post(path, &[("text", &before)]).await.leads();
+    assert_eq!(
+        house
+            .store()
+            .profile_versions(ProfileKind::Platform, "tarnwork", 9)
+            .await
+            .unwrap()
+            .len(),
+        3
+    );
+    administrator
+        .get("/audit?q=profile")
+        .await
+        .has("changed a profile")
+        .has("shorter");
+}
+
+#[tokio::test]
+async fn the_form_and_the_text_follow_each_other_and_mistakes_are_told_while_typing() {
+    let house = house().await;
+    let technician = house.person(Role::Technician).await;
+    let look = |fields: Vec<(&'static str, String)>| {
+        let technician = technician.clone();
+        async move {
+            let fields: Vec<(&str, &str)> = fields.iter().map(|(n, v)| (*n, v.as_str())).collect();
+            let answer = technician.post("/profiles/look", &fields).await;
+            serde_json::from_str::<Value>(&answer.text()).unwrap()
+        }
+    };
+    let of = |text: &str| vec![("kind", "supplier".to_string()), ("text", text.to_string())];
+    let fine = look(of(quoin())).await;
+    assert_eq!(fine["problems"], serde_json::json!([]), "{fine:#}");
+    assert_eq!(fine["values"][0], "quoin");
+    let mut field = of(quoin());
+    field.extend([
+        ("field", "alive.launcher".into()),
+        ("value", "#quoin >".into()),
+    ]);
+    let changed = look(field).await;
+    assert!(
+        changed["text"]
+            .as_str()
+            .unwrap()
+            .contains("launcher = \"#quoin >\"")
+    );
+    let problems = changed["problems"].to_string();
+    assert!(
+        problems.contains("alive.launcher has") && problems.contains("is no selector"),
+        "{problems}"
+    );
+    let odd = look(of(&quoin().replace("script_hosts", "script_host"))).await;
+    let remarks = odd["remarks"].to_string();
+    assert!(
+        remarks.contains("the nearest field is \u{201c}recognise.script_hosts\u{201d}"),
+        "{odd:#}"
+    );
+}
+
+#[tokio::test]
+async fn a_text_is_tried_on_an_address_before_it_is_kept() {
+    let house = house().await;
+    let technician = house.person(Role::Technician).await;
+    let supplier = newtfern_core::profile::Supplier::from_toml(quoin()).unwrap();
+    let page = format!(
+        "<!doctype html><body>{}",
+        supplier.snippet_for("kites-12345")
+    );
+    house
+        .stage
+        .pages
+        .lock()
+        .unwrap()
+        .insert("https://kites.example/".into(), page);
+    house
+        .stage
+        .pages
+        .lock()
+        .unwrap()
+        .insert("https://bare.example/".into(), "<p>hello".into());
+    let tried = |address: &'static str| {
+        let technician = technician.clone();
+        async move {
+            let form = [
+                ("kind", "supplier"),
+                ("text", quoin()),
+                ("address", address),
+            ];
+            technician.post("/profiles/try", &form).await.text()
+        }
+    };
+    assert!(tried("kites.example").await.contains("its snippet"));
+    assert!(
+        tried("bare.example")
+            .await
+            .contains("Nothing of this supplier was recognised")
+    );
+    assert!(
+        tried("http://10.0.0.7/")
+            .await
+            .contains("only an administrator can allow it")
+    );
+    assert!(tried("gone.example").await.contains("could not be had"));
+    assert!(tried("not an address").await.contains("problem"));
+}
+
+#[tokio::test]
+async fn a_pasted_snippet_gives_a_draft_and_the_key_stays_out_of_it() {
+    let house = house().await;
+    let administrator = house.person(Role::Administrator).await;
+    let pasted = "Please add <script async src=\u{201d}https://cdn.osier.test/l.js\u{201d} data-key=\u{201d}ab12cd34\u{201d}></script>";
+    let draft = administrator
+        .post("/profiles/from-snippet", &[("snippet", pasted)])
+        .await;
+    draft
+        .is(200)
+        .has("A new supplier")
+        .has("typographic quotes were made plain")
+        .has("the key in it is ab12cd34")
+        .has("data-key=&#34;{{key}}&#34;")
+        .lacks("key = &#34;ab12cd34");
+    administrator
+        .post("/profiles/from-snippet", &[("snippet", "hello & goodbye")])
+        .await
+        .is(422)
+        .has("there is no code in this")
+        .has("hello &#38; goodbye");
+}
+
+#[tokio::test]
+async fn files_come_in_together_or_not_at_all_and_go_out() {
+    let house = house().await;
+    let administrator = house.person(Role::Administrator).await;
+    let platform =
+        "id = \"own\"\nname = \"Own\"\n[[slot]]\nid = \"a\"\nname = \"A\"\ntakes = \"markup\"\n";
+    let broken = platform.replace("takes", "take");
+    let answer = administrator
+        .upload_all(
+            "/profiles/bring",
+            "files",
+            &[("quoin.toml", quoin()), ("own.toml", &broken)],
+        )
+        .await;
+    answer.is(422).has("Nothing was brought in: own.toml");
+    assert!(
+        house
+            .store()
+            .profile_text(SUPPLIER, "quoin")
+            .await
+            .unwrap()
+            .is_none()
+    );
+    let files = [("quoin.toml", quoin()), ("own.toml", platform)];
+    let answer = administrator
+        .upload_all("/profiles/bring", "files", &files)
+        .await;
+    answer.is(200).has("own.toml").has("added");
+    let answer = administrator
+        .upload_all("/profiles/bring", "files", &files)
+        .await;
+    answer.is(200).has("the same as ours");
+    let technician = house.person(Role::Technician).await;
+    technician
+        .upload_all("/profiles/bring", "files", &files)
+        .await
+        .is(403);
+
+    let file = technician.get("/profiles/platform/own/file").await;
+    assert_eq!(file.text(), platform);
+    let all = technician.get("/profiles/all.tar").await;
+    assert!(all.text().contains("profiles/platform/own.toml") && all.text().contains(platform));
+}
+
+#[tokio::test]
+async fn what_sites_use_stays_and_the_list_is_found_and_ticked() {
+    let house = house().await;
+    let administrator = house.person(Role::Administrator).await;
+    let client = house.client("Lenn Kite Workshop").await;
+    house.site(client, 1).await;
+    administrator
+        .post("/profiles/new", &[("kind", "supplier"), ("text", quoin())])
+        .await
+        .leads();
+    administrator
+        .get("/profiles?q=quo")
+        .await
+        .has("/profiles/supplier/quoin")
+        .lacks("tarnwork");
+    administrator
+        .get("/profiles?kind=platform")
+        .await
+        .has("tarnwork")
+        .lacks("/profiles/supplier/");
+    administrator
+        .get("/profiles?q=nothing-such")
+        .await
+        .has("Nothing matches");
+    administrator
+        .get("/profiles/platform/tarnwork")
+        .await
+        .has("Lenn Kite Workshop, ");
+    administrator
+        .post("/profiles/platform/tarnwork/remove", &[])
+        .await
+        .is(422)
+        .has("1 sites use it");
+    administrator
+        .post("/profiles/act", &[])
+        .await
+        .is(422)
+        .has("Nothing is ticked");
+    administrator
+        .post(
+            "/profiles/act",
+            &[
+                ("profile", "supplier/quoin"),
+                ("profile", "platform/tarnwork"),
+            ],
+        )
+        .await
+        .is(422)
+        .has("tarnwork: The profile was not removed");
+    administrator
+        .get("/profiles?q=quoin")
+        .await
+        .has("Nothing matches");
+    administrator.get("/profiles/supplier/quoin").await.is(404);
+    administrator.get("/profiles/pigeon/quoin").await.is(404);
+}
+
+/// A copy has an id of its own; what ships and was not changed follows the next release, what was changed
+/// stays.
+#[tokio::test]
+async fn copies_and_what_ships() {
+    let house = house().await;
+    let administrator = house.person(Role::Administrator).await;
+    administrator
+        .get("/profiles/new?kind=platform&copy=tarnwork")
+        .await
+        .has("id = &#34;tarnwork-copy&#34;");
+    let text = |name: &str| {
+        format!(
+            "id = \"mill\"\nname = \"{name}\"\n[[slot]]\nid = \"a\"\nname = \"A\"\ntakes = \"markup\"\n"
+        )
+    };
+    let ship = |name: &'static str| {
+        let (store, text) = (house.store().clone(), text(name));
+        async move {
+            let mut tx = store.begin().await.unwrap();
+            let new = NewProfile {
+                kind: ProfileKind::Platform,
+                id: "mill",
+                name,
+                text: &text,
+            };
+            tx.ship_profile(new).await.unwrap();
+            tx.commit().await.unwrap();
+        }
+    };
+    let kept = || async {
+        house
+            .store()
+            .profile_text(ProfileKind::Platform, "mill")
+            .await
+            .unwrap()
+            .unwrap()
+    };
+    ship("One").await;
+    ship("Two").await;
+    assert_eq!(kept().await, text("Two"), "nobody changed it");
+    let ours = text("Two, in our words");
+    administrator
+        .post("/profiles/platform/mill", &[("text", &ours)])
+        .await
+        .leads();
+    ship("Three").await;
+    assert_eq!(kept().await, ours, "somebody did");
+    administrator
+        .get("/profiles?q=mill")
+        .await
+        .has("a newer one ships");
+    administrator
+        .get("/profiles/platform/mill")
+        .await
+        .has("A newer text ships")
+        .has("Three");
+    administrator
+        .post("/profiles/platform/mill/remove", &[])
+        .await
+        .leads();
+    ship("Four").await;
+    assert!(
+        house
+            .store()
+            .profile_text(ProfileKind::Platform, "mill")
+            .await
+            .unwrap()
+            .is_none()
+    );
+}
