@@ -4,7 +4,7 @@
 use crate::{ActError, Actor, Acts, Outside, Result, SlotText, record};
 use newtfern_core::family::Family;
 use newtfern_core::placing::{Held, Placing, PlacingError, Push, put_back};
-use newtfern_core::platform::{Fitted, Interface, Platform, Slot};
+use newtfern_core::platform::{Advice, Fitted, Interface, Platform, Slot, advise};
 use newtfern_core::profile::{ConsentManager, Supplier};
 use newtfern_heavy::heavy;
 use newtfern_store::people::Role;
@@ -27,8 +27,10 @@ pub struct PlacePage {
     pub site: Site,
     pub platform: Option<Platform>,
     pub slots: Vec<SlotView>,
-    /// The slot that was asked for, or the site's, or the first.
+    /// The slot that was asked for, or the site's, or the better one.
     pub slot: Option<Slot>,
+    /// What is said of each slot, the better first.
+    pub advice: Vec<Advice>,
     pub fitted: Option<Fitted>,
     /// What a push would do.
     pub push: Option<Push>,
@@ -149,10 +151,17 @@ impl Acts {
         let l = self.load_placing(id).await?;
         let slots = l.slots(self.outside()).await;
         let wanted = wanted.unwrap_or(&l.site.slot_id);
-        let found = l
-            .platform
-            .as_ref()
-            .and_then(|p| p.slot(wanted).or(p.slots.first()));
+        let advice = match (&l.platform, &l.supplier) {
+            (Some(platform), Some(supplier)) => {
+                heavy(|| advise(platform, supplier, &l.site.key, l.consent.as_ref())).await
+            }
+            _ => Vec::new(),
+        };
+        let best = advice.first().map(|a| a.slot.as_str()).unwrap_or_default();
+        let found = l.platform.as_ref().and_then(|p| {
+            let found = p.slot(wanted).or_else(|| p.slot(best));
+            found.or(p.slots.first())
+        });
         let slot = found.cloned();
         let (mut fitted, mut push, mut problem) = (None, None, String::new());
         match &slot {
@@ -185,6 +194,7 @@ impl Acts {
             site: l.site,
             slots,
             slot,
+            advice,
             fitted,
             push,
             problem: sentence(&problem),

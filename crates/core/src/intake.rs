@@ -216,6 +216,17 @@ mod tests {
         );
     }
 
+    /// Of two headings alike the first counts, and thousands alike cost no more than thousands.
+    #[test]
+    fn headings_that_are_there_twice_are_read_once() {
+        let many = ",contact".repeat(30_000);
+        let cells = ",later".repeat(30_000);
+        let file =
+            format!("client,name,address,contact{many}\nMill,Shop,mill.example,first{cells}\n");
+        let rows = read(file.as_bytes(), Known::default()).unwrap();
+        assert_eq!(rows[0].result.as_ref().unwrap().site.contact, "first");
+    }
+
     #[test]
     fn rows_name_what_the_house_knows_and_every_mistake_of_a_row_is_told() {
         let file = "client,name,address,supplier,key,consent,budget_ms\n\

@@ -114,7 +114,7 @@ impl<'a> Placing<'a> {
     /// The text of a slot after a push.
     fn after(&self, slot: &Slot, held: &str, code: &str, ours: &[&str]) -> Pushed {
         // A field for a key holds one key and nothing of others.
-        if matches!(slot.takes, Takes::Key | Takes::Address) {
+        if matches!(slot.takes, Takes::Key | Takes::Address | Takes::Switch) {
             return Pushed {
                 text: code.to_string(),
                 changed: held.trim() != code,
@@ -186,9 +186,9 @@ fn becomes(supplier: &Supplier, slot: &Slot, text: &str) -> String {
         return String::new();
     }
     match slot.takes {
-        Takes::Markup => format!("{text}\n"),
+        Takes::Markup | Takes::Snippet => format!("{text}\n"),
         Takes::ScriptText => format!("<script>\n{text}\n</script>\n"),
-        Takes::Key => format!("{}\n", supplier.snippet_for(plain)),
+        Takes::Key | Takes::Switch => format!("{}\n", supplier.snippet_for(plain)),
         Takes::Address => format!(
             "<script src=\"{}\" async></script>\n",
             plain.replace('&', "&amp;")
@@ -228,6 +228,11 @@ mod tests {
             takes,
             steps: vec![],
             interface: None,
+            does: vec![],
+            undo: String::new(),
+            paid_plan: false,
+            lost_with_theme: false,
+            follows_supplier: false,
         }
     }
 

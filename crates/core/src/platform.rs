@@ -1,9 +1,13 @@
 //! Platforms and their slots: what a slot does to the code put into it, the form of a snippet that
 //! survives it, and the proof, by parsing, that it does.
 
+mod advice;
 mod marks;
+mod slot;
 
+pub use advice::{Advice, advise};
 pub use marks::{MarkSeen, PlatformMarks, SetMarks, guess};
+pub use slot::{Does, Scope, Slot, Step, Takes};
 
 use crate::address_template;
 use crate::html::Document;
@@ -51,66 +55,6 @@ impl Interface {
     }
 }
 
-/// A place of a platform that takes code.
-#[derive(Debug, Clone, Serialize, Deserialize)]
-pub struct Slot {
-    /// Short name, unique in the platform.
-    pub id: String,
-    /// As the platform names it.
-    pub name: String,
-    /// Which pages it reaches.
-    #[serde(default)]
-    pub scope: Scope,
-    /// Where in the page it puts the code.
-    #[serde(default)]
-    pub position: Position,
-    /// What it takes.
-    pub takes: Takes,
-    /// How a person puts the code in.
-    #[serde(default)]
-    pub steps: Vec<Step>,
-    /// The id under which the platform's own interface knows the slot, where it has one.
-    #[serde(default)]
-    pub interface: Option<String>,
-}
-
-/// Which pages a slot reaches.
-#[derive(Debug, Clone, Copy, Default, PartialEq, Eq, Serialize, Deserialize)]
-#[serde(rename_all = "kebab-case")]
-pub enum Scope {
-    /// All of the site.
-    #[default]
-    Site,
-    /// All of one template.
-    Template,
-    /// One page.
-    Page,
-}
-
-/// What the slot expects, which is also what it does to it.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
-#[serde(rename_all = "kebab-case")]
-pub enum Takes {
-    /// Puts the text into the page as it is.
-    Markup,
-    /// Puts the text inside a script element of its own.
-    ScriptText,
-    /// Wants the key and writes the supplier's snippet itself.
-    Key,
-    /// Wants the loader's address and writes the script element itself.
-    Address,
-}
-
-/// One step of a person.
-#[derive(Debug, Clone, Serialize, Deserialize)]
-pub struct Step {
-    /// What to do; `{{code}}` marks the step that shows the code to copy.
-    #[serde(rename = "do")]
-    pub act: String,
-    /// What to see when it is done.
-    pub check: String,
-}
-
 /// Why a profile is not taken.
 #[derive(Debug, thiserror::Error)]
 pub enum PlatformError {
@@ -147,6 +91,14 @@ pub enum FitError {
         /// What would be lost.
         lost: String,
     },
+    /// What the slot does to code leaves nothing that a visitor's browser would run.
+    #[error("{slot} {how}, so the snippet cannot live there: choose another slot")]
+    Destroys {
+        /// The slot.
+        slot: String,
+        /// What it does, in words.
+        how: &'static str,
+    },
     /// The code is not the supplier's any more once the slot has taken it.
     #[error("the code for {slot} does not survive it ({seen}); choose another slot")]
     DoesNotSurvive {
@@ -164,6 +116,9 @@ pub struct Fitted {
     pub code: String,
     /// What the slot makes of it in the page.
     pub becomes: String,
+    /// What to know of it, although it works.
+    #[serde(default)]
+    pub notes: Vec<String>,
 }
 
 impl Platform {
@@ -214,34 +169,40 @@ pub fn fit(
     if key.trim().is_empty() {
         return Err(FitError::NoKey);
     }
+    if let Some(how) = slot.destroys() {
+        return Err(FitError::Destroys {
+            slot: slot.name.clone(),
+            how,
+        });
+    }
     let plain = supplier.snippet_for(key);
-    let fitted = match slot.takes {
+    let (code, becomes) = match slot.takes {
         Takes::Markup => {
             let code = consent.map_or_else(|| plain.clone(), |m| gated(&plain, m));
-            Fitted {
-                becomes: code.clone(),
-                code,
-            }
+            (code.clone(), code)
         }
-        Takes::Key => Fitted {
-            code: key.to_string(),
-            becomes: plain,
-        },
+        Takes::Snippet => (plain.clone(), plain),
+        Takes::Key => (key.to_string(), plain),
+        // The platform knows the key by itself.
+        Takes::Switch => (String::new(), plain),
         Takes::ScriptText => {
             let code = script_text(&plain);
-            Fitted {
-                becomes: format!("<script>\n{code}\n</script>"),
-                code,
-            }
+            let becomes = format!("<script>\n{code}\n</script>");
+            (code, becomes)
         }
         Takes::Address => {
             let address = address_form(supplier, &plain, slot)?;
             let escaped = address.replace('&', "&amp;");
-            Fitted {
-                becomes: format!("<script src=\"{escaped}\" async></script>"),
-                code: address,
-            }
+            (
+                address,
+                format!("<script src=\"{escaped}\" async></script>"),
+            )
         }
+    };
+    let fitted = Fitted {
+        code,
+        becomes,
+        notes: slot.notes(consent.is_some()),
     };
     prove(supplier, key, slot, &fitted, consent)?;
     Ok(fitted)
@@ -384,6 +345,11 @@ mod tests {
             takes,
             steps: vec![],
             interface: None,
+            does: vec![],
+            undo: String::new(),
+            paid_plan: false,
+            lost_with_theme: false,
+            follows_supplier: false,
         }
     }
 
@@ -429,6 +395,7 @@ mod tests {
         let fitted = Fitted {
             code: String::new(),
             becomes: format!("<script>{}</script>", sample().snippet_for("abcd-1234")),
+            notes: vec![],
         };
         let error = prove(&sample(), "abcd-1234", &slot(Takes::Markup), &fitted, None).unwrap_err();
         assert!(error.to_string().contains("DoubleWrapped"), "{error}");

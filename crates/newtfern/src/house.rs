@@ -96,8 +96,14 @@ pub fn check_seal(kept: Option<Value>, sealer: &Sealer) -> Result<()> {
 async fn ship_profiles(store: &Store) -> Result<()> {
     let platforms = [
         include_str!("../../../profiles/platforms/plugin-cms.toml"),
-        include_str!("../../../profiles/platforms/hand-written.toml"),
+        include_str!("../../../profiles/platforms/theme-shop.toml"),
+        include_str!("../../../profiles/platforms/page-builder.toml"),
+        include_str!("../../../profiles/platforms/listing-host.toml"),
         include_str!("../../../profiles/platforms/script-built.toml"),
+        include_str!("../../../profiles/platforms/desktop-export.toml"),
+        include_str!("../../../profiles/platforms/hand-written.toml"),
+        include_str!("../../../profiles/platforms/static-generator.toml"),
+        include_str!("../../../profiles/platforms/tag-manager.toml"),
     ];
     let platforms = platforms.map(|text| (ProfileKind::Platform, text));
     let regions = SHIPPED_REGIONS.map(|text| (ProfileKind::Region, text));

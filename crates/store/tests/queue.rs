@@ -66,6 +66,7 @@ async fn a_round_has_each_site_once_in_the_order_in_which_they_were_named() {
     let (store, sites) = with_sites(3).await;
     let named = [sites[2], sites[0], sites[2], sites[0], sites[1]];
     round(&store, Check, &named, Urgency::Round).await;
+    assert_eq!(count(&store, "select count(*) from jobs").await, 3);
     let mut claimed = Vec::new();
     while let Some(job) = store.claim().await.unwrap() {
         claimed.push(job.site_id);

@@ -13,7 +13,7 @@ use newtfern_acts::PlacePage;
 use newtfern_acts::store::placements::Placement;
 use newtfern_acts::store::sites::Site;
 use newtfern_core::family::Family;
-use newtfern_core::platform::{Fitted, Platform, Slot};
+use newtfern_core::platform::{Advice, Fitted, Platform, Slot};
 use newtfern_core::slot_text::{self, Mark};
 use serde::Deserialize;
 
@@ -42,6 +42,10 @@ struct Tab {
     /// What it holds, in short.
     holds: String,
     current: bool,
+    /// The better one for this snippet.
+    advised: bool,
+    /// The snippet cannot live there.
+    impossible: bool,
 }
 
 /// What a push would do.
@@ -62,6 +66,11 @@ struct Page {
     slot_id: String,
     tabs: Vec<Tab>,
     fitted: Option<Fitted>,
+    /// What is said of the slot that is shown.
+    advice: Option<Advice>,
+    /// The better slot, where that is another one: its short name and its name.
+    better: Option<(String, String)>,
+    undo: String,
     steps: Vec<Step>,
     problem: String,
     pushing: Option<Pushing>,
@@ -121,13 +130,25 @@ fn tabs(page: &PlacePage, current: &str) -> Vec<Tab> {
             text => format!("{} lines", text.lines().count()),
         })
     };
+    let advice = |id: &str| page.advice.iter().find(|a| a.slot == id);
     let tab = |s: &Slot| Tab {
         id: s.id.clone(),
         name: s.name.clone(),
         holds: holds(&s.id).unwrap_or_default(),
         current: s.id == current,
+        advised: page
+            .advice
+            .first()
+            .is_some_and(|a| a.slot == s.id && a.impossible.is_none()),
+        impossible: advice(&s.id).is_some_and(|a| a.impossible.is_some()),
     };
     platform.slots.iter().map(tab).collect()
+}
+
+/// The slot that is advised, where another one is shown and one is possible at all.
+fn better(advice: &[Advice], shown: &str) -> Option<(String, String)> {
+    let best = advice.first().filter(|a| a.impossible.is_none())?;
+    (best.slot != shown).then(|| (best.slot.clone(), best.name.clone()))
 }
 
 fn pushing(page: &PlacePage, slot_id: &str) -> Option<Pushing> {
@@ -162,6 +183,9 @@ pub async fn page(
         steps: page.slot.as_ref().map(steps).unwrap_or_default(),
         pushing: pushing(&page, &slot_id),
         past: page.past.iter().map(past).collect(),
+        better: better(&page.advice, &slot_id),
+        advice: page.advice.into_iter().find(|a| a.slot == slot_id),
+        undo: page.slot.map(|s| s.undo).unwrap_or_default(),
         slot_id,
         problem: page.problem,
         fitted: page.fitted,

@@ -166,3 +166,26 @@ async fn what_goes_out_comes_in_again_and_runs_in_no_spreadsheet() {
     );
     assert_eq!((back.contact.as_str(), back.budget_ms), ("Someone", 12.5));
 }
+
+/// Where something fails on our side in the middle, nothing of the file is kept: no site, no client.
+#[tokio::test]
+async fn a_file_is_taken_wholly_or_not_at_all() {
+    let house = house().await;
+    let technician = house.person(Role::Technician).await;
+    for sql in [
+        "create function refuse() returns trigger language plpgsql as $$ begin raise exception 'no room'; end $$",
+        "create trigger refuse before insert on sites for each row when (new.name = 'Breaks') execute function refuse()",
+    ] {
+        sqlx::query(sql).execute(&house.store().pool).await.unwrap();
+    }
+    let csv = "client,name,address\nNew client,One,one.example\nNew client,Breaks,two.example\n";
+    let answer = technician
+        .upload("/sites/import", "file", csv.as_bytes())
+        .await;
+    answer.is(500);
+    assert_eq!(house.count("select count(*) from sites").await, 0);
+    let clients = "select count(*) from clients where name = 'New client'";
+    assert_eq!(house.count(clients).await, 0);
+    let noted = "select count(*) from audit where act = 'imported sites'";
+    assert_eq!(house.count(noted).await, 0);
+}

@@ -443,3 +443,41 @@ async fn what_is_missing_is_named_with_where_to_enter_it() {
         .is(422)
         .has("has no token");
 }
+
+/// The slot that suits is shown first, with what speaks for it; one in which the code cannot live says so
+/// before anything is done, and names the better one.
+#[tokio::test]
+async fn the_better_slot_is_advised_with_reasons() {
+    let p = placing().await;
+    let administrator = p.house.person(Role::Administrator).await;
+    let text = "id = \"mill\"\nname = \"Page mill\"\n\
+        [[slot]]\nid = \"editor\"\nname = \"Editor of a page\"\nscope = \"page\"\ntakes = \"markup\"\ndoes = [\"strips\"]\n\
+        [[slot]]\nid = \"theme\"\nname = \"Theme code\"\ntakes = \"markup\"\nlost_with_theme = true\n\
+        [[slot]]\nid = \"box\"\nname = \"Code box\"\ntakes = \"markup\"\nundo = \"Take the lines out again.\"\n";
+    let new = [("kind", "platform"), ("text", text)];
+    administrator.post("/profiles/new", &new).await.leads();
+    let settings = p.page.replace("/place", "/settings");
+    let chosen = [
+        ("name", "Site 001"),
+        ("platform", "mill"),
+        ("supplier", "brindle"),
+        ("key", "kite-001"),
+    ];
+    p.technician.post(&settings, &chosen).await.leads();
+    let shown = p.technician.get(&p.page).await;
+    shown
+        .has("For this slot: reaches all pages, survives a change of theme, needs no paid plan")
+        .has("What undoes it: Take the lines out again.")
+        .has("not for this code")
+        .lacks("Advised is");
+    let editor = p.technician.get(&format!("{}?slot=editor", p.page)).await;
+    editor
+        .has("takes script elements out of what is pasted")
+        .has("Advised is")
+        .has("Code box")
+        .lacks("By hand");
+    let theme = p.technician.get(&format!("{}?slot=theme", p.page)).await;
+    theme
+        .has("Against it: is lost with a change of theme")
+        .has("By hand");
+}
