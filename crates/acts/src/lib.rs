@@ -19,6 +19,7 @@ mod sessions;
 mod settings;
 mod sites;
 mod subject;
+mod survey;
 mod tokens;
 pub mod tries;
 
@@ -43,6 +44,7 @@ pub use sessions::Opened;
 pub use settings::HouseRules;
 pub use sites::Added;
 pub use subject::Subject;
+pub use survey::TakeOver;
 pub use tokens::Token;
 
 /// Who acts.

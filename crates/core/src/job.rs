@@ -16,16 +16,19 @@ pub enum JobKind {
     Preview,
     /// Make the handover sheet.
     Sheet,
+    /// See what is on the site already, by HTTP.
+    Survey,
 }
 
 impl JobKind {
     /// In the order in which they are offered.
-    pub const ALL: [JobKind; 5] = [
+    pub const ALL: [JobKind; 6] = [
         JobKind::Check,
         JobKind::Echo,
         JobKind::Weigh,
         JobKind::Preview,
         JobKind::Sheet,
+        JobKind::Survey,
     ];
 
     /// As it is stored and posted.
@@ -36,6 +39,7 @@ impl JobKind {
             JobKind::Weigh => "weigh",
             JobKind::Preview => "preview",
             JobKind::Sheet => "sheet",
+            JobKind::Survey => "survey",
         }
     }
 
@@ -52,6 +56,7 @@ impl JobKind {
             JobKind::Weigh => "Weigh",
             JobKind::Preview => "Pictures for the design",
             JobKind::Sheet => "Handover sheets",
+            JobKind::Survey => "Survey",
         }
     }
 
@@ -63,6 +68,7 @@ impl JobKind {
             JobKind::Weigh => "Weigh now",
             JobKind::Preview => "Take pictures",
             JobKind::Sheet => "Make the sheet",
+            JobKind::Survey => "Survey the site",
         }
     }
 
@@ -75,7 +81,7 @@ impl JobKind {
     pub fn most_s(self) -> u64 {
         match self {
             JobKind::Check | JobKind::Preview => 120,
-            JobKind::Echo => 180,
+            JobKind::Echo | JobKind::Survey => 180,
             JobKind::Sheet => 120,
             JobKind::Weigh => 900,
         }

@@ -176,7 +176,8 @@ pub struct Profiles {
     pub regions: Vec<Region>,
     /// By language.
     pub sample_words: BTreeMap<String, Vec<String>>,
-    files: HashMap<(ProfileKind, String), String>,
+    /// Whence each was read, by its short name.
+    pub files: HashMap<(ProfileKind, String), String>,
 }
 
 #[derive(serde::Deserialize)]

@@ -3,6 +3,7 @@
 use anyhow::Result;
 use newtfern_core::private_hosts::PrivateHosts;
 use newtfern_probe::browser::Pool;
+use newtfern_probe::crawl::agent;
 use newtfern_probe::guard::Guard;
 use newtfern_probe::http::Http;
 use std::sync::Arc;
@@ -13,6 +14,13 @@ use tokio::sync::Mutex;
 pub struct Way {
     pub pool: Arc<Pool>,
     pub http: Http,
+    /// Under our own name, for pages that nobody asked for.
+    pub crawler: Http,
+}
+
+/// Where a site's owner can complain about our looks.
+fn contact() -> String {
+    std::env::var("NEWTFERN_CONTACT").unwrap_or_default()
 }
 
 impl Way {
@@ -20,6 +28,7 @@ impl Way {
         let guard = Guard::new(private);
         Ok(Way {
             pool: Arc::new(Pool::new(guard.clone(), None)),
+            crawler: Http::called(guard.clone(), None, &agent(&contact()))?,
             http: Http::new(guard, None)?,
         })
     }

@@ -273,3 +273,32 @@ async fn the_network_rule_holds_from_the_next_job_on() {
     let told = said.matches("without its sandbox").count();
     assert_eq!(told, usize::from(root), "{said}");
 }
+
+/// A survey needs no browser: the worker looks through the site's pages and keeps what it saw.
+#[tokio::test(flavor = "multi_thread")]
+async fn a_survey_tells_pages_and_widget_of_a_site() {
+    let server =
+        std::env::var(scratch::SERVER).expect("NEWTFERN_TEST_DATABASE is not set: run ./run test");
+    let (store, database) = scratch::with_address(&server).await.unwrap();
+    let standins = Standins::start(0, None).await.unwrap();
+    let sites = estate(&store, &standins, true).await;
+    let mut tx = store.begin().await.unwrap();
+    tx.start_round(JobKind::Survey, "one", "test", &sites[..1], Urgency::Person)
+        .await
+        .unwrap();
+    tx.commit().await.unwrap();
+    let folder = tempfile::tempdir().unwrap();
+    let _worker = worker(&database, folder.path());
+    until("the end of the survey", async || {
+        store.survey(sites[0]).await.unwrap().is_some()
+    })
+    .await;
+    let seen = store.survey(sites[0]).await.unwrap().unwrap().seen;
+    assert_eq!(seen.pages.len(), 4, "{seen:#?}");
+    let widget = &seen.widgets[0];
+    let told = (widget.supplier.as_deref(), widget.pages, widget.runs);
+    assert_eq!(told, (Some("brindle"), 4, 4));
+    let (pages, total) = store.pages_found(sites[0], None, "", 0, 9).await.unwrap();
+    assert_eq!((total, pages[0].kind().word()), (4, "home"));
+    assert_eq!(browsers_in(folder.path()), 0);
+}

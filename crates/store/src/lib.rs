@@ -24,6 +24,7 @@ pub mod seal;
 pub mod second_factor;
 pub mod sessions;
 pub mod sites;
+pub mod surveys;
 pub mod text;
 mod tx;
 

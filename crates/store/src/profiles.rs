@@ -117,6 +117,21 @@ impl Store {
         text.map(read).transpose()
     }
 
+    /// All consent managers, whole.
+    ///
+    /// # Errors
+    /// Where the database refuses, or a profile is of a shape that is not read.
+    pub async fn all_consent_managers(&self) -> Result<Vec<ConsentManager>> {
+        let texts: Vec<String> =
+            sqlx::query_scalar("select profile from consent_managers order by id")
+                .fetch_all(&self.pool)
+                .await
+                .map_err(doing("reading consent profiles"))?;
+        let read =
+            |t: &String| compiled(&MANAGERS, "consent profile", ConsentManager::from_toml, t);
+        texts.iter().map(read).collect()
+    }
+
     /// All consent managers, by name.
     ///
     /// # Errors

@@ -18,6 +18,17 @@ pub enum FoundBy {
     Link,
 }
 
+impl FoundBy {
+    /// As it is stored.
+    pub fn word(self) -> &'static str {
+        match self {
+            FoundBy::Given => "given",
+            FoundBy::Sitemap => "sitemap",
+            FoundBy::Link => "link",
+        }
+    }
+}
+
 /// One page as it was had by HTTP alone.
 #[derive(Debug, Clone, Serialize, Deserialize)]
 pub struct PageCopy {

@@ -9,13 +9,13 @@ use crate::chain::NotLookedAt;
 use crate::expectation::{Expectation, Widget};
 use crate::pages::{FoundBy, PageCopy, PageKind, ReadPage, languages, sorted};
 use crate::profiles::{ProfileKind, Profiles};
-use serde::Serialize;
+use serde::{Deserialize, Serialize};
 use url::Url;
 
 pub use widgets::WidgetSeen;
 
 /// What is on a site.
-#[derive(Debug, Clone, Serialize)]
+#[derive(Debug, Clone, Serialize, Deserialize)]
 pub struct Survey {
     /// The address that was asked for.
     pub url: String,
@@ -40,7 +40,7 @@ pub struct Survey {
 }
 
 /// One page of a survey.
-#[derive(Debug, Clone, Serialize)]
+#[derive(Debug, Clone, Serialize, Deserialize)]
 pub struct PageSeen {
     /// Its address.
     pub url: String,
@@ -59,12 +59,12 @@ pub struct PageSeen {
     /// Title of its document.
     pub title: String,
     /// Why it could not be had.
-    #[serde(skip_serializing_if = "Option::is_none")]
+    #[serde(default, skip_serializing_if = "Option::is_none")]
     pub lost: Option<String>,
 }
 
 /// Something of which a profile is there.
-#[derive(Debug, Clone, Serialize)]
+#[derive(Debug, Clone, Serialize, Deserialize)]
 pub struct Known {
     /// Short name of the profile.
     pub id: String,
@@ -75,7 +75,7 @@ pub struct Known {
 }
 
 /// A published set of a tag manager.
-#[derive(Debug, Clone, PartialEq, Eq, Serialize)]
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
 pub struct TagSet {
     /// Short name of the tag manager's profile.
     pub platform: String,
@@ -90,7 +90,7 @@ pub struct TagSet {
 }
 
 /// Something that keeps programs out.
-#[derive(Debug, Clone, PartialEq, Eq, Serialize)]
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
 pub struct KeptOut {
     /// What, an address or a file.
     pub what: String,
@@ -127,10 +127,12 @@ pub fn read(gathered: &Gathered, profiles: &Profiles) -> Survey {
     let consent = marks::consent(&had, &profiles.consents);
     let tag_sets = marks::tag_sets(&had, &profiles.platforms);
     let known_hosts = marks::known_hosts(profiles);
+    // What the site's own consent manager holds back comes up once it is let go.
+    let manager = consent.as_ref().and_then(|c| profiles.consent(&c.id).ok());
     Survey {
         url: gathered.url.to_string(),
         final_url: first.map_or_else(|| gathered.url.to_string(), |p| p.page.final_url.clone()),
-        widgets: widgets::all(&had, &profiles.suppliers, &known_hosts),
+        widgets: widgets::all(&had, &profiles.suppliers, manager, &known_hosts),
         pages: page_rows(&pages, &languages),
         platform,
         consent,

@@ -29,7 +29,7 @@ fn profiles() -> Profiles {
     let mut all = Profiles::default();
     for (i, text) in [
         SAMPLE,
-        "id = 'bar'\nname = 'Bar'\n[recognise]\nhosts = ['consent.bar.test']\nselectors = ['#bar-banner']\n[banner]\naccept = '#yes'",
+        "id = 'bar'\nname = 'Bar'\n[recognise]\nhosts = ['consent.bar.test']\nselectors = ['#bar-banner']\n[banner]\naccept = '#yes'\n[gating]\ntype = 'text/plain'\nattribute = 'data-bar'",
         "id = 'mill'\nname = 'Page mill'\n[recognise]\nheaders = ['x-made-with: pagemill']\nmarkers = ['mill-page']\n[[slot]]\nid = 'a'\nname = 'A'\ntakes = 'markup'",
         "id = 'tags'\nname = 'Tag set'\n[sets]\nhosts = ['tags.set.test']\npatterns = ['tags\\.set\\.test/(?P<set>S-[0-9]+)\\.js']\n[[slot]]\nid = 'tag'\nname = 'Tag'\ntakes = 'markup'",
     ]
@@ -150,4 +150,22 @@ fn what_keeps_us_out_and_what_was_left_is_told() {
     assert!(s.not_looked_at[0].what.contains("3 further pages"));
     assert!(s.not_looked_at[1].why.contains("status 500"));
     assert!(s.platform.is_none() && s.widgets.is_empty());
+}
+
+/// Held back by the site's own consent manager it comes up once it is let go; by anything else it does not.
+#[test]
+fn what_waits_for_consent_is_there() {
+    let held = GOOD.replace(
+        "<script async",
+        "<script type=text/plain data-bar=chat async",
+    );
+    let s = survey(&[copy("/", &format!("<div id=bar-banner></div>{held}"))]);
+    assert_eq!(
+        (s.widgets[0].runs, s.widgets[0].states.as_slice()),
+        (1, &["held back until consent".to_string()][..])
+    );
+    let other = GOOD.replace("<script async", "<script type=text/plain data-other async");
+    let s = survey(&[copy("/", &other)]);
+    assert_eq!(s.widgets[0].runs, 0);
+    assert!(s.expectation().widgets.is_empty());
 }

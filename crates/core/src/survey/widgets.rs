@@ -6,12 +6,12 @@ use crate::finding::Evidence;
 use crate::html::Kind;
 use crate::pages::ReadPage;
 use crate::placement::{Inspector, Piece, PieceState};
-use crate::profile::Supplier;
-use serde::Serialize;
+use crate::profile::{ConsentManager, Supplier};
+use serde::{Deserialize, Serialize};
 use std::borrow::Cow;
 
 /// One widget of a site.
-#[derive(Debug, Clone, Serialize)]
+#[derive(Debug, Clone, Serialize, Deserialize)]
 pub struct WidgetSeen {
     /// Short name of its supplier's profile; none where nobody knows it.
     pub supplier: Option<String>,
@@ -37,11 +37,12 @@ const MOST_WIDGETS: usize = 50;
 pub(super) fn all(
     pages: &[&ReadPage],
     suppliers: &[Supplier],
+    consent: Option<&ConsentManager>,
     known_hosts: &[String],
 ) -> Vec<WidgetSeen> {
     let mut out = Vec::new();
     for supplier in suppliers {
-        known(pages, supplier, &mut out);
+        known(pages, supplier, consent, &mut out);
     }
     unknown(pages, known_hosts, &mut out);
     out.truncate(MOST_WIDGETS);
@@ -72,8 +73,13 @@ fn runs(piece: &Piece) -> bool {
     )
 }
 
-fn known(pages: &[&ReadPage], supplier: &Supplier, out: &mut Vec<WidgetSeen>) {
-    let inspector = Inspector::new(supplier, None);
+fn known(
+    pages: &[&ReadPage],
+    supplier: &Supplier,
+    consent: Option<&ConsentManager>,
+    out: &mut Vec<WidgetSeen>,
+) {
+    let inspector = Inspector::new(supplier, consent);
     for page in pages {
         let html = &page.copy.page.html;
         let found = inspector.inspect_in(html, &page.at, || Cow::Borrowed(&page.document));

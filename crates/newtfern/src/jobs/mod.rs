@@ -2,6 +2,7 @@
 
 mod pictures;
 mod sheet;
+mod survey;
 
 use crate::ways::Ways;
 use anyhow::{Result, bail};
@@ -25,6 +26,7 @@ pub struct Tools {
     pub acts: Acts,
     pub pool: Arc<Pool>,
     pub http: Http,
+    pub crawler: Http,
 }
 
 impl Tools {
@@ -35,6 +37,7 @@ impl Tools {
             acts: acts.clone(),
             pool: way.pool,
             http: way.http,
+            crawler: way.crawler,
         })
     }
 }
@@ -51,8 +54,11 @@ const PAIRS: usize = 10;
 
 /// Does a job and stores what came of it.
 pub async fn run(tools: &Tools, job: &Job, progress: &Arc<Progress>) -> Result<()> {
-    if job.kind == JobKind::Preview {
-        return preview(tools, job).await;
+    // Neither needs a supplier.
+    match job.kind {
+        JobKind::Preview => return preview(tools, job).await,
+        JobKind::Survey => return survey::make(tools, job, progress).await,
+        _ => {}
     }
     let subject = tools.acts.subject(job.site_id).await?;
     match job.kind {
@@ -60,7 +66,7 @@ pub async fn run(tools: &Tools, job: &Job, progress: &Arc<Progress>) -> Result<(
         JobKind::Weigh => weigh_site(tools, job, &subject, progress).await,
         JobKind::Echo => echo_site(tools, job, &subject).await,
         JobKind::Sheet => sheet::make(tools, job, &subject).await,
-        JobKind::Preview => Ok(()),
+        JobKind::Preview | JobKind::Survey => Ok(()),
     }
 }
 

@@ -147,6 +147,7 @@ fn acts(family: Option<Family>) -> Vec<JobKind> {
             JobKind::Weigh,
             JobKind::Echo,
             JobKind::Sheet,
+            JobKind::Survey,
         ],
         Some(family) => family.words().job.into_iter().collect(),
     }

@@ -18,6 +18,7 @@ pub mod profiles;
 pub mod rounds;
 pub mod settings;
 pub mod sign_in;
+pub mod site_pages;
 pub mod sites;
 pub mod worklist;
 

@@ -1,7 +1,7 @@
 //! All forms of the application that change something, so that each rule for forms is tried on each.
 
 /// What technicians send.
-pub const FORMS: [&str; 20] = [
+pub const FORMS: [&str; 21] = [
     "/bulk",
     "/rounds/1/cancel",
     "/rounds/1/again",
@@ -13,6 +13,7 @@ pub const FORMS: [&str; 20] = [
     "/sites/1/remove",
     "/sites/1/design",
     "/sites/1/design/numbers",
+    "/sites/1/pages/take-over",
     "/sites/1/place/push",
     "/sites/1/place/back",
     "/sites/1/act",

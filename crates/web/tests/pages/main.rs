@@ -17,4 +17,5 @@ mod profiles;
 mod rounds;
 mod serving;
 mod settings;
+mod site_pages;
 mod sites;

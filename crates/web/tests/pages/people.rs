@@ -9,7 +9,7 @@ use newtfern_acts::hash_password;
 use newtfern_store::people::Role;
 use newtfern_web::Settings;
 
-const PAGES: [&str; 26] = [
+const PAGES: [&str; 31] = [
     "/",
     "/lens/estate",
     "/lens/design",
@@ -33,6 +33,11 @@ const PAGES: [&str; 26] = [
     "/sites/1/settings",
     "/sites/1/design",
     "/sites/1/place",
+    "/sites/1/pages",
+    "/profiles",
+    "/profiles/supplier/brindle",
+    "/profiles/new?kind=platform",
+    "/profiles/from-snippet",
     "/settings",
     "/people",
     "/account",

@@ -1,0 +1,97 @@
+//! What is on a site already: kept when a worker has looked, and taken over by ticking.
+
+use crate::{ActError, Actor, Acts, Result};
+use jiff::Timestamp;
+use newtfern_core::profiles::Profiles;
+use newtfern_core::survey::Survey;
+use newtfern_store::people::Role;
+use newtfern_store::queue::Job;
+
+/// What a person ticked to be taken over.
+#[derive(Debug, Clone, Default)]
+pub struct TakeOver {
+    /// The platform.
+    pub platform: bool,
+    /// The consent manager.
+    pub consent: bool,
+    /// The languages.
+    pub languages: bool,
+    /// A widget, by its place in the survey.
+    pub widget: Option<usize>,
+}
+
+impl Acts {
+    /// All profiles by which things on a site are known.
+    ///
+    /// # Errors
+    /// Where the database refuses.
+    pub async fn profiles(&self) -> Result<Profiles> {
+        Ok(Profiles {
+            suppliers: self.store.all_suppliers().await?,
+            platforms: self.store.platforms().await?,
+            consents: self.store.all_consent_managers().await?,
+            ..Profiles::default()
+        })
+    }
+
+    /// Ends a survey.
+    ///
+    /// # Errors
+    /// Where the job is another worker's by now, or the database refuses.
+    pub async fn finish_survey(&self, job: &Job, at: Timestamp, survey: &Survey) -> Result<()> {
+        let mut tx = self.store.begin().await?;
+        tx.keep_survey(job.site_id, at, survey).await?;
+        let outcome = format!("{} pages looked at", survey.pages.len());
+        if !tx.finish_job(job, &outcome).await? {
+            return Err(ActError::TakenOver);
+        }
+        Ok(tx.commit().await?)
+    }
+
+    /// Takes what was ticked of the last survey over into the site's fields.
+    ///
+    /// # Errors
+    /// [`ActError::Bad`] where there is no survey, or nothing is ticked.
+    pub async fn take_over(&self, actor: &Actor, site: i64, ticked: &TakeOver) -> Result<()> {
+        actor.may(Role::Technician)?;
+        let bad = |why: &str| ActError::Bad(format!("Nothing was taken over: {why}."));
+        let survey = self.store.survey(site).await?;
+        let survey = survey
+            .ok_or_else(|| bad("there is no survey of this site yet"))?
+            .seen;
+        let before = self
+            .store
+            .site(site)
+            .await?
+            .ok_or(ActError::NotFound("site"))?;
+        let mut fields = before.fields().clone();
+        if ticked.platform {
+            let platform = survey
+                .platform
+                .ok_or_else(|| bad("no platform was recognised"))?;
+            if fields.platform_id.as_deref() != Some(&platform.id) {
+                fields.slot_id.clear();
+            }
+            fields.platform_id = Some(platform.id);
+        }
+        if ticked.consent {
+            let consent = survey
+                .consent
+                .ok_or_else(|| bad("no consent manager was recognised"))?;
+            fields.consent_id = Some(consent.id);
+        }
+        if ticked.languages {
+            fields.languages = survey.languages.join(", ");
+        }
+        if let Some(n) = ticked.widget {
+            let widget = survey.widgets.get(n).filter(|w| w.supplier.is_some());
+            let widget = widget.ok_or_else(|| bad("that widget is of unknown origin"))?;
+            fields.supplier_id.clone_from(&widget.supplier);
+            fields.key = widget.key.clone().unwrap_or_default();
+        }
+        if fields == *before.fields() {
+            return Err(bad("nothing is ticked that the site does not have already"));
+        }
+        self.change_site(actor, site, &fields, None).await
+    }
+}

@@ -1,0 +1,147 @@
+//! The pages of a site and its survey: shown, found, taken over by ticking.
+
+use crate::house::{House, house};
+use newtfern_core::job::JobKind;
+use newtfern_core::observation::DeliveredPage;
+use newtfern_core::pages::{FoundBy, PageCopy};
+use newtfern_core::survey::{Gathered, read};
+use newtfern_store::people::Role;
+use newtfern_store::queue::Urgency;
+use url::Url;
+
+fn copy(address: &str, html: &str) -> PageCopy {
+    let url = Url::parse(address).unwrap();
+    PageCopy {
+        found: FoundBy::Link,
+        page: DeliveredPage {
+            final_url: url.to_string(),
+            status: Some(200),
+            mime: "text/html".into(),
+            html: format!(
+                "<!doctype html><html lang=cy><meta name=generator content='Tarnwork 3'><title>{address}</title><body>{html}"
+            ),
+            ..DeliveredPage::default()
+        },
+        url,
+    }
+}
+
+/// A worker's survey of the site, of pages with the widget under a key of its own.
+async fn surveyed(house: &House, site: i64) {
+    let mut tx = house.store().begin().await.unwrap();
+    tx.start_round(JobKind::Survey, "Survey", "test", &[site], Urgency::Person)
+        .await
+        .unwrap();
+    tx.commit().await.unwrap();
+    let profiles = house.acts().profiles().await.unwrap();
+    let snippet = profiles.suppliers[0].snippet_for("found-there-1");
+    let unknown = "<script src='https://static.parley.test/chat/widget.js'></script>";
+    let base = "https://site1.example/";
+    let copies = [
+        copy(base, &snippet),
+        copy(&format!("{base}shop/kite"), &format!("{snippet}{unknown}")),
+        copy(
+            &format!("{base}privacy"),
+            "<script>alert('x')</script><i>&lt;",
+        ),
+    ];
+    let gathered = Gathered {
+        url: &copies[0].url,
+        copies: &copies,
+        left: &copies.each_ref().map(|c| c.url.clone()),
+        closed: &[],
+        shut: None,
+        told: &[],
+    };
+    let survey = read(&gathered, &profiles);
+    let job = house.store().claim().await.unwrap().unwrap();
+    let at = house.store().now().await.unwrap();
+    house.acts().finish_survey(&job, at, &survey).await.unwrap();
+}
+
+#[tokio::test]
+async fn a_survey_is_shown_and_what_is_ticked_is_taken_over() {
+    let house = house().await;
+    let technician = house.person(Role::Technician).await;
+    let client = house.client("Lenn Kite Workshop").await;
+    let site = house.site(client, 1).await;
+    let path = format!("/sites/{site}/pages");
+    technician
+        .get(&path)
+        .await
+        .has("Survey the site")
+        .has("A survey looks at")
+        .has("https://site1.example/");
+    let take = format!("{path}/take-over");
+    technician
+        .post(&take, &[("platform", "yes")])
+        .await
+        .is(422)
+        .has("there is no survey of this site yet");
+
+    surveyed(&house, site).await;
+    let shown = technician.get(&path).await;
+    shown
+        .has("Surveyed just now")
+        .has("3 pages by kind")
+        .has("found-there-1")
+        .has("a widget of unknown origin from static.parley.test")
+        .has("its generator is")
+        .has("3 further pages of the site")
+        .lacks("<script>alert");
+    technician
+        .get(&format!("{path}?kind=legal"))
+        .await
+        .has("/privacy")
+        .lacks("/shop/kite</a>");
+    technician
+        .get(&format!("{path}?q=kite"))
+        .await
+        .has("/shop/kite")
+        .lacks("/privacy</a>");
+
+    technician
+        .post(&take, &[])
+        .await
+        .is(422)
+        .has("nothing is ticked that the site does not have already");
+    technician
+        .post(&take, &[("widget", "1")])
+        .await
+        .is(422)
+        .has("of unknown origin");
+    technician
+        .post(&take, &[("consent", "yes")])
+        .await
+        .is(422)
+        .has("no consent manager was recognised");
+    technician
+        .post(&take, &[("languages", "yes"), ("widget", "0")])
+        .await
+        .leads();
+    let kept = house.store().site(site).await.unwrap().unwrap();
+    assert_eq!(
+        (kept.languages.as_str(), kept.key.as_str()),
+        ("cy", "found-there-1")
+    );
+    technician.get(&path).await.has("as the site has it");
+    technician.get("/audit?q=site").await.has("found-there-1");
+}
+
+/// A page that a later survey does not find stays in the inventory; a second survey makes no second row.
+#[tokio::test]
+async fn the_inventory_is_kept_and_refreshed() {
+    let house = house().await;
+    let client = house.client("Lenn Kite Workshop").await;
+    let site = house.site(client, 1).await;
+    surveyed(&house, site).await;
+    surveyed(&house, site).await;
+    assert_eq!(house.count("select count(*) from pages").await, 3);
+    assert_eq!(house.count("select count(*) from surveys").await, 1);
+    assert_eq!(
+        house
+            .count("select count(*) from pages where place = 1 and kind = 'item'")
+            .await,
+        1
+    );
+}
