@@ -10,6 +10,7 @@ use newtfern_core::pages::inventory::{self, Found};
 use newtfern_core::pages::robots::{MOST_ROBOTS, TOKEN};
 use newtfern_core::pages::sitemap::{self, MOST_SITEMAP, Sitemap};
 use newtfern_core::pages::{FoundBy, PageCopy, Robots};
+use newtfern_core::survey::Gathered;
 use newtfern_heavy::heavy;
 use std::collections::{HashMap, HashSet, VecDeque};
 use std::io::Read;
@@ -63,6 +64,20 @@ pub struct Crawl {
     pub told: Vec<(String, String)>,
     /// `robots.txt` could not be had, so nothing but the given page was looked at.
     pub shut: Option<String>,
+}
+
+impl Crawl {
+    /// To be read as a survey.
+    pub fn gathered<'a>(&'a self, url: &'a Url) -> Gathered<'a> {
+        Gathered {
+            url,
+            copies: &self.pages,
+            left: &self.left,
+            closed: &self.closed,
+            shut: self.shut.as_deref(),
+            told: &self.told,
+        }
+    }
 }
 
 /// Looks through a site. `told` hears of each page that was had.

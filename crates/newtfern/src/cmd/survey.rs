@@ -6,7 +6,7 @@ use crate::profiles_folder;
 use anyhow::{Context, Result, bail};
 use newtfern_core::address;
 use newtfern_core::profiles::Profiles;
-use newtfern_core::survey::{Gathered, Survey, read};
+use newtfern_core::survey::{Survey, read};
 use newtfern_probe::crawl::{CrawlOrder, agent, crawl};
 use newtfern_probe::http::Http;
 use std::path::PathBuf;
@@ -89,17 +89,7 @@ async fn survey(args: &Args) -> Result<Survey> {
     if let Some(first) = crawled.pages.first().filter(|p| !p.is_had()) {
         bail!("{url} could not be had: {}", first.why_not());
     }
-    let survey = read(
-        &Gathered {
-            url: &url,
-            copies: &crawled.pages,
-            left: &crawled.left,
-            closed: &crawled.closed,
-            shut: crawled.shut.as_deref(),
-            told: &crawled.told,
-        },
-        &profiles,
-    );
+    let survey = read(&crawled.gathered(&url), &profiles);
     if let Some(path) = &args.write {
         std::fs::write(path, survey.expectation().write())
             .with_context(|| format!("cannot write {}", path.display()))?;

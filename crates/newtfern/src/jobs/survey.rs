@@ -3,7 +3,7 @@
 use super::{Progress, Tools};
 use anyhow::{Result, bail};
 use newtfern_core::observation::FailureKind;
-use newtfern_core::survey::{Gathered, read};
+use newtfern_core::survey::read;
 use newtfern_probe::crawl::{CrawlOrder, crawl};
 use newtfern_store::queue::Job;
 use std::sync::Arc;
@@ -45,15 +45,7 @@ pub async fn make(tools: &Tools, job: &Job, progress: &Arc<Progress>) -> Result<
         }
     }
     let profiles = tools.acts.profiles().await?;
-    let gathered = Gathered {
-        url: &url,
-        copies: &crawled.pages,
-        left: &crawled.left,
-        closed: &crawled.closed,
-        shut: crawled.shut.as_deref(),
-        told: &crawled.told,
-    };
-    let survey = newtfern_heavy::heavy(|| read(&gathered, &profiles)).await;
+    let survey = newtfern_heavy::heavy(|| read(&crawled.gathered(&url), &profiles)).await;
     tools.acts.finish_survey(job, at, &survey).await?;
     Ok(())
 }

@@ -3,6 +3,7 @@
 //! kept in `target/fuzz/`, and should become a test beside its parser.
 
 mod corpus;
+mod sites;
 mod targets;
 
 use corpus::Corpus;

@@ -37,7 +37,7 @@ fn shape_of(answer: impl Debug) -> u64 {
 }
 
 /// An error without what it quotes.
-fn kind_of(error: impl Display) -> String {
+pub fn kind_of(error: impl Display) -> String {
     let text = error.to_string();
     let bare = |c: &char| c.is_ascii_alphabetic() || *c == ' ';
     let unquoted = text
@@ -51,11 +51,11 @@ fn kind_of(error: impl Display) -> String {
 }
 
 /// How large, roughly.
-fn size(n: usize) -> u32 {
+pub fn size(n: usize) -> u32 {
     n.checked_ilog2().map_or(0, |log| log + 1)
 }
 
-fn target<S: Debug>(
+pub fn target<S: Debug>(
     name: &'static str,
     seeds: &[&str],
     run: impl Fn(&str) -> S + 'static,
@@ -71,7 +71,7 @@ fn target<S: Debug>(
 pub fn all() -> Vec<Target> {
     let texts = pages().into_iter().flatten();
     let texts = texts.chain(typed().into_iter().flatten());
-    texts.chain(files()).collect()
+    texts.chain(files()).chain(super::sites::all()).collect()
 }
 
 fn supplier() -> Option<Supplier> {
