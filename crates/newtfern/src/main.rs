@@ -43,9 +43,24 @@ enum Verb {
     Admin(cmd::admin::Args),
 }
 
+/// Clap ends with 2 on bad arguments, which is also the contract's "could not check"; who asked for JSON
+/// gets it then, too.
+fn bad_arguments(error: &clap::Error) -> ExitCode {
+    // Help and version are no errors.
+    if error.use_stderr() && std::env::args().any(|a| a == "--json") {
+        let text = error.to_string();
+        let told = text.trim().trim_start_matches("error: ");
+        cmd::say(&serde_json::json!({"outcome": "unchecked", "error": told}).to_string());
+    }
+    let _ = error.print();
+    ExitCode::from(u8::try_from(error.exit_code()).unwrap_or(2))
+}
+
 fn main() -> ExitCode {
-    // Clap ends with 2 on bad arguments, which is also the contract's "could not check".
-    let cli = Cli::parse();
+    let cli = match Cli::try_parse() {
+        Ok(cli) => cli,
+        Err(error) => return bad_arguments(&error),
+    };
     tracing_subscriber::fmt()
         .with_env_filter(
             tracing_subscriber::EnvFilter::try_from_env("NEWTFERN_LOG").unwrap_or_else(|_| {

@@ -185,6 +185,39 @@ async fn a_site_that_should_have_none_and_faults_that_count() {
     assert!(told.contains("Brindle"), "{told}");
 }
 
+/// Where robots.txt cannot be had because the server fails, and where the address leads to another site,
+/// nothing else is looked at, and that is told.
+#[tokio::test(flavor = "multi_thread")]
+async fn a_site_that_is_shut_or_elsewhere_is_looked_at_by_its_address_alone() {
+    let bench = Bench::start().await;
+    for (site, why) in [
+        ("shut", "robots.txt could not be had (status 503)"),
+        ("gone", "which is another site"),
+    ] {
+        bench.asked.lock().unwrap().clear();
+        let address = format!("http://{site}.localhost:{}/", bench.port);
+        let args = [
+            "survey",
+            &address,
+            "--pages",
+            "5",
+            "--allow-private",
+            "--json",
+        ];
+        let output = bench.run(&args, "").await;
+        let told: Value = serde_json::from_slice(&output.stdout).unwrap();
+        assert_eq!(told["pages"].as_array().unwrap().len(), 1, "{told:#}");
+        assert!(told["kept_out"].to_string().contains(why), "{told:#}");
+        let asked = bench.asked.lock().unwrap().clone();
+        assert!(
+            asked
+                .iter()
+                .all(|(path, _)| path == "/" || path == "/robots.txt"),
+            "{asked:?}"
+        );
+    }
+}
+
 #[tokio::test(flavor = "multi_thread")]
 async fn mistakes_in_files_are_told_and_nothing_is_checked() {
     let bench = Bench::start().await;
@@ -221,6 +254,9 @@ async fn mistakes_in_files_are_told_and_nothing_is_checked() {
         assert_eq!((code, told["outcome"].as_str()), (2, Some("unchecked")));
         assert!(error(&told).contains(words), "{change}: {told:#}");
     }
+    let (code, told) = bench.check(&["--pages", "0"]).await;
+    assert_eq!((code, told["outcome"].as_str()), (2, Some("unchecked")));
+    assert!(error(&told).contains("--pages"), "{told:#}");
     // A second supplier of the same id: both files are named.
     std::fs::copy(
         bench.file("profiles/quoin.toml"),

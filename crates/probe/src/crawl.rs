@@ -62,7 +62,7 @@ pub struct Crawl {
     pub closed: Vec<Url>,
     /// What the site's own lists and files said, for the person: what, and what became of it.
     pub told: Vec<(String, String)>,
-    /// `robots.txt` could not be had, so nothing but the given page was looked at.
+    /// Why nothing but the given page was looked at, where that is so.
     pub shut: Option<String>,
 }
 
@@ -99,6 +99,11 @@ pub async fn crawl(http: &Http, order: &CrawlOrder<'_>, told: impl Fn(usize)) ->
     crawler.out.pages.push(first);
     told(1);
     if order.most < 2 || !crawler.out.pages[0].is_had() {
+        return crawler.out;
+    }
+    if !same_site(order.site, &landed) {
+        let why = format!("it leads on to {landed}, which is another site");
+        crawler.out.shut = Some(why);
         return crawler.out;
     }
     let robots = crawler.robots(&landed).await;
@@ -192,7 +197,7 @@ impl Crawler<'_> {
             (Some(failure), _) => failure.text.clone(),
             (None, status) => format!("status {}", status.unwrap_or_default()),
         };
-        self.out.shut = Some(why.clone());
+        self.out.shut = Some(format!("robots.txt could not be had ({why})"));
         self.out.told.push((
             what,
             format!("{why}: nothing but the given page is looked at"),
@@ -319,6 +324,10 @@ impl Crawler<'_> {
 
     /// What is known and was not had.
     fn rest(&mut self, robots: &Robots) {
+        // What closes all is told as that, not as a wish about each page.
+        if robots.is_unreachable() {
+            return;
+        }
         for url in self.found.pages() {
             if self.asked.contains(url) {
                 continue;
@@ -329,6 +338,15 @@ impl Crawler<'_> {
             }
         }
     }
+}
+
+/// The same host, with or without `www.`, whatever the scheme.
+fn same_site(given: &Url, landed: &Url) -> bool {
+    let bare = |u: &Url| {
+        let host = u.host_str().unwrap_or_default();
+        host.strip_prefix("www.").unwrap_or(host).to_string()
+    };
+    bare(given) == bare(landed)
 }
 
 /// A page as it came.

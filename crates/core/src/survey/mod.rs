@@ -108,7 +108,7 @@ pub struct Gathered<'a> {
     pub left: &'a [Url],
     /// Pages that `robots.txt` closes.
     pub closed: &'a [Url],
-    /// Why `robots.txt` closes all, where it could not be had.
+    /// Why nothing but the given page was looked at, where that is so.
     pub shut: Option<&'a str>,
     /// What the site's own lists said.
     pub told: &'a [(String, String)],
@@ -168,8 +168,8 @@ fn kept_out(gathered: &Gathered) -> Vec<KeptOut> {
         })
         .collect();
     out.extend(gathered.shut.map(|why| KeptOut {
-        what: "robots.txt".into(),
-        why: format!("it could not be had ({why}), so nothing but the given page was looked at"),
+        what: "the other pages".into(),
+        why: format!("{why}, so nothing but the given page was looked at"),
     }));
     for url in gathered.closed.iter().take(MOST_TOLD) {
         out.push(KeptOut {

@@ -166,9 +166,7 @@ fn crawl_gaps(crawled: &Crawl, pages: usize) -> Vec<NotLookedAt> {
     if let Some(why) = &crawled.shut {
         out.push(NotLookedAt {
             what: "the other pages of the site".into(),
-            why: format!(
-                "robots.txt could not be had ({why}), and then nothing may be looked through"
-            ),
+            why: why.clone(),
         });
     }
     // Fewer than were asked for although more are known: the time was over.

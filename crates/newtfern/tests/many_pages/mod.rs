@@ -19,7 +19,7 @@ pub type Asked = Arc<Mutex<Vec<(String, String)>>>;
 
 pub struct Bench {
     pub standins: Standins,
-    port: u16,
+    pub port: u16,
     pub asked: Asked,
     folder: tempfile::TempDir,
 }
@@ -99,7 +99,18 @@ impl Bench {
                 log.lock()
                     .unwrap()
                     .push((path.clone(), agent.unwrap_or_default().to_string()));
-                answer(&path, &snippet, port)
+                let host = request.headers()["host"].to_str().unwrap().to_string();
+                match (host.split('.').next(), path.as_str()) {
+                    // Its server fails where it is asked what programs may look at.
+                    (Some("shut"), "/robots.txt") => {
+                        axum::http::StatusCode::SERVICE_UNAVAILABLE.into_response()
+                    }
+                    (Some("gone"), "/") => {
+                        let to = format!("http://gust.localhost:{port}/");
+                        axum::response::Redirect::permanent(&to).into_response()
+                    }
+                    _ => answer(&path, &snippet, port),
+                }
             }
         });
         tokio::spawn(async move { axum::serve(listener, app).await.unwrap() });
