@@ -413,3 +413,43 @@ fn unpacked(bytes: &[u8]) -> std::io::Result<(String, bool)> {
         cut,
     ))
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use flate2::Compression;
+    use flate2::write::GzEncoder;
+    use std::io::Write;
+
+    /// A file of some kilobytes that unpacks to more than any sitemap may have is read to the bound.
+    #[test]
+    fn a_packed_file_is_unpacked_to_the_bound_and_says_so() {
+        let mut packed = GzEncoder::new(Vec::new(), Compression::fast());
+        packed
+            .write_all(b"<urlset><url><loc>https://kites.example/a</loc></url>")
+            .unwrap();
+        packed.write_all(&vec![b' '; MOST_SITEMAP + 1_000]).unwrap();
+        let bomb = packed.finish().unwrap();
+        assert!(bomb.len() < 1_000_000);
+        let (text, cut) = unpacked(&bomb).unwrap();
+        assert!(cut && text.len() == MOST_SITEMAP);
+        let map = sitemap::read(&text, &Url::parse("https://kites.example/").unwrap()).unwrap();
+        assert_eq!((map.pages.len(), map.cut), (1, true));
+        // Plain, broken and half of one.
+        assert_eq!(
+            unpacked(b"<urlset/>").unwrap(),
+            ("<urlset/>".to_string(), false)
+        );
+        assert!(unpacked(&bomb[..40]).is_err() && unpacked(&[0x1f, 0x8b, 7]).is_err());
+    }
+
+    #[test]
+    fn we_say_who_we_are() {
+        assert!(agent("").starts_with("newtfern/") && !agent("").contains('('));
+        let said = agent("https://fenwick.example/contact\r\nX-Other: 1");
+        assert!(
+            said.ends_with("(+https://fenwick.example/contactX-Other: 1)"),
+            "{said}"
+        );
+    }
+}
