@@ -95,7 +95,7 @@ pub async fn crawl(http: &Http, order: &CrawlOrder<'_>, told: impl Fn(usize)) ->
     };
     let first = crawler.page(order.site, FoundBy::Given).await;
     // Where the address leads on to (www., https) is where its other pages are.
-    let landed = Url::parse(&first.page.final_url).unwrap_or_else(|_| order.site.clone());
+    let landed = first.at();
     crawler.out.pages.push(first);
     told(1);
     if order.most < 2 || !crawler.out.pages[0].is_had() {
@@ -216,7 +216,7 @@ impl Crawler<'_> {
         let Some(last) = self.out.pages.last().filter(|p| p.is_had()) else {
             return;
         };
-        let base = Url::parse(&last.page.final_url).unwrap_or_else(|_| last.url.clone());
+        let base = last.at();
         let links = heavy(|| Document::parse(&last.page.html).links(&base)).await;
         for link in links {
             self.learn(&link, site, FoundBy::Link);

@@ -3,6 +3,7 @@
 use super::{Script, absolute};
 use crate::placement::is_placeholder;
 use crate::script_scan::literals;
+use std::cmp::Reverse;
 
 /// What surrounds a key.
 #[derive(Debug, Clone, PartialEq)]
@@ -137,13 +138,8 @@ pub(super) fn find(scripts: &[Script], hosts: &[String]) -> Option<KeyPlace> {
             places.extend(in_code(&script.text, hosts));
         }
     }
-    let mut best: Option<KeyPlace> = None;
-    for place in places.into_iter().filter(|p| p.score > 0) {
-        if best.as_ref().is_none_or(|b| place.score > b.score) {
-            best = Some(place);
-        }
-    }
-    best
+    let likely = places.into_iter().filter(|p| p.score > 0);
+    likely.min_by_key(|p| Reverse(p.score))
 }
 
 fn in_address(text: &str, hosts: &[String]) -> Vec<KeyPlace> {
@@ -195,13 +191,7 @@ fn in_code(text: &str, hosts: &[String]) -> Vec<KeyPlace> {
         }
         let before = text[..at].trim_end();
         let word = |c: char| c.is_alphanumeric() || matches!(c, '_' | '$' | '.' | '"' | '\'' | '-');
-        let name_of = |t: &str| -> String {
-            let start = t
-                .trim_end()
-                .rfind(|c| !word(c))
-                .map_or(0, |i| i + t[i..].chars().next().map_or(1, char::len_utf8));
-            t[start..].trim().to_string()
-        };
+        let name_of = |t: &str| last_word(t.trim_end(), word).to_string();
         let place = match before.chars().last() {
             Some('(') => {
                 let name = name_of(&before[..before.len() - 1]);
@@ -240,14 +230,18 @@ fn in_code(text: &str, hosts: &[String]) -> Vec<KeyPlace> {
     out
 }
 
+/// What stands at the end of a text and is made of these characters.
+fn last_word(text: &str, word: impl Fn(char) -> bool) -> &str {
+    text.rsplit(|c| !word(c)).next().unwrap_or_default()
+}
+
 /// The name of the call whose arguments the text ends in.
 fn call_around(text: &str) -> Option<String> {
     let open = text.rfind('(')?;
     let head = text[..open].trim_end();
-    let start = head.rfind(|c: char| !(c.is_alphanumeric() || matches!(c, '_' | '$' | '.')));
-    let name = &head[start.map_or(0, |i| {
-        i + head[i..].chars().next().map_or(1, char::len_utf8)
-    })..];
+    let name = last_word(head, |c| {
+        c.is_alphanumeric() || matches!(c, '_' | '$' | '.')
+    });
     (!name.is_empty() && !BROWSER_CALLS.iter().any(|c| name.ends_with(c))).then(|| name.to_string())
 }
 

@@ -58,6 +58,11 @@ impl PageCopy {
         }
     }
 
+    /// Where it was delivered from.
+    pub fn at(&self) -> Url {
+        Url::parse(&self.page.final_url).unwrap_or_else(|_| self.url.clone())
+    }
+
     /// A document that a visitor would see.
     pub fn is_had(&self) -> bool {
         self.page.failure.is_none() && self.page.status.is_some_and(|s| s < 400) && self.is_html()

@@ -21,7 +21,7 @@ impl<'a> ReadPage<'a> {
         ReadPage {
             copy,
             document: Document::parse(&copy.page.html),
-            at: Url::parse(&copy.page.final_url).unwrap_or_else(|_| copy.url.clone()),
+            at: copy.at(),
         }
     }
 

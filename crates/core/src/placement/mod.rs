@@ -54,6 +54,16 @@ pub enum PieceState {
     Delayed(String),
 }
 
+impl PieceState {
+    /// It comes up for a visitor, at once or once it is let go.
+    pub fn comes(&self) -> bool {
+        matches!(
+            self,
+            PieceState::Live | PieceState::ConsentHeld(_) | PieceState::Delayed(_)
+        )
+    }
+}
+
 /// One piece of a supplier's snippet in a document.
 #[derive(Debug, Clone, Serialize, Deserialize)]
 pub struct Piece {

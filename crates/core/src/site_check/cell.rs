@@ -6,7 +6,7 @@ use crate::code::Code;
 use crate::finding::Link;
 use crate::observation::{Look, Observation};
 use crate::pages::PageCopy;
-use crate::placement::{Inspector, PieceState};
+use crate::placement::Inspector;
 use serde::Serialize;
 
 /// What is on a page.
@@ -21,6 +21,16 @@ pub enum Seen {
     Damaged,
     /// Nobody knows.
     Unknown,
+}
+
+impl Seen {
+    /// It is what should be.
+    pub(super) fn is_wanted(self, expected: Expect) -> bool {
+        match expected {
+            Expect::Present => self == Seen::Present,
+            Expect::Absent => self == Seen::Absent,
+        }
+    }
 }
 
 /// One page and one widget.
@@ -55,11 +65,7 @@ impl Cell {
     }
 
     fn is_right(&self) -> bool {
-        let wanted = match self.expected {
-            Expect::Present => Seen::Present,
-            Expect::Absent => Seen::Absent,
-        };
-        self.seen == wanted && self.root.is_none()
+        self.seen.is_wanted(self.expected) && self.root.is_none()
     }
 
     /// The widget is on the page, or would come up there.
@@ -82,8 +88,7 @@ pub(super) fn all(case: &SiteCase) -> Vec<Vec<Cell>> {
 }
 
 fn cell(case: &SiteCase, page: &SitePage, given: bool, n: usize, subject: &Subject) -> Cell {
-    let at = url::Url::parse(&page.copy.page.final_url).unwrap_or_else(|_| page.copy.url.clone());
-    let expected = subject.rules.expects(&at, page.kind);
+    let expected = subject.rules.expects(&page.copy.at(), page.kind);
     let (in_html, whole) = in_html(case, &page.copy, subject);
     let mut cell = Cell {
         expected,
@@ -162,15 +167,11 @@ fn elsewhere(case: &SiteCase, page: &SitePage, subject: &Subject) -> Option<Asid
 
 /// Does the delivered document have a piece that can run, and was it read to its end?
 fn in_html(case: &SiteCase, copy: &PageCopy, subject: &Subject) -> (bool, bool) {
-    let at = url::Url::parse(&copy.page.final_url).unwrap_or_else(|_| copy.url.clone());
-    let found = Inspector::new(subject.supplier, case.consent).inspect(&copy.page.html, &at);
+    let inspector = Inspector::new(subject.supplier, case.consent);
+    let found = inspector.inspect(&copy.page.html, &copy.at());
     let right = |p: &crate::placement::Piece| {
-        let comes = matches!(
-            p.state,
-            PieceState::Live | PieceState::ConsentHeld(_) | PieceState::Delayed(_)
-        );
         let key = p.key.key();
-        comes && (subject.key.is_none() || key.is_none() || key == subject.key)
+        p.state.comes() && (subject.key.is_none() || key.is_none() || key == subject.key)
     };
     (
         found.pieces.iter().any(right),

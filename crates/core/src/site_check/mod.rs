@@ -119,11 +119,7 @@ pub struct PageRow {
 impl PageRow {
     /// It is as it should be.
     pub fn is_right(&self) -> bool {
-        let same = match self.expected {
-            Expect::Present => self.seen == Seen::Present,
-            Expect::Absent => self.seen == Seen::Absent,
-        };
-        same && self.root.is_none()
+        self.seen.is_wanted(self.expected) && self.root.is_none()
     }
 }
 

@@ -167,7 +167,7 @@ pub(super) fn tag_sets(pages: &[&ReadPage], platforms: &[Platform]) -> Vec<TagSe
     out
 }
 
-/// Addresses of scripts and frames, and texts of inline scripts.
+/// Addresses of scripts, and texts of inline scripts.
 fn script_texts(document: &Document) -> Vec<String> {
     let ids = document.walk().into_iter();
     ids.filter_map(|id| match document.name(id)? {

@@ -5,7 +5,7 @@ use super::marks::source_host;
 use crate::finding::Evidence;
 use crate::html::Kind;
 use crate::pages::ReadPage;
-use crate::placement::{Inspector, Piece, PieceState};
+use crate::placement::{Inspector, PieceState};
 use crate::profile::{ConsentManager, Supplier};
 use serde::{Deserialize, Serialize};
 use std::borrow::Cow;
@@ -65,14 +65,6 @@ fn state_words(state: &PieceState) -> Option<&'static str> {
     })
 }
 
-/// It comes up for a visitor, sooner or later.
-fn runs(piece: &Piece) -> bool {
-    matches!(
-        piece.state,
-        PieceState::Live | PieceState::ConsentHeld(_) | PieceState::Delayed(_)
-    )
-}
-
 fn known(
     pages: &[&ReadPage],
     supplier: &Supplier,
@@ -111,15 +103,15 @@ fn known(
             let before = on_page.iter().position(|(k, _)| *k == key);
             let ran = before.is_some_and(|i| on_page[i].1);
             widget.pages += usize::from(before.is_none());
-            widget.runs += usize::from(runs(piece) && !ran);
+            widget.runs += usize::from(piece.state.comes() && !ran);
             if let Some(words) = state_words(&piece.state).map(str::to_string)
                 && !widget.states.contains(&words)
             {
                 widget.states.push(words);
             }
             match before {
-                Some(i) => on_page[i].1 |= runs(piece),
-                None => on_page.push((key, runs(piece))),
+                Some(i) => on_page[i].1 |= piece.state.comes(),
+                None => on_page.push((key, piece.state.comes())),
             }
         }
     }

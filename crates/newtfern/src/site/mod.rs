@@ -1,5 +1,5 @@
 //! A look at a whole site: the pages by HTTP, the visits that fit into the time, and what was kept from
-//! being looked at. Used by the command line and by the worker.
+//! being looked at. Used by the command line.
 
 use anyhow::Result;
 use newtfern_core::chain::NotLookedAt;
