@@ -250,7 +250,7 @@ fn again(last: &Check, site: i64, subject: &Subject, judged: Judged) -> NewCheck
 }
 
 /// A check that settles one family.
-fn one(
+pub(crate) fn one(
     job: &Job,
     subject: &Subject,
     at: Timestamp,

@@ -295,9 +295,10 @@ impl Acts {
 }
 
 /// What rests on the slots.
-const PLACED: [Family; 7] = [
+const PLACED: [Family; 8] = [
     Family::Place,
     Family::Load,
+    Family::Pages,
     Family::Echo,
     Family::Weigh,
     Family::Consent,

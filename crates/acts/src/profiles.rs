@@ -56,13 +56,15 @@ fn judged_by(kind: ProfileKind) -> &'static [Family] {
         ProfileKind::Supplier => &[
             Family::Place,
             Family::Load,
+            Family::Pages,
             Family::Echo,
             Family::Weigh,
             Family::Consent,
             Family::Brand,
         ],
         ProfileKind::ConsentManager => {
-            &[Family::Place, Family::Load, Family::Consent, Family::Echo]
+            use Family::{Consent, Echo, Load, Pages, Place};
+            &[Place, Load, Pages, Consent, Echo]
         }
         ProfileKind::Platform => &[Family::Place],
         ProfileKind::Region => &[Family::Consent],

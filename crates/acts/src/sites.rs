@@ -30,13 +30,13 @@ fn at(field: SiteField, why: impl Into<String>) -> ActError {
 
 /// Families that rest on a field of a site.
 fn resting_on(field: SiteField) -> &'static [Family] {
-    use Family::{Brand, Consent, Echo, HandOver, Load, Place, Watch, Weigh};
+    use Family::{Brand, Consent, Echo, HandOver, Load, Pages, Place, Watch, Weigh};
     match field {
-        SiteField::Supplier | SiteField::Key => {
-            &[Place, Load, Echo, Weigh, Consent, Brand, HandOver, Watch]
-        }
-        SiteField::Address => &[Place, Load, Echo, Weigh, Consent, Brand, HandOver, Watch],
-        SiteField::Consent => &[Load, Consent, HandOver],
+        SiteField::Supplier | SiteField::Key | SiteField::Address => &[
+            Place, Load, Pages, Echo, Weigh, Consent, Brand, HandOver, Watch,
+        ],
+        SiteField::On | SiteField::NotOn => &[Place, Load, Pages, HandOver],
+        SiteField::Consent => &[Load, Pages, Consent, HandOver],
         SiteField::Country => &[Consent, HandOver],
         SiteField::Platform | SiteField::Slot => &[Place],
         SiteField::Budget => &[Weigh],

@@ -7,7 +7,9 @@ use newtfern_core::code::Code;
 use newtfern_core::colour::Rgb;
 use newtfern_core::consent::Region;
 use newtfern_core::design::Design;
+use newtfern_core::expectation as file;
 use newtfern_core::observation::Observation;
+use newtfern_core::pages::{PageKind, PageRules};
 use newtfern_core::profile::{ConsentManager, Supplier};
 use newtfern_heavy::heavy;
 use newtfern_store::clients::Client;
@@ -26,6 +28,15 @@ pub struct Subject {
     pub design: Design,
     pub brand: Option<Rgb>,
     pub region: Region,
+    pub rules: PageRules,
+}
+
+/// What should be on a site, as a file: its fields and its design, over what its file said beyond them.
+pub(crate) fn file_of(site: &Site, design: &Design) -> file::Expectation {
+    let beyond = file::Expectation::read(&site.beyond).ok();
+    let mut out = file::Expectation::of_site(site.fields(), beyond.as_ref());
+    out.set_design(design);
+    out
 }
 
 impl Acts {
@@ -79,6 +90,7 @@ impl Acts {
             consent,
             design,
             brand,
+            rules: site.rules(),
             site,
             client,
         })
@@ -96,7 +108,14 @@ impl Subject {
             design: &self.design,
             brand: self.brand,
             region: &self.region,
+            rules: &self.rules,
+            expect: self.rules.expects(&self.url, PageKind::Home),
         }
+    }
+
+    /// What should be on the whole site, as a file says it.
+    pub fn file(&self) -> file::Expectation {
+        file_of(&self.site, &self.design)
     }
 
     /// Judges visits; `before` are the codes of the look before.

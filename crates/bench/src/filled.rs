@@ -3,10 +3,12 @@
 
 use anyhow::{Context, Result};
 use newtfern_core::assess::{Expectation, Judged};
+use newtfern_core::chain::Expect;
 use newtfern_core::consent::Region;
 use newtfern_core::family::{Family, Standing};
 use newtfern_core::finding::{Evidence, Finding, Severity};
 use newtfern_core::observation::{Observation, Viewport};
+use newtfern_core::pages::PageRules;
 use newtfern_core::profile::Supplier;
 use newtfern_core::site::SiteFields;
 use newtfern_core::visits::{Asked, CheckOrder};
@@ -59,6 +61,8 @@ pub async fn one_check(
         design: &design,
         brand: None,
         region: &region,
+        rules: &PageRules::default(),
+        expect: Expect::Present,
     };
     let judged =
         newtfern_core::assess::check(&expectation, &evidence.visits, &evidence.asides, None);

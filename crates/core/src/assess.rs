@@ -5,9 +5,10 @@ use crate::code::Code;
 use crate::colour::Rgb;
 use crate::consent::Region;
 use crate::design::Design;
-use crate::family::{Assessed, brand, consent, load, place, watch};
+use crate::family::{Assessed, Family, brand, consent, load, place, watch};
 use crate::finding::Severity;
 use crate::observation::Observation;
+use crate::pages::PageRules;
 use crate::profile::{ConsentManager, Supplier};
 use sha2::{Digest, Sha256};
 use std::collections::BTreeSet;
@@ -31,6 +32,10 @@ pub struct Expectation<'a> {
     pub brand: Option<Rgb>,
     /// What the law of the site's country asks for.
     pub region: &'a Region,
+    /// Where the widget must and must not be.
+    pub rules: &'a PageRules,
+    /// What they say of the site's own address.
+    pub expect: Expect,
 }
 
 impl Expectation<'_> {
@@ -50,6 +55,7 @@ impl Expectation<'_> {
         add(json(self.design));
         add(json(&self.brand));
         add(json(self.region));
+        add(json(self.rules));
         let bytes = hash.finalize();
         bytes.iter().take(8).map(|b| format!("{b:02x}")).collect()
     }
@@ -96,17 +102,20 @@ pub fn check(
         supplier: expectation.supplier,
         rivals: expectation.rivals,
         key: Some(expectation.key).filter(|k| !k.is_empty()),
-        expect: Expect::Present,
+        expect: expectation.expect,
         consent: expectation.consent,
         visits,
         asides,
     });
-    let families = vec![
-        place::assess(&diagnosis),
-        load::assess(&diagnosis, visits),
-        consent::assess(expectation.supplier, expectation.region, visits),
-        brand::assess(expectation.design, expectation.brand, visits),
-    ];
+    let mut families = vec![place::assess(&diagnosis), load::assess(&diagnosis, visits)];
+    // What has no business on this page has no looks and no signals to judge here.
+    families.extend(match expectation.expect {
+        Expect::Present => [
+            consent::assess(expectation.supplier, expectation.region, visits),
+            brand::assess(expectation.design, expectation.brand, visits),
+        ],
+        Expect::Absent => [Family::Consent, Family::Brand].map(Assessed::kept_off),
+    });
     let mut judged = Judged {
         diagnosis,
         families,
@@ -121,7 +130,7 @@ mod tests {
     use super::*;
     use crate::chain::testing::{launcher, on_phone, page, with};
     use crate::design::Layer;
-    use crate::family::{Family, Standing};
+    use crate::family::Standing;
     use crate::profile::tests::sample;
 
     fn judged(visits: &[Observation]) -> Judged {
@@ -135,6 +144,8 @@ mod tests {
             design: &design,
             brand: None,
             region: &region,
+            rules: &PageRules::default(),
+            expect: Expect::Present,
         };
         check(&e, visits, &[], None)
     }
@@ -198,6 +209,8 @@ mod tests {
                 design: &design,
                 brand,
                 region: &region,
+                rules: &PageRules::default(),
+                expect: Expect::Present,
             }
             .print()
         };

@@ -18,17 +18,20 @@ pub enum JobKind {
     Sheet,
     /// See what is on the site already, by HTTP.
     Survey,
+    /// Look at the whole site: each page by HTTP, a sample of them in a browser.
+    Pages,
 }
 
 impl JobKind {
     /// In the order in which they are offered.
-    pub const ALL: [JobKind; 6] = [
+    pub const ALL: [JobKind; 7] = [
         JobKind::Check,
         JobKind::Echo,
         JobKind::Weigh,
         JobKind::Preview,
         JobKind::Sheet,
         JobKind::Survey,
+        JobKind::Pages,
     ];
 
     /// As it is stored and posted.
@@ -40,6 +43,7 @@ impl JobKind {
             JobKind::Preview => "preview",
             JobKind::Sheet => "sheet",
             JobKind::Survey => "survey",
+            JobKind::Pages => "pages",
         }
     }
 
@@ -57,6 +61,7 @@ impl JobKind {
             JobKind::Preview => "Pictures for the design",
             JobKind::Sheet => "Handover sheets",
             JobKind::Survey => "Survey",
+            JobKind::Pages => "Check all pages",
         }
     }
 
@@ -69,6 +74,7 @@ impl JobKind {
             JobKind::Preview => "Take pictures",
             JobKind::Sheet => "Make the sheet",
             JobKind::Survey => "Survey the site",
+            JobKind::Pages => "Check all pages",
         }
     }
 
@@ -83,6 +89,7 @@ impl JobKind {
             JobKind::Check | JobKind::Preview => 120,
             JobKind::Echo | JobKind::Survey => 180,
             JobKind::Sheet => 120,
+            JobKind::Pages => 600,
             JobKind::Weigh => 900,
         }
     }

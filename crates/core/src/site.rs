@@ -3,6 +3,7 @@
 
 use crate::address;
 use crate::country;
+use crate::pages::PageRules;
 use crate::profile::Supplier;
 use crate::typed;
 use serde::{Deserialize, Serialize};
@@ -11,6 +12,8 @@ use serde::{Deserialize, Serialize};
 pub const MOST_NAME: usize = 120;
 /// Characters of any other text.
 pub const MOST_TEXT: usize = 400;
+/// Characters of one list of page rules.
+pub const MOST_RULES: usize = 4_000;
 /// The largest budget for a widget's thread time, ms.
 pub const MOST_BUDGET: f64 = 10_000.0;
 /// What a site has unless something else is given, ms.
@@ -58,6 +61,8 @@ fields! {
     TimeZone "time_zone" "time_zone" "Time zone";
     Contact "contact" "contact" "Contact";
     Budget "budget_ms" "budget_ms" "Budget, ms of thread time";
+    On "on" "pages_on" "Pages with the widget";
+    NotOn "not_on" "pages_not_on" "Pages without it";
 }
 
 /// The values of a site's fields, checked. Written as JSON, the names are the database's columns.
@@ -88,6 +93,10 @@ pub struct SiteFields {
     pub contact: String,
     /// ms of the main thread that the widget may cost.
     pub budget_ms: f64,
+    /// Patterns of the pages that must have the widget, blanks between them; empty for all.
+    pub pages_on: String,
+    /// Patterns of those that must not; they win.
+    pub pages_not_on: String,
 }
 
 impl Default for SiteFields {
@@ -105,6 +114,8 @@ impl Default for SiteFields {
             time_zone: String::new(),
             contact: String::new(),
             budget_ms: USUAL_BUDGET,
+            pages_on: String::new(),
+            pages_not_on: String::new(),
         }
     }
 }
@@ -152,6 +163,8 @@ impl SiteFields {
             SiteField::TimeZone => self.time_zone.clone(),
             SiteField::Contact => self.contact.clone(),
             SiteField::Budget => self.budget_ms.to_string(),
+            SiteField::On => self.pages_on.clone(),
+            SiteField::NotOn => self.pages_not_on.clone(),
         }
     }
 
@@ -199,12 +212,22 @@ impl SiteFields {
             SiteField::TimeZone => self.time_zone = text,
             SiteField::Contact => self.contact = text,
             SiteField::Budget => {}
+            SiteField::On => self.pages_on = text,
+            SiteField::NotOn => self.pages_not_on = text,
         }
+    }
+
+    /// Where the widget must and must not be.
+    pub fn rules(&self) -> PageRules {
+        // Both were read when they were kept.
+        let read = |text: &str| PageRules::list(text).unwrap_or_default();
+        PageRules::of(read(&self.pages_on), read(&self.pages_not_on))
     }
 
     fn set(&mut self, field: SiteField, text: &str, known: Known) -> Result<(), String> {
         let most = match field {
             SiteField::Name => MOST_NAME,
+            SiteField::On | SiteField::NotOn => MOST_RULES,
             _ => MOST_TEXT,
         };
         let text = typed::text(text, most).map_err(|e| e.to_string())?;
@@ -225,6 +248,8 @@ impl SiteFields {
             SiteField::TimeZone => self.time_zone = zone(text)?,
             SiteField::Contact => self.contact = text.into(),
             SiteField::Budget => self.budget_ms = budget(text)?,
+            SiteField::On => self.pages_on = patterns(text)?,
+            SiteField::NotOn => self.pages_not_on = patterns(text)?,
         }
         Ok(())
     }
@@ -271,6 +296,13 @@ fn languages(text: &str) -> Result<String, String> {
         }
     }
     Ok(tags.join(", "))
+}
+
+/// A list of patterns, as typed, in one form.
+fn patterns(text: &str) -> Result<String, String> {
+    let list = PageRules::list(text).map_err(|e| e.to_string())?;
+    let texts: Vec<&str> = list.iter().map(|p| p.text()).collect();
+    Ok(texts.join(" "))
 }
 
 fn country_of(text: &str) -> Result<String, String> {
@@ -341,6 +373,10 @@ mod tests {
         assert_eq!(value(SiteField::Country, "gb"), "GB");
         assert_eq!(value(SiteField::Languages, "EN-gb cy, en-GB"), "en-GB, cy");
         assert_eq!(value(SiteField::TimeZone, "europe/london"), "Europe/London");
+        assert_eq!(
+            value(SiteField::On, "/shop/**,\n kind:home"),
+            "/shop/** kind:home"
+        );
         assert_eq!(value(SiteField::Budget, ""), "50");
         assert_eq!(value(SiteField::Budget, "12.5"), "12.5");
     }
@@ -358,6 +394,8 @@ mod tests {
             (SiteField::Address, "ftp://x.example", "ftp"),
             (SiteField::Key, "short", "form of a key"),
             (SiteField::Name, "a\0b", "NUL"),
+            (SiteField::On, "/shop/** legal", "slash"),
+            (SiteField::NotOn, "kind:lega", "legal"),
         ] {
             let (site, errors) = typed(field, text);
             assert_eq!(errors.len(), 1, "{text}: {errors:?}");

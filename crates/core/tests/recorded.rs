@@ -11,6 +11,7 @@ use newtfern_core::consent::Region;
 use newtfern_core::design::{Design, Layer};
 use newtfern_core::family::{Family, Standing};
 use newtfern_core::observation::Observation;
+use newtfern_core::pages::PageRules;
 use newtfern_core::profile::{ConsentManager, Supplier};
 use serde::Deserialize;
 
@@ -197,6 +198,8 @@ fn a_record_settles_its_families() {
             design: &design,
             brand: Rgb::parse("#1f5f7a").ok(),
             region: &region,
+            rules: &PageRules::default(),
+            expect: Expect::Present,
         };
         assess::check(&e, &record.visits, &record.asides, None)
             .families

@@ -2,13 +2,15 @@
 #![allow(clippy::unwrap_used)]
 
 use newtfern_core::brand::BrandSheet;
-use newtfern_core::family::{Family, Standing};
+use newtfern_core::family::pages::PageState;
+use newtfern_core::family::{Detail, Family, Standing};
 use newtfern_core::job::JobKind;
 use newtfern_core::private_hosts::PrivateHosts;
 use newtfern_core::profile::Supplier;
 use newtfern_core::site::SiteFields;
 use newtfern_standins::Standins;
 use newtfern_standins::estate::SITES;
+use newtfern_store::checks::Drawing;
 use newtfern_store::queue::Urgency;
 use newtfern_store::{Store, scratch};
 use std::path::Path;
@@ -301,4 +303,62 @@ async fn a_survey_tells_pages_and_widget_of_a_site() {
     let (pages, total) = store.pages_found(sites[0], None, "", 0, 9).await.unwrap();
     assert_eq!((total, pages[0].kind().word()), (4, "home"));
     assert_eq!(browsers_in(folder.path()), 0);
+}
+
+/// All pages of a site by the rules of its form: the worker goes there, and what it saw stands in the
+/// family of its own, page by page.
+#[tokio::test(flavor = "multi_thread")]
+async fn all_pages_are_judged_by_the_sites_own_rules() {
+    let server =
+        std::env::var(scratch::SERVER).expect("NEWTFERN_TEST_DATABASE is not set: run ./run test");
+    let (store, database) = scratch::with_address(&server).await.unwrap();
+    let standins = Standins::start(0, None).await.unwrap();
+    let site = estate(&store, &standins, true).await[0];
+    let mut fields = store.site(site).await.unwrap().unwrap().fields().clone();
+    fields.pages_not_on = "/privacy".into();
+    let mut tx = store.begin().await.unwrap();
+    tx.set_site(site, &fields).await.unwrap();
+    tx.start_round(JobKind::Pages, "one", "test", &[site], Urgency::Person)
+        .await
+        .unwrap();
+    tx.commit().await.unwrap();
+    let folder = tempfile::tempdir().unwrap();
+    let _worker = worker(&database, folder.path());
+    let last = async || store.last_check(site, JobKind::Pages.key()).await.unwrap();
+    until("the end of the look", async || last().await.is_some()).await;
+    let drawings = store.drawings(&[site], Some(Family::Pages)).await.unwrap();
+    let Some(Drawing::Known(detail)) = drawings.get(&(site, Family::Pages)) else {
+        panic!("no drawing: {drawings:?}");
+    };
+    let Detail::Pages(pages) = detail.as_ref() else {
+        panic!("another drawing: {detail:?}");
+    };
+    let states: Vec<(&str, PageState, Option<&str>)> = pages
+        .pages
+        .iter()
+        .map(|p| {
+            let path = p.row.url.rsplit_once('/').unwrap().1;
+            (path, PageState::of(&p.row), p.rule.as_deref())
+        })
+        .collect();
+    assert_eq!(states.len(), 4, "{states:?}");
+    assert!(
+        states.contains(&("", PageState::Right, Some("/**"))),
+        "{states:?}"
+    );
+    // The platform's footer is on every page, so the one that should be without it has it too much.
+    assert!(
+        states.contains(&("privacy", PageState::Unwanted, Some("/privacy"))),
+        "{states:?}"
+    );
+    let standings = store.standings_of(&[site]).await.unwrap();
+    let stood = standings[&site]
+        .iter()
+        .find(|s| s.family() == Family::Pages)
+        .unwrap();
+    assert_eq!(stood.state(), Standing::Failing);
+    assert!(stood.summary.contains("1 unwanted"), "{}", stood.summary);
+    assert!(!stood.remedy.is_empty());
+    let (_, total) = store.pages_found(site, None, "", 0, 9).await.unwrap();
+    assert_eq!(total, 4);
 }

@@ -31,6 +31,8 @@ pub struct Site {
     pub next_act: Option<String>,
     /// Why.
     pub next_why: String,
+    /// The file that the site came from, for what it says beyond the fields; empty where it did not.
+    pub beyond: String,
     adjustments: sqlx::types::Json<Layer>,
     fields: sqlx::types::Json<SiteFields>,
 }
@@ -114,7 +116,7 @@ pub(crate) fn columns() -> String {
         .collect();
     format!(
         "s.id, s.client_id, c.name as client_name, s.worst, s.preview_desktop, s.preview_phone, s.next_family, \
-         s.next_state, s.next_act, s.next_why, s.adjustments, jsonb_build_object({}) as fields",
+         s.next_state, s.next_act, s.next_why, s.beyond, s.adjustments, jsonb_build_object({}) as fields",
         pairs.join(", ")
     )
 }
@@ -204,6 +206,20 @@ impl Tx {
             json_of(layer),
         )
         .await
+    }
+
+    /// The file that a site came from.
+    ///
+    /// # Errors
+    /// Where the database refuses.
+    pub async fn set_beyond(&mut self, id: i64, file: &str) -> Result<()> {
+        sqlx::query("update sites set beyond = $2 where id = $1")
+            .bind(id)
+            .bind(clean(file))
+            .execute(&mut *self.inner)
+            .await
+            .map(|_| ())
+            .map_err(doing("keeping a site's file"))
     }
 
     async fn set(&mut self, id: i64, sql: &'static str, value: Value) -> Result<()> {

@@ -6,7 +6,7 @@ use crate::{Result, Store, StoreError, Tx, doing};
 use jiff::Timestamp;
 use jiff_sqlx::ToSqlx;
 use newtfern_core::pages::PageKind;
-use newtfern_core::survey::Survey;
+use newtfern_core::survey::{PageSeen, Survey};
 
 /// A page of the inventory.
 #[derive(Debug, Clone, sqlx::FromRow)]
@@ -71,6 +71,22 @@ impl Store {
         }))
     }
 
+    /// Addresses of the inventory with their kinds, so many at most: what page rules are shown against.
+    ///
+    /// # Errors
+    /// Where the database refuses.
+    pub async fn inventory(&self, site: i64, most: i64) -> Result<Vec<(String, PageKind)>> {
+        let rows: Vec<(String, String)> =
+            sqlx::query_as("select url, kind from pages where site_id = $1 order by url limit $2")
+                .bind(site)
+                .bind(most)
+                .fetch_all(&self.pool)
+                .await
+                .map_err(doing("reading the inventory"))?;
+        let kind = |k: &str| PageKind::parse(k).unwrap_or_default();
+        Ok(rows.into_iter().map(|(u, k)| (u, kind(&k))).collect())
+    }
+
     /// Pages of a site, those of the last survey first, in its order; of one kind, if one is given.
     ///
     /// # Errors
@@ -128,7 +144,15 @@ impl Tx {
         .execute(&mut *self.inner)
         .await
         .map_err(doing("keeping a survey"))?;
-        for (place, page) in survey.pages.iter().enumerate() {
+        self.keep_pages(site, at, &survey.pages).await
+    }
+
+    /// Brings the inventory of a site's pages up to date; a page that was not found again stays.
+    ///
+    /// # Errors
+    /// Where the database refuses.
+    pub async fn keep_pages(&mut self, site: i64, at: Timestamp, pages: &[PageSeen]) -> Result<()> {
+        for (place, page) in pages.iter().enumerate() {
             sqlx::query(include_str!("sql/keep_page.sql"))
                 .bind(site)
                 .bind(clean(&page.url))

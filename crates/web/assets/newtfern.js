@@ -236,6 +236,34 @@ document.addEventListener("alpine:init", () => {
     },
   }));
 
+  // Page rules are shown against the pages that are known, while they are typed.
+  Alpine.data("rules", () => ({
+    timer: 0,
+    turn: 0,
+    init() {
+      if (this.$root.dataset.site !== "0") this.ask();
+    },
+    changed() {
+      clearTimeout(this.timer);
+      if (this.$root.dataset.site !== "0") this.timer = setTimeout(() => this.ask(), 250);
+    },
+    async ask() {
+      const turn = ++this.turn,
+        form = this.$root.closest("form");
+      const body = new URLSearchParams();
+      for (const name of ["csrf", "on", "not_on"]) body.set(name, form.elements[name].value);
+      const at = "/sites/" + this.$root.dataset.site + "/pages/rules";
+      let shown = "";
+      try {
+        const answer = await fetch(at, { method: "POST", body });
+        if (answer.ok) shown = await answer.text();
+      } catch {
+        // Without an answer nothing is shown; the rules are looked at again when they are kept.
+      }
+      if (turn === this.turn) this.$refs.shown.innerHTML = shown;
+    },
+  }));
+
   // The address of a new site is looked at as soon as it is typed.
   Alpine.data("look", () => ({
     async ask(event) {

@@ -108,6 +108,7 @@ fn site_routes() -> Router<App> {
         .route("/sites/{id}/design/numbers", post(design::numbers))
         .route("/sites/{id}/pages", get(site_pages::page))
         .route("/sites/{id}/pages/take-over", post(site_pages::take_over))
+        .route("/sites/{id}/pages/rules", post(site_pages::rules))
         .route("/sites/{id}/place", get(place::page))
         .route("/sites/{id}/place/push", post(place::push))
         .route("/sites/{id}/place/back", post(place::put_back))

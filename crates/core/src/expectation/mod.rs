@@ -3,6 +3,7 @@
 
 mod design;
 mod hours;
+mod of_site;
 mod texts;
 
 pub use design::WidgetDesign;

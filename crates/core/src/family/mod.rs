@@ -8,6 +8,7 @@ pub mod design;
 pub mod echo;
 pub mod hand_over;
 pub mod load;
+pub mod pages;
 pub mod place;
 pub mod watch;
 pub mod weigh;
@@ -26,6 +27,8 @@ pub enum Family {
     Place,
     /// The chain, from page to usable widget.
     Load,
+    /// The widget on every page where it should be, and on no other.
+    Pages,
     /// The test message.
     Echo,
     /// What the widget costs.
@@ -118,10 +121,11 @@ pub const STALE_AFTER_S: i64 = 7 * 24 * 3600;
 
 impl Family {
     /// In the order of the job.
-    pub const ALL: [Family; 9] = [
+    pub const ALL: [Family; 10] = [
         Family::Design,
         Family::Place,
         Family::Load,
+        Family::Pages,
         Family::Echo,
         Family::Weigh,
         Family::Consent,
@@ -136,6 +140,7 @@ impl Family {
             Family::Design => &design::WORDS,
             Family::Place => &place::WORDS,
             Family::Load => &load::WORDS,
+            Family::Pages => &pages::WORDS,
             Family::Echo => &echo::WORDS,
             Family::Weigh => &weigh::WORDS,
             Family::Consent => &consent::WORDS,
@@ -151,6 +156,7 @@ impl Family {
             Family::Design => design::act(stood),
             Family::Place => place::act(stood, whole(Family::Load)),
             Family::Load => load::act(stood),
+            Family::Pages => pages::act(stood),
             Family::Echo => echo::act(stood),
             Family::Weigh => weigh::act(stood),
             Family::Consent => consent::act(stood),
@@ -202,6 +208,20 @@ pub struct Assessed {
     pub detail: Option<Detail>,
 }
 
+impl Assessed {
+    /// A family that has nothing to judge on a page that should be without the widget.
+    pub(crate) fn kept_off(family: Family) -> Assessed {
+        Assessed {
+            family,
+            standing: Standing::NotApplicable,
+            summary: "The page rules keep the widget off the site's address.".into(),
+            remedy: String::new(),
+            findings: Vec::new(),
+            detail: None,
+        }
+    }
+}
+
 /// Raised when a shape below changes so that what is stored cannot be read any more.
 pub const DETAIL_VERSION: i32 = 2;
 
@@ -211,6 +231,7 @@ pub const DETAIL_VERSION: i32 = 2;
 #[allow(missing_docs)]
 pub enum Detail {
     Load(load::Detail),
+    Pages(pages::Detail),
     Echo(crate::echo::Seen),
     Weigh(weigh::Detail),
     Consent(crate::consent::Grid),

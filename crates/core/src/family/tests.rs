@@ -1,6 +1,6 @@
 use super::*;
 
-fn all_passing() -> [Stood<'static>; 9] {
+fn all_passing() -> [Stood<'static>; 10] {
     Family::ALL.map(|family| Stood {
         family,
         standing: Standing::Passing,
@@ -9,7 +9,7 @@ fn all_passing() -> [Stood<'static>; 9] {
     })
 }
 
-fn at<'a>(standings: &'a mut [Stood<'static>; 9], family: Family) -> &'a mut Stood<'static> {
+fn at<'a>(standings: &'a mut [Stood<'static>; 10], family: Family) -> &'a mut Stood<'static> {
     standings.iter_mut().find(|s| s.family == family).unwrap()
 }
 

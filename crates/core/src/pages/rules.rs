@@ -1,6 +1,6 @@
 //! On which pages a widget must and must not be.
 
-use super::{PageKind, Pattern};
+use super::{PageKind, Pattern, PatternError};
 use crate::chain::Expect;
 use serde::{Deserialize, Serialize};
 use url::Url;
@@ -25,6 +25,22 @@ impl Default for PageRules {
 }
 
 impl PageRules {
+    /// From two lists; without a first one it must be everywhere.
+    pub fn of(on: Vec<Pattern>, not_on: Vec<Pattern>) -> PageRules {
+        let every = PageRules::default().on;
+        let on = if on.is_empty() { every } else { on };
+        PageRules { on, not_on }
+    }
+
+    /// Patterns as a person types them: blanks or line ends between them, commas beside those allowed.
+    ///
+    /// # Errors
+    /// The first that is none.
+    pub fn list(text: &str) -> Result<Vec<Pattern>, PatternError> {
+        let words = text.split_whitespace().map(|w| w.trim_matches(','));
+        words.filter(|w| !w.is_empty()).map(Pattern::read).collect()
+    }
+
     /// Should it be on this page? A page that no pattern names should be without it.
     pub fn expects(&self, page: &Url, kind: PageKind) -> Expect {
         let takes = |p: &Pattern| p.takes(page, kind);

@@ -7,10 +7,10 @@ use crate::finding::Link;
 use crate::observation::{Look, Observation};
 use crate::pages::PageCopy;
 use crate::placement::Inspector;
-use serde::Serialize;
+use serde::{Deserialize, Serialize};
 
 /// What is on a page.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize)]
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
 #[serde(rename_all = "lowercase")]
 pub enum Seen {
     /// The widget, or its snippet where it can run.

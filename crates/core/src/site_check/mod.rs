@@ -14,7 +14,7 @@ use crate::observation::Observation;
 use crate::pages::{PageCopy, PageKind, PageRules};
 use crate::profile::{ConsentManager, Supplier};
 use crate::profiles::{Profiles, ProfilesError};
-use serde::Serialize;
+use serde::{Deserialize, Serialize};
 
 /// One widget that is looked for.
 #[derive(Debug, Clone)]
@@ -55,6 +55,16 @@ pub fn subjects<'a>(
         })
     });
     wanted.collect()
+}
+
+/// Known suppliers whose widget nobody wants on the site; none where any is unexpected already.
+pub fn rivals(expectation: &Expectation, profiles: &Profiles) -> Vec<Supplier> {
+    if expectation.widgets.is_empty() {
+        return Vec::new();
+    }
+    let wanted = |s: &&Supplier| expectation.widgets.iter().any(|w| w.supplier == s.id);
+    let others = profiles.suppliers.iter().filter(|s| !wanted(s));
+    others.cloned().collect()
 }
 
 /// What a browser saw of one page, for one widget.
@@ -98,7 +108,7 @@ pub struct SiteCase<'a> {
 }
 
 /// What is told of one page.
-#[derive(Debug, Clone, PartialEq, Eq, Serialize)]
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
 pub struct PageRow {
     /// Its address.
     pub url: String,
@@ -124,7 +134,7 @@ impl PageRow {
 }
 
 /// How many pages are as they should be.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize)]
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
 pub struct Coverage {
     /// Pages that were looked at.
     pub expected: usize,

@@ -143,6 +143,13 @@ pub fn read(gathered: &Gathered, profiles: &Profiles) -> Survey {
     }
 }
 
+/// The inventory's rows of copies that were had another way.
+pub fn pages_seen<'a>(copies: impl Iterator<Item = &'a PageCopy>) -> Vec<PageSeen> {
+    let pages: Vec<ReadPage> = copies.map(ReadPage::of).collect();
+    let languages = languages(pages.iter().filter(|p| p.copy.is_had()));
+    page_rows(&pages, &languages)
+}
+
 fn page_rows(pages: &[ReadPage], languages: &[String]) -> Vec<PageSeen> {
     let rows = pages.iter().zip(sorted(pages, languages));
     rows.map(|(p, (kind, template))| PageSeen {

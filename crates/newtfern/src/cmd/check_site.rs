@@ -2,13 +2,13 @@
 
 use super::check::guard;
 use crate::profiles_folder;
-use crate::site::{self, Looked, SiteOrder, Ways};
+use crate::site::{self, Looked, SiteOrder, Step, Ways};
 use anyhow::{Context, Result, bail};
 use newtfern_core::expectation::Expectation;
 use newtfern_core::har;
 use newtfern_core::junit::{self, FailOn};
 use newtfern_core::profiles::Profiles;
-use newtfern_core::site_check::{SiteCase, SiteDiagnosis, judge, subjects};
+use newtfern_core::site_check::{SiteCase, SiteDiagnosis, judge, rivals, subjects};
 use newtfern_core::visits::guarded;
 use newtfern_probe::browser::Pool;
 use newtfern_probe::crawl::agent;
@@ -92,16 +92,7 @@ pub async fn check(args: &SiteArgs) -> Result<SiteDiagnosis> {
     if let Some(folder) = &args.har {
         write_har(folder, &looked)?;
     }
-    let wanted = |id: &str| expectation.widgets.iter().any(|w| w.supplier == id);
-    let rivals: Vec<_> = match expectation.widgets.is_empty() {
-        true => Vec::new(),
-        false => profiles
-            .suppliers
-            .iter()
-            .filter(|s| !wanted(&s.id))
-            .cloned()
-            .collect(),
-    };
+    let rivals = rivals(&expectation, &profiles);
     let diagnosis = judge(&SiteCase {
         expectation: &expectation,
         subjects: &subjects,
@@ -118,7 +109,7 @@ pub async fn check(args: &SiteArgs) -> Result<SiteDiagnosis> {
 }
 
 /// For a person who waits; a pipe gets the result alone.
-fn progress(step: &str) {
+fn progress(step: Step) {
     if std::io::stderr().is_terminal() {
         eprintln!("{step}");
     }

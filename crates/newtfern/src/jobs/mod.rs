@@ -1,5 +1,6 @@
 //! What a worker does for each kind of job: visits by the probe, judged and stored by an act.
 
+mod pages;
 mod pictures;
 mod sheet;
 mod survey;
@@ -66,6 +67,7 @@ pub async fn run(tools: &Tools, job: &Job, progress: &Arc<Progress>) -> Result<(
         JobKind::Weigh => weigh_site(tools, job, &subject, progress).await,
         JobKind::Echo => echo_site(tools, job, &subject).await,
         JobKind::Sheet => sheet::make(tools, job, &subject).await,
+        JobKind::Pages => pages::look_at(tools, job, &subject, progress).await,
         JobKind::Preview | JobKind::Survey => Ok(()),
     }
 }

@@ -1,5 +1,5 @@
 //! A look at a whole site: the pages by HTTP, the visits that fit into the time, and what was kept from
-//! being looked at. Used by the command line.
+//! being looked at. The command line and the workers look by it.
 
 use anyhow::Result;
 use newtfern_core::chain::NotLookedAt;
@@ -44,6 +44,24 @@ pub struct Looked {
     pub gaps: Vec<NotLookedAt>,
 }
 
+/// How far a look is.
+#[derive(Debug, Clone, Copy)]
+pub enum Step<'a> {
+    /// So many pages were had by HTTP.
+    Had(usize),
+    /// A browser goes there; so many visits were made before, of so many.
+    Visit(&'a Url, usize, usize),
+}
+
+impl std::fmt::Display for Step<'_> {
+    fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
+        match self {
+            Step::Had(n) => write!(f, "{n} pages had by HTTP"),
+            Step::Visit(url, ..) => write!(f, "visiting {url}"),
+        }
+    }
+}
+
 /// What a look works with.
 pub struct Ways<'a> {
     /// Browsers.
@@ -54,14 +72,14 @@ pub struct Ways<'a> {
     pub crawler: &'a Http,
 }
 
-/// Looks at a site. `told` hears of each step, in words.
+/// Looks at a site. `told` hears of each step.
 ///
 /// # Errors
 /// Where no browser can be had.
-pub async fn look(ways: &Ways<'_>, order: &SiteOrder<'_>, told: impl Fn(&str)) -> Result<Looked> {
+pub async fn look(ways: &Ways<'_>, order: &SiteOrder<'_>, told: impl Fn(Step)) -> Result<Looked> {
     let began = Instant::now();
     let until = began + order.limit;
-    told(&format!("visiting {}", order.url));
+    told(Step::Visit(order.url, 0, 1));
     let both = [Viewport::Desktop, Viewport::Phone];
     let given = visits(ways, order, order.url, &both, Asked::ByPerson).await?;
     let longest = began.elapsed();
@@ -130,7 +148,7 @@ async fn copies(
     until: Instant,
     given: &[WidgetVisits],
     gaps: &mut Vec<NotLookedAt>,
-    told: &impl Fn(&str),
+    told: &impl Fn(Step),
 ) -> Vec<PageCopy> {
     let left = until.saturating_duration_since(Instant::now());
     let crawled = crawl(
@@ -142,7 +160,7 @@ async fn copies(
             // The other half of the time is for visits.
             until: Instant::now() + left / 2,
         },
-        |n| told(&format!("{n} pages had by HTTP")),
+        |n| told(Step::Had(n)),
     )
     .await;
     gaps.extend(crawl_gaps(&crawled, order.pages));
@@ -223,7 +241,7 @@ async fn visit_sample(
     mut longest: Duration,
     pages: &mut [SitePage],
     gaps: &mut Vec<NotLookedAt>,
-    told: &impl Fn(&str),
+    told: &impl Fn(Step),
 ) -> Result<()> {
     let sorts: Vec<_> = pages
         .iter()
@@ -231,7 +249,8 @@ async fn visit_sample(
         .collect();
     let turns = sample::order(&sorts);
     let mut left_out = Vec::new();
-    for i in turns.into_iter().filter(|i| *i > 0) {
+    let of = turns.len();
+    for (n, i) in turns.into_iter().filter(|i| *i > 0).enumerate() {
         let page = &mut pages[i];
         if !page.copy.is_had() {
             continue;
@@ -242,7 +261,7 @@ async fn visit_sample(
             left_out.push(page.copy.url.to_string());
             continue;
         }
-        told(&format!("visiting {}", page.copy.url));
+        told(Step::Visit(&page.copy.url, n + 1, of));
         let began = Instant::now();
         let url = page.copy.url.clone();
         page.visited = visits(ways, order, &url, &[Viewport::Desktop], Asked::Found).await?;

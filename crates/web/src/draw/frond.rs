@@ -60,7 +60,7 @@ pub fn svg(standings: &[(Family, Standing)]) -> String {
     let said = |f: &Family| format!("{}: {}", f.label(), at(*f).words());
     let words: Vec<String> = Family::ALL.iter().map(said).collect();
     let leaf = |(i, family): (usize, Family)| {
-        let x = 9.0 + 11.6 * i as f64;
+        let x = 8.0 + 10.4 * i as f64;
         let t = x / 112.0;
         let y = 20.0 - 7.0 * t + 3.0 * t * t;
         Leaf {
@@ -102,6 +102,8 @@ mod tests {
             .map(|s| leaflet(*s).replace("class=", ""))
             .collect();
         assert_eq!(shapes.len(), all.len());
-        assert!(svg(&[(Family::Load, Standing::Failing)]).contains("Load: failing, Echo: not yet"));
+        assert!(
+            svg(&[(Family::Load, Standing::Failing)]).contains("Load: failing, Pages: not yet")
+        );
     }
 }

@@ -2,6 +2,7 @@
 //! words. Colours come from the style sheet by class.
 
 pub mod chain;
+pub mod dots;
 pub mod frond;
 pub mod grid;
 pub mod interval;

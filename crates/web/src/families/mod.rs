@@ -7,6 +7,7 @@ mod design;
 mod echo;
 mod hand_over;
 pub mod load;
+pub mod pages;
 mod place;
 pub mod weigh;
 
@@ -54,6 +55,7 @@ pub fn cell(family: Option<Family>, drawing: Option<&Drawing>, site: &Site) -> C
     };
     match detail.as_ref() {
         Detail::Load(d) => load::cell(d),
+        Detail::Pages(d) => pages::cell(d),
         Detail::Echo(d) => echo::cell(d),
         Detail::Weigh(d) => weigh::cell(d),
         Detail::Consent(d) => consent::cell(d),
@@ -180,6 +182,7 @@ fn body(family: Family, drawing: Option<&Drawing>, known: &Known) -> askama::Res
         Some(Drawing::Older) => Ok(format!("<p class=\"small\">What was found is {OLDER}.</p>")),
         Some(Drawing::Known(detail)) => match detail.as_ref() {
             Detail::Load(d) => load::section(d),
+            Detail::Pages(d) => pages::section(d),
             Detail::Echo(d) => echo::section(d),
             Detail::Weigh(d) => weigh::section(d),
             Detail::Consent(d) => consent::section(d),

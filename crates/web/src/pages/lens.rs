@@ -144,6 +144,7 @@ fn acts(family: Option<Family>) -> Vec<JobKind> {
     match family {
         None => vec![
             JobKind::Check,
+            JobKind::Pages,
             JobKind::Weigh,
             JobKind::Echo,
             JobKind::Sheet,
@@ -157,6 +158,7 @@ fn acts(family: Option<Family>) -> Vec<JobKind> {
 fn legend(family: Option<Family>) -> String {
     match family {
         Some(Family::Load) => "delivered, placed, allowed, fetched, ran, started, shown, usable".into(),
+        Some(Family::Pages) => crate::families::pages::legend(),
         Some(Family::Echo) => "seconds to the console, and for the answer back".into(),
         Some(Family::Weigh) => {
             "0 to 200 ms; the bar is the interval of the median, the upright line the budget".into()

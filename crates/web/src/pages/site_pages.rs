@@ -10,9 +10,10 @@ use axum::extract::{Path, Query, State};
 use axum::response::{IntoResponse, Redirect};
 use newtfern_acts::store::sites::Site;
 use newtfern_acts::store::surveys::PageRow;
-use newtfern_acts::{ActError, TakeOver};
+use newtfern_acts::{ActError, RulesShown, TakeOver};
 use newtfern_core::job::JobKind;
 use newtfern_core::pages::PageKind;
+use newtfern_core::site::SiteField;
 use newtfern_core::survey::{Survey, WidgetSeen};
 use serde::Deserialize;
 
@@ -153,4 +154,29 @@ pub async fn take_over(State(app): State<App>, Path(id): Path<i64>, posted: Post
         }
         Err(other) => Err(other.into()),
     }
+}
+
+/// What each typed page rule takes of the inventory.
+///
+/// # Errors
+/// Where the database refuses; a pattern that is none is told.
+pub async fn rules(State(app): State<App>, Path(id): Path<i64>, posted: Posted) -> PageResult {
+    let f = &posted.fields;
+    let shown = app.acts.show_rules(
+        id,
+        f.get(SiteField::On.heading()),
+        f.get(SiteField::NotOn.heading()),
+    );
+    let shown = match shown.await {
+        Ok(shown) => Ok(shown),
+        Err(ActError::Bad(why)) => Err(why),
+        Err(other) => return Err(other.into()),
+    };
+    render(&Rules { shown })
+}
+
+#[derive(Template)]
+#[template(path = "site_form/rules_shown.html")]
+struct Rules {
+    shown: Result<RulesShown, String>,
 }

@@ -145,3 +145,57 @@ async fn the_inventory_is_kept_and_refreshed() {
         1
     );
 }
+
+/// Each rule is shown with the pages that it takes and that it decides about, while it is typed.
+#[tokio::test]
+async fn page_rules_are_shown_against_the_pages_that_are_known() {
+    let house = house().await;
+    let technician = house.person(Role::Technician).await;
+    let client = house.client("Lenn Kite Workshop").await;
+    let site = house.site(client, 1).await;
+    let path = format!("/sites/{site}/pages/rules");
+    technician
+        .post(&path, &[])
+        .await
+        .is(200)
+        .has("One page is known so far");
+    surveyed(&house, site).await;
+    technician
+        .post(&path, &[("on", "/shop/** kind:home"), ("not_on", "/shop/kite")])
+        .await
+        .is(200)
+        .has("Of 3 known pages 1 must have the widget and 2 must not; 1 of those are named by no rule.")
+        .has("without <code>/shop/kite</code></td><td>1</td>\n<td>1</td><td>/shop/kite")
+        // The page that both name is decided by the one that keeps it off.
+        .has("with <code>/shop/**</code></td><td>1</td>\n<td>0</td>");
+    technician
+        .post(&path, &[("on", "/nowhere")])
+        .await
+        .has("no page of this site");
+    technician
+        .post(&path, &[("on", "<b>")])
+        .await
+        .is(200)
+        .has("begins with no slash")
+        .lacks("<b>");
+    // Kept with the site, in one form; a rule that is none is told at its field.
+    let settings = format!("/sites/{site}/settings");
+    let fields = [
+        ("name", "Shop"),
+        ("address", "https://site1.example/"),
+        ("on", "/shop/**,\nkind:home"),
+        ("not_on", "/legal/**"),
+    ];
+    technician.post(&settings, &fields).await.is(303);
+    technician
+        .get(&settings)
+        .await
+        .has(">/shop/** kind:home</textarea>");
+    let wrong = [fields[0], fields[1], fields[2], ("not_on", "legal")];
+    technician
+        .post(&settings, &wrong)
+        .await
+        .is(422)
+        .has("begins with no slash")
+        .has(">legal</textarea>");
+}

@@ -274,7 +274,7 @@ async fn a_change_makes_stale_what_rested_on_it_and_nothing_else() {
     form[2].1 = "kite-002";
     technician.post(&path, &form).await.leads();
     let all = stale().await;
-    assert_eq!(all.len(), 8, "all but the design rest on the key: {all:?}");
+    assert_eq!(all.len(), 9, "all but the design rest on the key: {all:?}");
     technician
         .get("/audit")
         .await

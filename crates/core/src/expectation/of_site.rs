@@ -1,0 +1,155 @@
+//! A site's fields as an expectation file, and a file's values as fields. What a file says beyond the
+//! fields is kept beside them, so that a site that came from a file is written as it was read.
+
+use super::{Expectation, NONE, Widget, WidgetDesign};
+use crate::design::{Design, Field, Layer};
+use crate::site::SiteFields;
+
+impl Expectation {
+    /// What should be on a site: its fields, over what its file said beyond them.
+    pub fn of_site(fields: &SiteFields, beyond: Option<&Expectation>) -> Expectation {
+        let mut out = beyond.cloned().unwrap_or_else(|| Expectation {
+            address: String::new(),
+            country: String::new(),
+            languages: Vec::new(),
+            time_zone: String::new(),
+            consent: NONE.into(),
+            platform: None,
+            widgets: Vec::new(),
+        });
+        out.address.clone_from(&fields.url);
+        out.country.clone_from(&fields.country);
+        let tags = fields.languages.split([',', ' ']);
+        out.languages = tags.filter(|t| !t.is_empty()).map(str::to_string).collect();
+        out.time_zone.clone_from(&fields.time_zone);
+        out.consent = fields.consent_id.clone().unwrap_or_else(|| NONE.into());
+        out.platform.clone_from(&fields.platform_id);
+        match &fields.supplier_id {
+            None => out.widgets.clear(),
+            Some(supplier) => {
+                if out.widgets.is_empty() {
+                    out.widgets.push(Widget::of(supplier, &fields.key));
+                }
+                let first = &mut out.widgets[0];
+                first.supplier.clone_from(supplier);
+                first.key.clone_from(&fields.key);
+                let rules = fields.rules();
+                (first.on, first.not_on) = (rules.on, rules.not_on);
+            }
+        }
+        out
+    }
+
+    /// Its values in a site's fields; what a file does not know stays as it is there.
+    pub fn fill(&self, fields: &mut SiteFields) {
+        fields.url.clone_from(&self.address);
+        fields.country.clone_from(&self.country);
+        fields.languages = self.languages.join(", ");
+        fields.time_zone.clone_from(&self.time_zone);
+        fields.consent_id = self.consent_id().map(str::to_string);
+        fields.platform_id.clone_from(&self.platform);
+        let first = self.widgets.first();
+        fields.supplier_id = first.map(|w| w.supplier.clone());
+        fields.key = first.map(|w| w.key.clone()).unwrap_or_default();
+        let list = |patterns: &[crate::pages::Pattern]| {
+            let texts: Vec<&str> = patterns.iter().map(|p| p.text()).collect();
+            texts.join(" ")
+        };
+        let every = crate::pages::PageRules::default().on;
+        fields.pages_on = first
+            .filter(|w| w.on != every)
+            .map(|w| list(&w.on))
+            .unwrap_or_default();
+        fields.pages_not_on = first.map(|w| list(&w.not_on)).unwrap_or_default();
+    }
+
+    /// The values of the first widget's design, written into the file.
+    pub fn set_design(&mut self, design: &Design) {
+        let Some(first) = self.widgets.first_mut() else {
+            return;
+        };
+        let text = |field| Some(design.get(field).to_string()).filter(|v| !v.is_empty());
+        first.design = WidgetDesign {
+            launcher_colour: text(Field::ButtonColour),
+            icon_colour: text(Field::IconColour),
+            header_colour: text(Field::HeaderColour),
+            header_text_colour: text(Field::HeaderText),
+            corner: text(Field::Corner),
+            offset_side_px: text(Field::OffsetX).and_then(|v| v.parse().ok()),
+            offset_bottom_px: text(Field::OffsetY).and_then(|v| v.parse().ok()),
+        };
+    }
+
+    /// The first widget's design as a site's own values: those that are other than what the layers above
+    /// give already.
+    pub fn own_values(&self, above: &Design) -> Layer {
+        let Some(first) = self.widgets.first() else {
+            return Layer::new();
+        };
+        let d = &first.design;
+        let px = |v: Option<f64>| v.map(|v| v.round().to_string());
+        let given = [
+            (Field::ButtonColour, d.launcher_colour.clone()),
+            (Field::IconColour, d.icon_colour.clone()),
+            (Field::HeaderColour, d.header_colour.clone()),
+            (Field::HeaderText, d.header_text_colour.clone()),
+            (Field::Corner, d.corner.clone()),
+            (Field::OffsetX, px(d.offset_side_px)),
+            (Field::OffsetY, px(d.offset_bottom_px)),
+        ];
+        let kept = given.into_iter().filter_map(|(field, value)| {
+            let value = field.accept(&value?).ok()?;
+            (value != above.get(field)).then_some((field, value))
+        });
+        kept.collect()
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    const FILE: &str = "address = \"https://www.kites.example/\"\ncountry = \"GB\"\nlanguages = [\"en\", \"cy\"]\ntime_zone = \"Europe/London\"\nconsent = \"hedge\"\nplatform = \"plugin-cms\"\n\n[[widget]]\nsupplier = \"example\"\nkey = \"ab12cd34\"\non = [\"/shop/**\"]\nnot_on = [\"kind:legal\"]\ndelay_s = 3.0\n\n[[widget.hours]]\ndays = [\"mon\"]\nfrom = \"09:00\"\nto = \"17:30\"\n\n[widget.design]\nlauncher_colour = \"#0b7285\"\n\n[widget.texts.en]\ntitle = \"Kite workshop\"\n\n[[widget]]\nsupplier = \"second\"\n";
+
+    #[test]
+    fn a_file_that_became_a_site_is_written_as_it_was_read() {
+        let read = Expectation::read(FILE).unwrap();
+        let mut fields = SiteFields::default();
+        read.fill(&mut fields);
+        assert_eq!(
+            (fields.pages_on.as_str(), fields.pages_not_on.as_str()),
+            ("/shop/**", "kind:legal")
+        );
+        assert_eq!(Expectation::of_site(&fields, Some(&read)), read);
+        // A field that was changed since goes before the file.
+        fields.key = "ef56ab78".into();
+        let written = Expectation::of_site(&fields, Some(&read));
+        assert_eq!(written.widgets[0].key, "ef56ab78");
+        assert_eq!(written.widgets[0].hours, read.widgets[0].hours);
+        assert_eq!(written.widgets[1], read.widgets[1]);
+        assert_eq!(Expectation::read(&written.write()).unwrap(), written);
+    }
+
+    #[test]
+    fn a_site_without_a_supplier_should_have_no_widget() {
+        let fields = SiteFields {
+            url: "https://kites.example/".into(),
+            ..SiteFields::default()
+        };
+        let out = Expectation::of_site(&fields, None);
+        assert!(out.widgets.is_empty());
+        assert_eq!(out.write(), "address = \"https://kites.example/\"\n");
+    }
+
+    #[test]
+    fn only_values_that_differ_become_the_sites_own() {
+        let above = Design::resolve(&Layer::new(), &Layer::new(), &Layer::new());
+        let mut file = Expectation::read(FILE).unwrap();
+        file.set_design(&above);
+        assert!(file.own_values(&above).is_empty());
+        file.widgets[0].design.corner = Some("bottom-left".into());
+        let own = file.own_values(&above);
+        assert_eq!(own.len(), 1);
+        assert_eq!(own[&Field::Corner], "bottom-left");
+    }
+}

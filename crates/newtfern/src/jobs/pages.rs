@@ -1,0 +1,78 @@
+//! All pages of a site: each by HTTP, a sample of them in a browser.
+
+use super::{Progress, Tools};
+use crate::site::{SiteOrder, Step, Ways, look};
+use anyhow::{Result, bail};
+use newtfern_acts::Subject;
+use newtfern_core::site_check::{SiteCase, judge, rivals, subjects};
+use newtfern_core::visits::guarded;
+use newtfern_heavy::heavy;
+use newtfern_store::queue::Job;
+use std::sync::Arc;
+use std::sync::atomic::Ordering;
+use std::time::Duration;
+
+/// Pages that are looked at of one site.
+const PAGES: usize = 60;
+/// For all of it; less than the job may take.
+const LIMIT: Duration = Duration::from_secs(300);
+
+/// Looks at all pages and keeps what was seen.
+pub async fn look_at(
+    tools: &Tools,
+    job: &Job,
+    subject: &Subject,
+    progress: &Arc<Progress>,
+) -> Result<()> {
+    let at = tools.acts.store.now().await?;
+    let expectation = subject.file();
+    let profiles = tools.acts.profiles().await?;
+    let subjects = subjects(&expectation, &profiles)?;
+    let stamp = newtfern_store::fresh_token();
+    let order = SiteOrder {
+        expectation: &expectation,
+        url: &subject.url,
+        subjects: &subjects,
+        known: profiles.suppliers.first(),
+        consent: subject.consent.as_ref(),
+        pages: PAGES,
+        limit: LIMIT,
+        stamp: &stamp,
+    };
+    let ways = Ways {
+        pool: &tools.pool,
+        http: &tools.http,
+        crawler: &tools.crawler,
+    };
+    let count = |done: usize, of: usize| {
+        progress.done.store(done, Ordering::Relaxed);
+        progress.of.store(of, Ordering::Relaxed);
+    };
+    let looked = look(&ways, &order, |step| match step {
+        Step::Had(n) => count(n, PAGES),
+        Step::Visit(_, n, of) => count(n, of),
+    })
+    .await?;
+    let given = looked.pages.iter().take(1).flat_map(|p| &p.visited);
+    if let Some(refused) = given.into_iter().find_map(|v| guarded(&v.visits)) {
+        bail!("{refused}: an administrator can allow it in the settings (house rules)");
+    }
+    let rivals = rivals(&expectation, &profiles);
+    let told = heavy(|| {
+        judge(&SiteCase {
+            expectation: &expectation,
+            subjects: &subjects,
+            rivals: &rivals,
+            consent: subject.consent.as_ref(),
+            pages: &looked.pages,
+            gaps: &looked.gaps,
+        })
+    })
+    .await;
+    let copies: Vec<_> = looked.pages.into_iter().map(|p| p.copy).collect();
+    tools
+        .acts
+        .finish_pages(job, subject, at, &told, &copies)
+        .await?;
+    Ok(())
+}
