@@ -299,7 +299,7 @@ pub(crate) fn nearest<'a>(
 
 /// Levenshtein's distance, if it is less than `most`. It is at least the difference of the lengths, and
 /// at least the smallest number of any row, so most candidates are left early.
-fn distance_under(a: &[char], b: &str, most: usize) -> Option<usize> {
+pub(crate) fn distance_under(a: &[char], b: &str, most: usize) -> Option<usize> {
     if b.chars().count().abs_diff(a.len()) >= most {
         return None;
     }

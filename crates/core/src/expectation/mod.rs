@@ -8,6 +8,7 @@ mod texts;
 
 pub use design::WidgetDesign;
 pub use hours::{Closed, Day, Hours, OutsideHours, TimeOfDay};
+pub use of_site::beyond_fields;
 pub use texts::TextSet;
 
 use crate::address;

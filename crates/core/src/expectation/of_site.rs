@@ -105,6 +105,38 @@ impl Expectation {
     }
 }
 
+/// What a file says beyond a site's fields, written in one form for comparing; empty where it says nothing
+/// or cannot be read.
+pub fn beyond_fields(file: &str) -> String {
+    let Ok(mut read) = Expectation::read(file) else {
+        return String::new();
+    };
+    for widget in &mut read.widgets {
+        // Kept as the site's own values where they differ from the layers above.
+        widget.design = WidgetDesign::default();
+    }
+    if let Some(first) = read.widgets.first_mut() {
+        let more = Widget {
+            supplier: String::new(),
+            key: String::new(),
+            on: crate::pages::PageRules::default().on,
+            not_on: Vec::new(),
+            ..first.clone()
+        };
+        *first = more;
+    }
+    let usual = Widget::of("", "");
+    match read.widgets.as_slice() {
+        [] => String::new(),
+        [only] if *only == usual => String::new(),
+        widgets => widgets
+            .iter()
+            .map(|w| toml::to_string(w).unwrap_or_default())
+            .collect::<Vec<_>>()
+            .join("\n"),
+    }
+}
+
 #[cfg(test)]
 mod tests {
     use super::*;
