@@ -6,6 +6,7 @@ mod checks;
 mod clients;
 mod design;
 mod documents;
+mod estate;
 mod handovers;
 mod hashing;
 mod import;
@@ -28,14 +29,16 @@ use newtfern_core::placing::PlacingError;
 use newtfern_core::site::FieldError;
 pub use newtfern_store as store;
 use newtfern_store::blobs::Blobs;
+use newtfern_store::client_tokens::TokenKind;
 use newtfern_store::people::{Person, Role};
 use newtfern_store::seal::Sealer;
 use newtfern_store::{Store, StoreError, Tx};
 use std::sync::Arc;
 
 pub use checks::Seen;
+pub use estate::{BULK_FIELDS, BulkChange};
 pub use hashing::hash_password;
-pub use import::{Imported, RowOutcome};
+pub use import::{Brings, Shown, Taken};
 pub use outside::{Looked, Outside, SlotError, SlotText};
 pub use pages::{RuleShown, RulesShown};
 pub use people::{LINK_HOURS, PeopleAct};
@@ -174,13 +177,43 @@ impl Acts {
     /// Where it cannot be opened.
     pub async fn site_token(&self, site: i64) -> Result<Option<String>> {
         let sealed = self.store.site_token(site).await?;
-        self.open_secret(&site_place(site), sealed)
+        if let Some(own) = self.open_secret(&site_place(site), sealed)? {
+            return Ok(Some(own));
+        }
+        // Entered once for all sites of the client's account with the platform.
+        let row = self.store.site(site).await?;
+        let Some((row, platform)) = row.and_then(|s| Some((s.clone(), s.platform_id.clone()?)))
+        else {
+            return Ok(None);
+        };
+        // Nobody was asked whether it may go out unencrypted to this site.
+        let goes_to = self.interface_of(row.fields()).await?;
+        if goes_to.is_none_or(|url| newtfern_core::address::is_unencrypted(&url)) {
+            return Ok(None);
+        }
+        let client = row.client_id;
+        self.client_token(client, TokenKind::Platform, &platform)
+            .await
     }
 
     /// The token of a supplier's console.
     ///
     /// # Errors
     /// Where it cannot be opened.
+    pub async fn account_token(&self, client: i64, supplier: &str) -> Result<Option<String>> {
+        let own = self
+            .client_token(client, TokenKind::Supplier, supplier)
+            .await?;
+        match own {
+            Some(own) => Ok(Some(own)),
+            None => self.supplier_token(supplier).await,
+        }
+    }
+
+    /// The opened token of the house's own account with a supplier.
+    ///
+    /// # Errors
+    /// As [`Acts::site_token`].
     pub async fn supplier_token(&self, id: &str) -> Result<Option<String>> {
         let sealed = self.store.supplier_token(id).await?;
         self.open_secret(&supplier_place(id), sealed)

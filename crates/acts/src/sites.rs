@@ -44,6 +44,36 @@ fn resting_on(field: SiteField) -> &'static [Family] {
     }
 }
 
+/// Why what rested on a site's settings is stale.
+pub(crate) const CHANGED: &str = "The site's settings changed since it was looked at.";
+
+/// What differs between two states of a site's fields, and what rests on that.
+pub(crate) fn differences(
+    before: &SiteFields,
+    after: &SiteFields,
+) -> (serde_json::Map<String, serde_json::Value>, Vec<Family>) {
+    let mut changed = serde_json::Map::new();
+    let mut stale: Vec<Family> = Vec::new();
+    for field in SiteField::ALL {
+        let (was, is) = (before.get(*field), after.get(*field));
+        if was != is {
+            changed.insert(field.heading().into(), json!({"before": was, "after": is}));
+            stale.extend(resting_on(*field));
+        }
+    }
+    (changed, stale)
+}
+
+fn taken(error: StoreError) -> ActError {
+    match error {
+        StoreError::Taken { .. } => at(
+            SiteField::Address,
+            "a site with this address is there already",
+        ),
+        other => other.into(),
+    }
+}
+
 /// What a site may name, owned, so that forms and files can be read against it.
 pub struct Choices {
     pub(crate) platforms: Vec<String>,
@@ -76,6 +106,15 @@ impl Acts {
         })
     }
 
+    /// An empty spreadsheet with what each column takes.
+    ///
+    /// # Errors
+    /// Where the database refuses.
+    pub async fn site_template(&self) -> Result<String> {
+        let choices = self.choices().await?;
+        Ok(choices.known(newtfern_core::intake::template))
+    }
+
     /// Reads a form against what the house knows; mistakes come with what was typed.
     ///
     /// # Errors
@@ -105,12 +144,7 @@ impl Acts {
             let why = "Choose the client that the site belongs to.";
             return Err(ActError::Bad(why.into()));
         }
-        let url = address::parse(&fields.url).map_err(|e| at(SiteField::Address, e.to_string()))?;
-        if let Err(error) = self.store.private_hosts().await?.refuse(&url) {
-            let why =
-                format!("{error}: only an administrator can allow it (Settings, house rules)");
-            return Err(at(SiteField::Address, why));
-        }
+        let url = self.may_go_to(&fields.url).await?;
         let platforms = self.store.platforms().await?;
         let looked = self.outside.look(&fields.url, &platforms).await;
         if let Some(problem) = looked.problem.filter(|_| !anyway) {
@@ -125,13 +159,7 @@ impl Acts {
             };
         }
         let mut tx = self.store.begin().await?;
-        let id = match tx.add_site(client, &fields).await {
-            Err(StoreError::Taken { .. }) => {
-                let why = "a site with this address is there already";
-                return Err(at(SiteField::Address, why));
-            }
-            other => other?,
-        };
+        let id = tx.add_site(client, &fields).await.map_err(taken)?;
         let title = "Pictures for the design: 1 site";
         tx.start_round(JobKind::Preview, title, &actor.name, &[id], Urgency::Idle)
             .await?;
@@ -148,8 +176,19 @@ impl Acts {
         Ok(Added { id })
     }
 
+    /// An address that the network rule allows.
+    async fn may_go_to(&self, typed: &str) -> Result<Url> {
+        let url = address::parse(typed).map_err(|e| at(SiteField::Address, e.to_string()))?;
+        if let Err(error) = self.store.private_hosts().await?.refuse(&url) {
+            let why =
+                format!("{error}: only an administrator can allow it (Settings, house rules)");
+            return Err(at(SiteField::Address, why));
+        }
+        Ok(url)
+    }
+
     /// Where a site's token goes: the interface of its platform's slots.
-    async fn interface_of(&self, fields: &SiteFields) -> Result<Option<Url>> {
+    pub(crate) async fn interface_of(&self, fields: &SiteFields) -> Result<Option<Url>> {
         let platforms = self.store.platforms().await?;
         let platform = platforms
             .iter()
@@ -181,25 +220,28 @@ impl Acts {
             return Err(at(SiteField::Name, "give the site a name"));
         }
         let token = tokens::checked(token, self.interface_of(fields).await?)?;
-        let mut changed = serde_json::Map::new();
-        let mut stale: Vec<Family> = Vec::new();
-        for field in SiteField::ALL {
-            let (was, is) = (before.fields().get(*field), fields.get(*field));
-            if was != is {
-                changed.insert(field.heading().into(), json!({"before": was, "after": is}));
-                stale.extend(resting_on(*field));
-            }
+        if before.url != fields.url {
+            self.may_go_to(&fields.url).await?;
         }
+        let (mut changed, stale) = differences(before.fields(), fields);
         let mut tx = self.store.begin().await?;
-        tx.set_site(id, fields).await?;
+        tx.set_site(id, fields).await.map_err(taken)?;
+        if before.url != fields.url {
+            tx.note_address(id, &before.url, &fields.url, &actor.name)
+                .await?;
+        }
+        let origin = |url: &str| Url::parse(url).map(|u| u.origin()).ok();
+        if token.is_none() && origin(&before.url) != origin(&fields.url) {
+            // It was entered for another host.
+            tx.drop_site_token(id).await?;
+        }
         if let Some(token) = token {
             let sealed = self.sealer.seal(&site_place(id), token)?;
             tx.set_site_token(id, &sealed).await?;
             changed.insert("token".into(), json!("changed"));
         }
         if !stale.is_empty() {
-            let why = "The site's settings changed since it was looked at.";
-            tx.make_stale(&[id], &stale, why).await?;
+            tx.make_stale(&[id], &stale, CHANGED).await?;
         }
         let detail = serde_json::Value::Object(changed);
         record(&mut tx, actor, "changed a site", &before.url, detail).await?;
@@ -207,12 +249,12 @@ impl Acts {
         self.judge_design(id).await
     }
 
-    /// Removes a site with its pictures and papers; its name is asked for, so that it is not done by a
-    /// slip.
+    /// Removes a site; its name is asked for, so that it is not done by a slip. For thirty days it can be
+    /// brought back. Gives the removal.
     ///
     /// # Errors
     /// [`ActError::Bad`] where the name is another.
-    pub async fn remove_site(&self, actor: &Actor, id: i64, name: &str) -> Result<()> {
+    pub async fn remove_site(&self, actor: &Actor, id: i64, name: &str) -> Result<i64> {
         actor.may(Role::Technician)?;
         let site = self
             .store
@@ -225,14 +267,6 @@ impl Acts {
                 site.name
             )));
         }
-        let mut tx = self.store.begin().await?;
-        let let_go = tx.remove_site(id).await?;
-        let detail = json!({"name": site.name, "key": site.key, "files": let_go.len()});
-        record(&mut tx, actor, "removed a site", &site.url, detail).await?;
-        tx.commit().await?;
-        for key in let_go {
-            self.blobs.remove(&key).await?;
-        }
-        Ok(())
+        self.remove_sites(actor, &[id]).await
     }
 }

@@ -62,6 +62,17 @@ impl Acts {
         Ok((design, sheet.primary))
     }
 
+    /// What should be on a site, as a file; it needs no supplier.
+    ///
+    /// # Errors
+    /// Where its client is gone, or a layer of its design cannot be read.
+    pub async fn expectation_of(&self, site: &Site) -> Result<file::Expectation> {
+        let client = self.store.client(site.client_id).await?;
+        let client = client.ok_or(ActError::NotFound("client"))?;
+        let (design, _) = self.design_of(site, &client).await?;
+        Ok(file_of(site, &design))
+    }
+
     /// Everything that judging a site needs.
     ///
     /// # Errors

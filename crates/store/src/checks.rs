@@ -7,7 +7,7 @@ use jiff_sqlx::ToSqlx;
 use newtfern_core::assess::RULES_VERSION;
 use newtfern_core::code::Code;
 use newtfern_core::family::{
-    Assessed, DETAIL_VERSION, Detail, Family, Standing, Stood, next_action,
+    Assessed, DETAIL_VERSION, Detail, Family, NextAction, Standing, Stood, next_action,
 };
 use newtfern_core::finding::{Candidate, Evidence, Finding, Severity};
 use newtfern_core::observation::Observation;
@@ -221,6 +221,80 @@ impl Tx {
         Ok(id)
     }
 
+    /// Keeps checks that settle families and have no visits, such as designs of many sites, one of each
+    /// site: a few statements for all of them.
+    ///
+    /// # Errors
+    /// Where the database refuses.
+    pub async fn keep_many(&mut self, checks: &[NewCheck]) -> Result<()> {
+        let Some(first) = checks.first() else {
+            return Ok(());
+        };
+        let sites: Vec<i64> = checks.iter().map(|c| c.site).collect();
+        let outcomes: Vec<String> = checks.iter().map(|c| clean(&c.outcome)).collect();
+        let ids: Vec<(i64, i64)> = sqlx::query_as(
+            "insert into checks (site_id, kind, seen_at, rules, outcome) \
+            select s, $3, $4, $5, o from unnest($1::bigint[], $2::text[]) as n(s, o) returning site_id, id",
+        )
+        .bind(&sites)
+        .bind(outcomes)
+        .bind(first.kind)
+        .bind(first.seen_at.to_sqlx())
+        .bind(first.rules)
+        .fetch_all(&mut *self.inner)
+        .await
+        .map_err(doing("keeping checks"))?;
+        let ids: BTreeMap<i64, i64> = ids.into_iter().collect();
+        for check in checks {
+            let id = ids.get(&check.site).copied().unwrap_or_default();
+            // Most have none.
+            for a in check.families.iter().filter(|a| !a.findings.is_empty()) {
+                self.keep_findings(id, check.site, a).await?;
+            }
+        }
+        let families: Vec<(i64, &Assessed)> = checks
+            .iter()
+            .flat_map(|c| c.families.iter().map(|a| (c.site, a)))
+            .collect();
+        sqlx::query(include_str!("sql/move_standing.sql"))
+            .bind(families.iter().map(|(s, _)| *s).collect::<Vec<i64>>())
+            .bind(
+                families
+                    .iter()
+                    .map(|(_, a)| a.family.key())
+                    .collect::<Vec<&str>>(),
+            )
+            .bind(
+                families
+                    .iter()
+                    .map(|(_, a)| a.standing.key())
+                    .collect::<Vec<&str>>(),
+            )
+            .bind(
+                families
+                    .iter()
+                    .map(|(_, a)| clean(&a.summary))
+                    .collect::<Vec<String>>(),
+            )
+            .bind(
+                families
+                    .iter()
+                    .map(|(_, a)| clean(&a.remedy))
+                    .collect::<Vec<String>>(),
+            )
+            .bind(first.seen_at.to_sqlx())
+            .bind(
+                families
+                    .iter()
+                    .map(|(s, _)| ids.get(s).copied())
+                    .collect::<Vec<Option<i64>>>(),
+            )
+            .execute(&mut *self.inner)
+            .await
+            .map_err(doing("moving standings"))?;
+        self.refresh(&sites).await
+    }
+
     async fn keep_observation(&mut self, check: i64, site: i64, seen: &Observation) -> Result<()> {
         sqlx::query(
             "insert into observations (check_id, site_id, viewport, consent, seen) \
@@ -237,11 +311,11 @@ impl Tx {
         .map_err(doing("keeping an observation"))
     }
 
-    async fn keep_family(&mut self, id: i64, check: &NewCheck, a: &Assessed) -> Result<()> {
+    async fn keep_findings(&mut self, id: i64, site: i64, a: &Assessed) -> Result<()> {
         for (place, f) in a.findings.iter().enumerate() {
             sqlx::query(include_str!("sql/keep_finding.sql"))
                 .bind(id)
-                .bind(check.site)
+                .bind(site)
                 .bind(a.family.key())
                 .bind(place as i32)
                 .bind(f.code.name())
@@ -255,6 +329,11 @@ impl Tx {
                 .await
                 .map_err(doing("keeping a finding"))?;
         }
+        Ok(())
+    }
+
+    async fn keep_family(&mut self, id: i64, check: &NewCheck, a: &Assessed) -> Result<()> {
+        self.keep_findings(id, check.site, a).await?;
         if let Some(detail) = &a.detail {
             sqlx::query("insert into drawings values ($1, $2, $3, $4)")
                 .bind(id)
@@ -266,13 +345,13 @@ impl Tx {
                 .map_err(doing("keeping a drawing"))?;
         }
         sqlx::query(include_str!("sql/move_standing.sql"))
-            .bind(check.site)
-            .bind(a.family.key())
-            .bind(a.standing.key())
-            .bind(clean(&a.summary))
-            .bind(clean(&a.remedy))
+            .bind([check.site].as_slice())
+            .bind([a.family.key()].as_slice())
+            .bind([a.standing.key()].as_slice())
+            .bind([clean(&a.summary)].as_slice())
+            .bind([clean(&a.remedy)].as_slice())
             .bind(check.seen_at.to_sqlx())
-            .bind(id)
+            .bind([id].as_slice())
             .execute(&mut *self.inner)
             .await
             .map(|_| ())
@@ -316,7 +395,6 @@ impl Tx {
         .fetch_all(&mut *self.inner)
         .await
         .map_err(doing("reading standings"))?;
-        // In one order, so that two that note the same sites do not wait for each other in a circle.
         let mut by_site: BTreeMap<i64, Vec<Stood>> = sites.iter().map(|s| (*s, vec![])).collect();
         for (site, family, state, summary, remedy) in &rows {
             let Some(family) = Family::from_key(family) else {
@@ -329,18 +407,25 @@ impl Tx {
                 remedy,
             });
         }
-        for (site, stood) in by_site {
-            let next = next_action(&stood);
-            sqlx::query(include_str!("sql/set_next.sql"))
-                .bind(site)
-                .bind(next.as_ref().map(|n| n.family.key()))
-                .bind(next.as_ref().map(|n| n.standing.key()))
-                .bind(next.as_ref().map(|n| n.act.as_str()))
-                .bind(next.as_ref().map_or("", |n| n.why.as_str()))
-                .execute(&mut *self.inner)
-                .await
-                .map_err(doing("noting what is next"))?;
-        }
+        let next: Vec<_> = by_site.values().map(|stood| next_action(stood)).collect();
+        let of = |field: fn(&NextAction) -> &str| -> Vec<Option<&str>> {
+            next.iter().map(|n| n.as_ref().map(field)).collect()
+        };
+        // In one order, so that two that note the same sites do not wait for each other in a circle.
+        sqlx::query("select id from sites where id = any($1) order by id for no key update")
+            .bind(sites)
+            .execute(&mut *self.inner)
+            .await
+            .map_err(doing("noting what is next"))?;
+        sqlx::query(include_str!("sql/set_next.sql"))
+            .bind(by_site.keys().copied().collect::<Vec<i64>>())
+            .bind(of(|n| n.family.key()))
+            .bind(of(|n| n.standing.key()))
+            .bind(of(|n| &n.act))
+            .bind(of(|n| &n.why))
+            .execute(&mut *self.inner)
+            .await
+            .map_err(doing("noting what is next"))?;
         Ok(())
     }
 }

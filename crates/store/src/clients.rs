@@ -75,6 +75,19 @@ impl Tx {
             ))
     }
 
+    /// Removes a client; its sites are moved before.
+    ///
+    /// # Errors
+    /// Where the database refuses.
+    pub async fn remove_client(&mut self, id: i64) -> Result<()> {
+        sqlx::query("delete from clients where id = $1")
+            .bind(id)
+            .execute(&mut *self.inner)
+            .await
+            .map(|_| ())
+            .map_err(doing("removing a client"))
+    }
+
     /// Keeps the blob of a logo.
     ///
     /// # Errors

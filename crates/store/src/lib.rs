@@ -7,10 +7,13 @@ pub mod audit;
 pub mod backup;
 pub mod blobs;
 pub mod checks;
+pub mod client_tokens;
 pub mod clients;
 mod compiled;
 pub mod handovers;
 pub mod history;
+pub mod imports;
+pub mod intake;
 pub mod lists;
 pub mod local_server;
 pub mod people;
@@ -18,6 +21,7 @@ pub mod placements;
 pub mod profile_room;
 pub mod profiles;
 pub mod queue;
+pub mod removals;
 pub mod rounds;
 pub mod scratch;
 pub mod seal;
@@ -56,6 +60,14 @@ pub enum StoreError {
         /// What has it.
         what: &'static str,
         /// The name.
+        name: String,
+    },
+    /// Something that is referred to is not there any more.
+    #[error("the {what} {name} is not there any more")]
+    Gone {
+        /// Of which kind.
+        what: &'static str,
+        /// Its name.
         name: String,
     },
     /// A row holds what this version does not read.

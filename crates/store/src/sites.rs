@@ -127,6 +127,26 @@ fn names() -> String {
     names.join(", ")
 }
 
+/// Scheme and host of an address as it is kept, with the slash behind them.
+fn origin(url: &str) -> &str {
+    let host = url.find("://").map_or(0, |at| at + 3);
+    match url[host..].find('/') {
+        Some(slash) => &url[..=host + slash],
+        None => url,
+    }
+}
+
+/// Where a site was before its address was corrected.
+#[derive(Debug, Clone, sqlx::FromRow)]
+pub struct FormerAddress {
+    /// The address.
+    pub url: String,
+    /// Who corrected it.
+    pub who: String,
+    /// When.
+    pub until: Moment,
+}
+
 impl Tx {
     /// Adds a site, with a standing in each family from the moment it exists.
     ///
@@ -208,6 +228,43 @@ impl Tx {
         .await
     }
 
+    /// A site's address was corrected: where it was stays known, and the inventory of pages begins anew
+    /// where the origin is another.
+    ///
+    /// # Errors
+    /// Where the database refuses.
+    pub async fn note_address(
+        &mut self,
+        id: i64,
+        before: &str,
+        after: &str,
+        who: &str,
+    ) -> Result<()> {
+        for (sql, bound) in [
+            (
+                "insert into former_addresses (site_id, url, who) values ($1, $2, $3)",
+                before,
+            ),
+            (
+                "delete from pages where site_id = $1 and $3 <> '' and not starts_with(url, $2)",
+                origin(after),
+            ),
+            (
+                "insert into pages (site_id, url) select $1, $2 where $3 <> '' on conflict do nothing",
+                after,
+            ),
+        ] {
+            sqlx::query(sql)
+                .bind(id)
+                .bind(bound)
+                .bind(who)
+                .execute(&mut *self.inner)
+                .await
+                .map_err(doing("correcting an address"))?;
+        }
+        Ok(())
+    }
+
     /// The file that a site came from.
     ///
     /// # Errors
@@ -266,6 +323,19 @@ impl Tx {
             .await
             .map(|_| ())
             .map_err(doing("keeping a token"))
+    }
+
+    /// Lets the token of a site's platform interface go.
+    ///
+    /// # Errors
+    /// Where the database refuses.
+    pub async fn drop_site_token(&mut self, id: i64) -> Result<()> {
+        sqlx::query("update sites set token_sealed = null where id = $1")
+            .bind(id)
+            .execute(&mut *self.inner)
+            .await
+            .map(|_| ())
+            .map_err(doing("letting a token go"))
     }
 
     /// Removes a site and what belongs to it; gives the blobs that nothing refers to any more.
@@ -330,16 +400,18 @@ impl Store {
             .map_err(doing("looking up a site"))
     }
 
-    /// Addresses of a list that are there already.
+    /// Where a site was before, newest first.
     ///
     /// # Errors
     /// Where the database refuses.
-    pub async fn known_addresses(&self, urls: &[String]) -> Result<Vec<String>> {
-        sqlx::query_scalar("select url from sites where url = any($1)")
-            .bind(urls)
-            .fetch_all(&self.pool)
-            .await
-            .map_err(doing("looking up sites"))
+    pub async fn former_addresses(&self, id: i64) -> Result<Vec<FormerAddress>> {
+        sqlx::query_as(
+            "select url, who, until from former_addresses where site_id = $1 order by id desc limit 50",
+        )
+        .bind(id)
+        .fetch_all(&self.pool)
+        .await
+        .map_err(doing("reading former addresses"))
     }
 
     /// Standings of some sites, each in the order of the job.

@@ -236,6 +236,13 @@ document.addEventListener("alpine:init", () => {
     },
   }));
 
+  // A page that shows how far something is looks again until it is over.
+  Alpine.data("again", () => ({
+    init() {
+      setTimeout(() => location.reload(), 1500);
+    },
+  }));
+
   // Page rules are shown against the pages that are known, while they are typed.
   Alpine.data("rules", () => ({
     timer: 0,

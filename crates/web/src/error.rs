@@ -34,6 +34,8 @@ pub enum PageError {
     Bad(String),
     Store(StoreError),
     Render(askama::Error),
+    /// A part of ours broke off.
+    Broken(String),
 }
 
 /// The result of a handler.
@@ -97,6 +99,12 @@ impl IntoResponse for PageError {
                 tracing::error!("{error}");
                 let text = "Nothing was changed. Try again; if it stays, tell your administrator the time of day.";
                 ours(text)
+            }
+            PageError::Broken(why) => {
+                tracing::error!("a part of ours broke off: {why}");
+                ours(
+                    "Nothing was changed. Try again; if it stays, tell your administrator the time of day.",
+                )
             }
             PageError::Render(error) => {
                 tracing::error!("a page could not be written: {error}");

@@ -245,18 +245,40 @@ pub async fn uploads(
     form: &mut Multipart,
     field: &str,
 ) -> Result<(String, Vec<(String, Vec<u8>)>), PageError> {
-    let (mut csrf, mut files) = (String::new(), Vec::new());
+    let (fields, files) = parts(form).await?;
+    let files = files.into_iter().filter(|(name, ..)| name == field);
+    let files = files.map(|(_, file, body)| (file, body)).collect();
+    Ok((fields.get("csrf").to_string(), files))
+}
+
+/// A form's fields and the files that came with it.
+///
+/// # Errors
+/// Where they are too large or did not arrive whole.
+pub async fn whole_form(
+    form: &mut Multipart,
+) -> Result<(Fields, Vec<(String, Vec<u8>)>), PageError> {
+    let (fields, files) = parts(form).await?;
+    let files = files.into_iter().map(|(_, file, body)| (file, body));
+    Ok((fields, files.collect()))
+}
+
+/// Field, name and bytes of a file.
+type Part = (String, String, Vec<u8>);
+
+async fn parts(form: &mut Multipart) -> Result<(Fields, Vec<Part>), PageError> {
+    let (mut fields, mut files) = (Vec::new(), Vec::new());
     while let Some(part) = form.next_field().await.map_err(not_whole)? {
         let name = part.name().unwrap_or_default().to_string();
-        let file = part.file_name().unwrap_or_default().to_string();
+        let file = part.file_name().map(str::to_string);
         let body = part.bytes().await.map_err(not_whole)?;
-        if name == "csrf" {
-            csrf = String::from_utf8_lossy(&body).into_owned();
-        } else if name == field && !(file.is_empty() && body.is_empty()) {
-            files.push((file, body.to_vec()));
+        match file {
+            None => fields.push((name, String::from_utf8_lossy(&body).into_owned())),
+            Some(file) if file.is_empty() && body.is_empty() => {}
+            Some(file) => files.push((name, file, body.to_vec())),
         }
     }
-    Ok((csrf, files))
+    Ok((Fields(fields), files))
 }
 
 fn not_whole(e: MultipartError) -> PageError {

@@ -245,6 +245,7 @@ async fn care(acts: &Acts, prune: bool) -> Result<()> {
         for key in store.prune(keep).await? {
             acts.blobs.remove(&key).await?;
         }
+        acts.forget_removals().await?;
     }
     Ok(())
 }

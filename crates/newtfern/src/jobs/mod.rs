@@ -132,7 +132,10 @@ async fn weigh_site(tools: &Tools, job: &Job, s: &Subject, progress: &Arc<Progre
 async fn echo_site(tools: &Tools, job: &Job, s: &Subject) -> Result<()> {
     let at = tools.acts.store.now().await?;
     let browser = tools.pool.browser().await?;
-    let token = tools.acts.supplier_token(&s.supplier.id).await?;
+    let token = tools
+        .acts
+        .account_token(s.client.id, &s.supplier.id)
+        .await?;
     let message = format!("Hello, this is a test by your agency (no. {})", job.id);
     let answer = format!("Seen, thank you (no. {})", job.id);
     let order = EchoOrder {

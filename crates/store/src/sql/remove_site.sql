@@ -12,3 +12,4 @@ where m.key is not null
   and not exists (select 1 from sites s where m.key in (s.preview_desktop, s.preview_phone) and s.id <> $1)
   and not exists (select 1 from clients c where c.logo = m.key)
   and not exists (select 1 from handovers h where h.pdf = m.key and h.site_id <> $1)
+  and not exists (select 1 from removed_sites d where m.key = any(d.blobs))

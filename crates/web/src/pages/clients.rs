@@ -10,6 +10,7 @@ use askama::Template;
 use axum::extract::{Multipart, Path, Query, State};
 use axum::response::{IntoResponse, Redirect};
 use newtfern_acts::ActError;
+use newtfern_acts::store::client_tokens::TokenKind;
 use newtfern_acts::store::clients::Client;
 use newtfern_acts::store::lists::Filter;
 use newtfern_core::brand::BrandSheet;
@@ -46,6 +47,11 @@ struct Page {
     /// The first of its sites, and how many there are.
     sites: Vec<(i64, String, String)>,
     total: i64,
+    /// Tokens that it has, and accounts that one can be kept for: form value and words.
+    tokens: Vec<(String, String)>,
+    accounts: Vec<(String, String)>,
+    /// Clients that it can be merged into.
+    others: Vec<(i64, String)>,
 }
 
 pub async fn list(
@@ -154,6 +160,12 @@ async fn client_of(app: &App, id: i64) -> PageResult<Client> {
 /// Where there is no such client.
 pub async fn page(State(app): State<App>, reader: Reader, Path(id): Path<i64>) -> PageResult {
     let client = client_of(&app, id).await?;
+    let typed = stored(&client)?;
+    render(&sheet_page(&app, &reader, client, typed, String::new()).await?)
+}
+
+/// The form's fields as they are kept.
+fn stored(client: &Client) -> PageResult<Fields> {
     let sheet = client.sheet()?;
     let hex = |colour: Option<Rgb>| colour.map(Rgb::hex).unwrap_or_default();
     let stored = [
@@ -163,8 +175,7 @@ pub async fn page(State(app): State<App>, reader: Reader, Path(id): Path<i64>) -
         ("primary", hex(sheet.primary)),
         ("secondary", hex(sheet.secondary)),
     ];
-    let typed = Fields(stored.map(|(n, v)| (n.to_string(), v)).into());
-    render(&sheet_page(&app, &reader, client, typed, String::new()).await?)
+    Ok(Fields(stored.map(|(n, v)| (n.to_string(), v)).into()))
 }
 
 /// Sites shown beside a brand sheet; the estate shows all.
@@ -183,7 +194,22 @@ async fn sheet_page(
     };
     let (sites, total) = app.store().sites(&filter, 0, SHOWN).await?;
     let line = |s: newtfern_acts::store::sites::Site| (s.id, s.name.clone(), short(&s.url));
+    let accounts = accounts(app).await?;
+    let kept = app.store().client_tokens(client.id).await?;
+    let tokens = kept.into_iter().map(|(kind, id)| {
+        let value = format!("{kind}:{id}");
+        let named = accounts.iter().find(|(v, _)| *v == value);
+        let words = named.map_or_else(|| value.clone(), |(_, words)| words.clone());
+        (value, words)
+    });
+    let others = app.store().client_names().await?;
     Ok(Page {
+        tokens: tokens.collect(),
+        accounts,
+        others: others
+            .into_iter()
+            .filter(|(id, _)| *id != client.id)
+            .collect(),
         frame: Frame::new(app, reader, &client.name, "", "clients").await?,
         sites: sites.into_iter().map(line).collect(),
         total,
@@ -191,6 +217,39 @@ async fn sheet_page(
         problem,
         client,
     })
+}
+
+/// What a token can be kept for.
+async fn accounts(app: &App) -> PageResult<Vec<(String, String)>> {
+    let platforms = app.store().platforms().await?;
+    let suppliers = app.store().all_suppliers().await?;
+    let value = |kind: TokenKind, id: &str| format!("{}:{id}", kind.key());
+    let platforms = platforms.iter().filter(|p| p.interface.is_some()).map(|p| {
+        (
+            value(TokenKind::Platform, &p.id),
+            format!("Platform {}", p.name),
+        )
+    });
+    let suppliers = suppliers.iter().map(|s| {
+        (
+            value(TokenKind::Supplier, &s.id),
+            format!("Supplier {}", s.name),
+        )
+    });
+    Ok(platforms.chain(suppliers).collect())
+}
+
+/// The client's page with what kept an act from being done.
+///
+/// # Errors
+/// Where there is no such client, or something failed on our side.
+pub(super) async fn told(app: &App, posted: &Posted, id: i64, error: ActError) -> PageResult {
+    let ActError::Bad(problem) = error else {
+        return Err(error.into());
+    };
+    let client = client_of(app, id).await?;
+    let typed = stored(&client)?;
+    form_again(&sheet_page(app, &posted.reader(), client, typed, problem).await?)
 }
 
 /// Changes a client and its brand sheet.

@@ -1,31 +1,36 @@
-//! Sites from CSV with a result a row, and back to CSV.
+//! Sites from files: brought, shown with what they would change, taken.
 
 use super::{file, render};
-use crate::error::PageResult;
-use crate::session::{Reader, check, upload};
+use crate::error::{PageError, PageResult};
+use crate::session::{Posted, Reader, check, whole_form};
 use crate::state::App;
-use crate::view::Frame;
+use crate::view::{Frame, PAGE_SIZE, Pager};
 use askama::Template;
-use axum::extract::{Multipart, State};
-use newtfern_acts::store::lists::Filter;
-use newtfern_acts::{ActError, Imported};
-use newtfern_core::intake::{self, SiteRow};
+use axum::extract::{Multipart, Path, Query, State};
+use axum::response::{IntoResponse, Redirect, Response};
+use newtfern_acts::store::imports::Import;
+use newtfern_acts::{ActError, Brings, Shown};
+use newtfern_core::intake::{self, Planned, PlannedRow, Question};
+use serde::Deserialize;
+use std::collections::BTreeMap;
+use std::io::Read;
+use std::time::Duration;
 
 #[derive(Template)]
 #[template(path = "import.html")]
-struct Page {
+struct Form {
     frame: Frame,
     problem: String,
-    result: Option<Imported>,
     columns: String,
+    clients: Vec<(i64, String)>,
 }
 
-async fn page_of(app: &App, reader: &Reader) -> PageResult<Page> {
-    Ok(Page {
+async fn form_of(app: &App, reader: &Reader, problem: String) -> PageResult<Form> {
+    Ok(Form {
         frame: Frame::new(app, reader, "Import sites", "", "add").await?,
-        problem: String::new(),
-        result: None,
+        problem,
         columns: intake::columns().join(", "),
+        clients: app.store().client_names().await?,
     })
 }
 
@@ -34,46 +39,260 @@ async fn page_of(app: &App, reader: &Reader) -> PageResult<Page> {
 /// # Errors
 /// Where the database refuses.
 pub async fn form(State(app): State<App>, reader: Reader) -> PageResult {
-    render(&page_of(&app, &reader).await?)
+    render(&form_of(&app, &reader, String::new()).await?)
 }
 
-/// Imports a file.
+/// Files of an archive that are unpacked.
+const MOST_FILES: usize = intake::MOST_ROWS;
+/// Bytes of one expectation file.
+const MOST_FILE: u64 = 200_000;
+
+fn text(name: &str, bytes: Vec<u8>) -> Result<(String, String), String> {
+    match String::from_utf8(bytes) {
+        Ok(text) => Ok((name.to_string(), text)),
+        Err(_) => Err(format!("Nothing was imported: {name} is no UTF-8 text.")),
+    }
+}
+
+/// The expectation files of an archive (tar, POSIX.1-2001).
+fn unpacked(name: &str, bytes: &[u8]) -> Result<Vec<(String, String)>, String> {
+    let bad = |why: String| format!("Nothing was imported: {name} cannot be unpacked: {why}.");
+    let mut archive = tar::Archive::new(bytes);
+    let mut out = Vec::new();
+    for entry in archive.entries().map_err(|e| bad(e.to_string()))? {
+        let entry = entry.map_err(|e| bad(e.to_string()))?;
+        let path = entry.path().map_err(|e| bad(e.to_string()))?;
+        let path = path.to_string_lossy().into_owned();
+        if !path.ends_with(".toml") {
+            continue;
+        }
+        if out.len() >= MOST_FILES {
+            return Err(bad(format!("it holds more than {MOST_FILES} files")));
+        }
+        let mut bytes = Vec::new();
+        let read = entry.take(MOST_FILE + 1).read_to_end(&mut bytes);
+        read.map_err(|e| bad(e.to_string()))?;
+        if bytes.len() as u64 > MOST_FILE {
+            return Err(bad(format!("{path} is larger than {MOST_FILE} bytes")));
+        }
+        out.push(text(&path, bytes)?);
+    }
+    match out.is_empty() {
+        true => Err(bad("it holds no .toml file".into())),
+        false => Ok(out),
+    }
+}
+
+/// Brings files in, to be shown.
 ///
 /// # Errors
-/// Where the file did not arrive, or something fails on our side; then no row was taken.
+/// Where they did not arrive; what cannot be read is told with the form.
 pub async fn submit(State(app): State<App>, reader: Reader, mut form: Multipart) -> PageResult {
-    let (csrf, bytes) = upload(&mut form, "file").await?;
-    check(&reader.0, &csrf)?;
-    let (result, problem) = match app.acts.import(&reader.actor(), &bytes).await {
-        Ok(imported) => (Some(imported), String::new()),
-        Err(ActError::Bad(problem)) => (None, problem),
-        Err(other) => return Err(other.into()),
+    let (fields, files) = whole_form(&mut form).await?;
+    check(&reader.0, fields.get("csrf"))?;
+    let client = fields.get("client_id").parse().ok();
+    let names: Vec<String> = files.iter().map(|(name, _)| name.clone()).collect();
+    let is_file = |name: &String| name.ends_with(".toml") || name.ends_with(".tar");
+    let actor = reader.actor();
+    let brought = if names.iter().any(is_file) {
+        let texts = files
+            .into_iter()
+            .map(|(name, bytes)| match name.ends_with(".tar") {
+                true => unpacked(&name, &bytes),
+                false => text(&name, bytes).map(|t| vec![t]),
+            });
+        match texts.collect::<Result<Vec<_>, String>>() {
+            Ok(texts) => {
+                let brings = Brings::Files(texts.concat());
+                app.acts
+                    .bring(&actor, &names.join(", "), brings, client)
+                    .await
+            }
+            Err(problem) => Err(ActError::Bad(problem)),
+        }
+    } else {
+        let (name, bytes) = files.into_iter().next_back().unwrap_or_default();
+        let brings = Brings::Spreadsheet(&bytes);
+        app.acts.bring(&actor, &name, brings, client).await
     };
-    let mut page = page_of(&app, &reader).await?;
-    (page.result, page.problem) = (result, problem);
-    render(&page)
+    match brought {
+        Ok(id) => Ok(Redirect::to(&format!("/imports/{id}")).into_response()),
+        Err(ActError::Bad(problem)) => render(&form_of(&app, &reader, problem).await?),
+        Err(other) => Err(other.into()),
+    }
 }
 
-/// All sites, in the form that can be imported.
+#[derive(Deserialize, Default)]
+pub struct Asked {
+    #[serde(default)]
+    q: String,
+    #[serde(default)]
+    what: String,
+    page: Option<i64>,
+}
+
+/// The word of what becomes of a row.
+fn word(what: &Planned) -> &'static str {
+    match what {
+        Planned::Add => "new",
+        Planned::Change { .. } => "changed",
+        Planned::Same { .. } => "as it is",
+        Planned::Refused(_) => "refused",
+    }
+}
+
+struct Line {
+    row: PlannedRow,
+    what: &'static str,
+    /// The site, where it is there.
+    id: Option<i64>,
+}
+
+#[derive(Template)]
+#[template(path = "imported.html")]
+struct Page {
+    frame: Frame,
+    import: Import,
+    remarks: Vec<String>,
+    counts: Vec<(&'static str, usize)>,
+    questions: Vec<Question>,
+    lines: Vec<Line>,
+    problem: String,
+    asked: Asked,
+    pager: Pager,
+    percent: i32,
+}
+
+impl Page {
+    fn count(&self, what: &str) -> usize {
+        let found = self.counts.iter().find(|(w, _)| *w == what);
+        found.map_or(0, |(_, n)| *n)
+    }
+
+    fn is_open(&self) -> bool {
+        matches!(self.import.state.as_str(), "shown" | "failed")
+            || self.import.state == "running" && !self.import.under_way
+    }
+}
+
+async fn page_of(
+    app: &App,
+    reader: &Reader,
+    id: i64,
+    asked: Asked,
+    problem: String,
+) -> PageResult<Page> {
+    let Shown {
+        import,
+        sheet,
+        rows,
+        questions,
+    } = app.acts.show_import(id).await?;
+    let counts = ["new", "changed", "as it is", "refused"].map(|w| {
+        let n = rows.iter().filter(|r| word(&r.what) == w).count();
+        (w, n)
+    });
+    let q = asked.q.to_lowercase();
+    let is_found = |r: &PlannedRow| {
+        let of_kind = asked.what.is_empty() || word(&r.what) == asked.what;
+        let text = || [&r.fields.name, &r.fields.url, &r.client, &r.file];
+        of_kind && (q.is_empty() || text().iter().any(|t| t.to_lowercase().contains(&q)))
+    };
+    let number = asked.page.unwrap_or(1);
+    let found: Vec<PlannedRow> = rows.into_iter().filter(is_found).collect();
+    let pager = Pager::new(
+        number,
+        found.len() as i64,
+        &[("q", &asked.q), ("what", &asked.what)],
+    );
+    let shown = found.into_iter().skip(Pager::offset(number) as usize);
+    let line = |row: PlannedRow| Line {
+        what: word(&row.what),
+        id: match &row.what {
+            Planned::Change { id, .. } | Planned::Same { id } => Some(*id),
+            _ => None,
+        },
+        row,
+    };
+    Ok(Page {
+        frame: Frame::new(app, reader, "Import", "", "add").await?,
+        percent: import.progress_done * 100 / import.progress_of.max(1),
+        remarks: sheet.remarks,
+        counts: counts.into(),
+        questions,
+        lines: shown.take(PAGE_SIZE as usize).map(line).collect(),
+        problem,
+        asked,
+        pager,
+        import,
+    })
+}
+
+/// What a file would change, or what became of it.
+///
+/// # Errors
+/// Where there is no such file.
+pub async fn page(
+    State(app): State<App>,
+    reader: Reader,
+    Path(id): Path<i64>,
+    Query(asked): Query<Asked>,
+) -> PageResult {
+    render(&page_of(&app, &reader, id, asked, String::new()).await?)
+}
+
+/// A file that takes no longer is answered with its end, one that does with its progress.
+const AT_ONCE: Duration = Duration::from_secs(3);
+
+/// Takes a file.
+///
+/// # Errors
+/// Where there is no such file; what keeps it from being taken is told with the page.
+pub async fn take(State(app): State<App>, Path(id): Path<i64>, posted: Posted) -> PageResult {
+    let answers: BTreeMap<String, String> = (posted.fields.0.iter())
+        .filter_map(|(name, value)| {
+            let given = name.strip_prefix("is:")?;
+            (!value.is_empty()).then(|| (given.to_string(), value.clone()))
+        })
+        .collect();
+    let acts = app.acts.clone();
+    let actor = posted.actor();
+    // Goes on although nobody waits for the answer any more.
+    let work = tokio::spawn(async move { acts.take_import(&actor, id, answers).await });
+    let back = || Redirect::to(&format!("/imports/{id}")).into_response();
+    match tokio::time::timeout(AT_ONCE, work).await {
+        Err(_) | Ok(Ok(Ok(_))) => Ok(back()),
+        Ok(Ok(Err(ActError::Bad(problem)))) => {
+            let page = page_of(&app, &posted.reader(), id, Asked::default(), problem).await?;
+            super::form_again(&page)
+        }
+        Ok(Ok(Err(other))) => Err(other.into()),
+        Ok(Err(broken)) => Err(PageError::Broken(broken.to_string())),
+    }
+}
+
+/// Asks for the end of taking a file; then nothing of it is taken.
 ///
 /// # Errors
 /// Where the database refuses.
-pub async fn export(State(app): State<App>, _: Reader) -> PageResult {
-    let mut rows = Vec::new();
-    loop {
-        let offset = rows.len() as i64;
-        let (sites, total) = app.store().sites(&Filter::default(), offset, 1000).await?;
-        rows.extend(sites.iter().map(|s| SiteRow {
-            client: s.client_name.clone(),
-            site: s.fields().clone(),
-        }));
-        if sites.is_empty() || rows.len() as i64 >= total {
-            break;
-        }
-    }
+pub async fn cancel(State(app): State<App>, Path(id): Path<i64>, _: Posted) -> PageResult {
+    app.store().cancel_import(id).await?;
+    Ok(Redirect::to(&format!("/imports/{id}")).into_response())
+}
+
+/// The rows that are refused, as a file with the reason beside them.
+///
+/// # Errors
+/// Where there is no such file.
+pub async fn refused(
+    State(app): State<App>,
+    _: Reader,
+    Path(id): Path<i64>,
+) -> PageResult<Response> {
+    let shown = app.acts.show_import(id).await?;
     Ok(file(
         "text/csv; charset=utf-8",
-        "sites.csv",
-        intake::write(&rows),
+        "refused.csv",
+        intake::refused(&shown.sheet, &shown.rows),
     ))
 }

@@ -113,7 +113,7 @@ fn kind_of(fields: &Fields) -> PageResult<JobKind> {
 
 /// The sites that a bulk form means: those of ticked clients, a whole batch of the worklist, all that
 /// a lens's filter finds, or the ticked rows.
-async fn meant(app: &App, f: &Fields) -> PageResult<Vec<i64>> {
+pub(super) async fn meant(app: &App, f: &Fields) -> PageResult<Vec<i64>> {
     let clients: Vec<i64> = f.all("of").filter_map(|c| c.parse().ok()).collect();
     if !clients.is_empty() {
         return Ok(app.store().site_ids_of(&clients).await?);

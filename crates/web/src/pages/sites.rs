@@ -10,6 +10,7 @@ use axum::Json;
 use axum::extract::{Path, Query, State};
 use axum::response::{IntoResponse, Redirect, Response};
 use newtfern_acts::ActError;
+use newtfern_acts::store::sites::FormerAddress;
 use newtfern_core::country;
 use newtfern_core::site::{FieldError, SiteField, SiteFields, time_zones};
 use serde::Deserialize;
@@ -79,6 +80,7 @@ struct Form {
     /// The token was refused for going out unencrypted: offer it all the same.
     may_unencrypted: bool,
     has_token: bool,
+    former: Vec<FormerAddress>,
 }
 
 impl Form {
@@ -111,6 +113,7 @@ async fn form_of(app: &App, reader: &Reader, id: i64, site: SiteFields) -> PageR
         may_anyway: false,
         may_unencrypted: false,
         has_token: id != 0 && app.store().site_token(id).await?.is_some(),
+        former: app.store().former_addresses(id).await?,
     })
 }
 
@@ -209,10 +212,10 @@ pub async fn settings(State(app): State<App>, reader: Reader, Path(id): Path<i64
 /// Where there is no such site; mistakes come back with the form.
 pub async fn change(State(app): State<App>, Path(id): Path<i64>, posted: Posted) -> PageResult {
     let before = site_of(&app, id).await?;
-    // The address stays what it was: another page is another site.
-    let typed = |field: SiteField| match field {
-        SiteField::Address => before.url.clone(),
-        other => posted.fields.get(other.heading()).to_string(),
+    // A form without the field leaves the address as it is.
+    let typed = |field: SiteField| match (field, posted.fields.some(field.heading())) {
+        (SiteField::Address, None) => before.url.clone(),
+        (_, typed) => typed.unwrap_or_default(),
     };
     let (site, errors) = app.acts.read_site(&typed).await?;
     if !errors.is_empty() {
@@ -234,8 +237,9 @@ pub async fn change(State(app): State<App>, Path(id): Path<i64>, posted: Posted)
 /// # Errors
 /// Where its name was not typed.
 pub async fn remove(State(app): State<App>, Path(id): Path<i64>, posted: Posted) -> PageResult {
-    app.acts
+    let removal = app
+        .acts
         .remove_site(&posted.actor(), id, posted.fields.get("name"))
         .await?;
-    Ok(Redirect::to("/lens/estate").into_response())
+    Ok(Redirect::to(&format!("/removed?last={removal}")).into_response())
 }

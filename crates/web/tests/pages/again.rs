@@ -69,6 +69,15 @@ async fn a_removed_site_takes_its_pictures_along() {
         .await
         .leads();
     assert_eq!(house.count("select count(*) from sites").await, 1);
+    // It can be brought back for a while, with its pictures.
+    assert!(blobs.get(&own).await.unwrap().is_some());
+    house.acts().forget_removals().await.unwrap();
+    assert!(blobs.get(&own).await.unwrap().is_some());
+    sqlx::query("update removals set at = now() - interval '31 days'")
+        .execute(&house.store().pool)
+        .await
+        .unwrap();
+    house.acts().forget_removals().await.unwrap();
     assert!(blobs.get(&own).await.unwrap().is_none());
     assert!(blobs.get(&shared).await.unwrap().is_some());
 }

@@ -452,12 +452,36 @@ impl Caller {
         self.send_files(path, field, &files).await
     }
 
+    pub async fn upload_named(
+        &self,
+        path: &str,
+        fields: &[(&str, &str)],
+        field: &str,
+        name: &str,
+        file: &[u8],
+    ) -> Answer {
+        self.send_form(path, fields, field, &[(name, file)]).await
+    }
+
     async fn send_files(&self, path: &str, field: &str, files: &[(&str, &[u8])]) -> Answer {
+        self.send_form(path, &[], field, files).await
+    }
+
+    async fn send_form(
+        &self,
+        path: &str,
+        fields: &[(&str, &str)],
+        field: &str,
+        files: &[(&str, &[u8])],
+    ) -> Answer {
         let edge = "----newtfern-edge";
         let part =
             |about: String| format!("--{edge}\r\ncontent-disposition: form-data; {about}\r\n\r\n");
         let csrf = part("name=\"csrf\"".into()) + &self.csrf + "\r\n";
         let mut body = csrf.into_bytes();
+        for (name, value) in fields {
+            body.extend((part(format!("name=\"{name}\"")) + value + "\r\n").into_bytes());
+        }
         for (name, file) in files {
             let head = part(format!("name=\"{field}\"; filename=\"{name}\""));
             body.extend([head.as_bytes(), file, b"\r\n"].concat());

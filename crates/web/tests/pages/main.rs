@@ -4,6 +4,7 @@
 
 mod accounts;
 mod again;
+mod bulk;
 mod clients;
 mod fields;
 mod forms;

@@ -183,7 +183,7 @@ async fn settings_are_kept_the_token_is_sealed_and_never_shown() {
     ];
     technician.post(&path, &form).await.leads();
     let site = house.store().site(id).await.unwrap().unwrap();
-    // The address is the site: it does not change here, whatever the form says.
+    // The address is corrected with the rest.
     assert_eq!(
         (
             site.name.as_str(),

@@ -14,9 +14,11 @@ use newtfern_core::profile::{ConsentManager, Supplier};
 use newtfern_core::site::Known;
 use newtfern_core::{address, country, intake, script_scan, slot_text};
 use newtfern_probe::{cdp, decoding};
+use std::collections::{BTreeMap, HashMap};
 use std::fmt::{Debug, Display};
 use std::hash::{Hash, Hasher};
 use std::mem::{Discriminant, discriminant};
+use std::sync::LazyLock;
 use url::Url;
 
 /// What a target does with an input; it panics where something is wrong. What comes out is the shape of
@@ -150,10 +152,15 @@ fn typed() -> Option<Vec<Target>> {
             (once.changed, size(lines.len()))
         }),
         target("spreadsheet", &[csv], |t| {
-            let rows = intake::read(t.as_bytes(), Known::default()).map_err(kind_of);
-            rows.map(|rows| {
-                let outcome = |r: &intake::Row| r.result.as_ref().map(|_| ()).map_err(kind_of);
-                rows.iter().take(3).map(outcome).collect::<Vec<_>>()
+            let sheet = intake::read(t.as_bytes()).map_err(kind_of);
+            sheet.map(|sheet| {
+                let (rows, asked) = intake::plan(&sheet, &nothing_there());
+                // What is refused can be given back, whatever it was.
+                let back = intake::refused(&sheet, &rows);
+                assert!(intake::read(back.as_bytes()).is_ok(), "{back}");
+                let outcome = |r: &intake::PlannedRow| r.refused().map(kind_of);
+                let outcomes: Vec<_> = rows.iter().take(3).map(outcome).collect();
+                (outcomes, asked.len(), sheet.remarks.len())
             })
         }),
         target("addresses", &addresses, |t| {
@@ -263,4 +270,20 @@ fn files() -> Vec<Target> {
         }),
         encodings,
     ]
+}
+
+/// An estate of one client, for what files are read against.
+fn nothing_there() -> intake::Estate<'static> {
+    static SITES: LazyLock<HashMap<String, intake::Kept>> = LazyLock::new(HashMap::new);
+    static ANSWERS: BTreeMap<String, String> = BTreeMap::new();
+    static CLIENTS: LazyLock<Vec<String>> = LazyLock::new(|| vec!["Kites".to_string()]);
+    static PRIVATE: LazyLock<PrivateHosts> = LazyLock::new(PrivateHosts::none);
+    intake::Estate {
+        known: Known::default(),
+        sites: &SITES,
+        clients: &CLIENTS,
+        private: &PRIVATE,
+        client: None,
+        answers: &ANSWERS,
+    }
 }

@@ -1,0 +1,172 @@
+//! Changing many sites at once: one field with its differences first, another client, removal.
+
+use super::rounds::meant;
+use super::{form_again, render};
+use crate::error::PageResult;
+use crate::session::{Fields, Posted, Reader};
+use crate::state::App;
+use crate::view::Frame;
+use askama::Template;
+use axum::extract::State;
+use axum::response::{IntoResponse, Redirect};
+use newtfern_acts::{ActError, BULK_FIELDS, BulkChange};
+use newtfern_core::country;
+use newtfern_core::site::SiteField;
+
+/// Something to choose for a field.
+pub struct Choice {
+    id: String,
+    name: String,
+}
+
+/// A field with what it takes; nothing to choose where it is typed.
+struct Settable {
+    field: SiteField,
+    choices: Vec<Choice>,
+}
+
+#[derive(Template)]
+#[template(path = "bulk.html")]
+struct Page {
+    frame: Frame,
+    sites: Vec<i64>,
+    ids: String,
+    fields: Vec<Settable>,
+    clients: Vec<(i64, String)>,
+    /// What is looked at: a field, its value, and what it would do.
+    chosen: Option<(SiteField, String)>,
+    changes: Vec<BulkChange>,
+    problem: String,
+}
+
+impl Page {
+    fn changing(&self) -> usize {
+        let real = |c: &&BulkChange| c.problem.is_none() && c.before != c.after;
+        self.changes.iter().filter(real).count()
+    }
+
+    fn refused(&self) -> usize {
+        self.changes.iter().filter(|c| c.problem.is_some()).count()
+    }
+}
+
+async fn choices(app: &App, field: SiteField) -> PageResult<Vec<Choice>> {
+    let store = app.store();
+    let choice = |id: &str, name: &str| Choice {
+        id: id.to_string(),
+        name: name.to_string(),
+    };
+    Ok(match field {
+        SiteField::Platform => {
+            let all = store.platforms().await?;
+            all.iter().map(|p| choice(&p.id, &p.name)).collect()
+        }
+        SiteField::Slot => {
+            let all = store.platforms().await?;
+            let slots = all.iter().flat_map(|p| {
+                let named = |s: &newtfern_core::platform::Slot| {
+                    choice(&s.id, &format!("{}: {}", p.name, s.name))
+                };
+                p.slots.iter().map(named).collect::<Vec<_>>()
+            });
+            slots.collect()
+        }
+        SiteField::Supplier => {
+            let all = store.all_suppliers().await?;
+            all.iter().map(|s| choice(&s.id, &s.name)).collect()
+        }
+        SiteField::Consent => {
+            let all = store.consent_managers().await?;
+            all.iter().map(|m| choice(&m.id, &m.name)).collect()
+        }
+        SiteField::Country => {
+            let all = country::COUNTRIES.iter();
+            all.map(|(code, name)| choice(code, name)).collect()
+        }
+        _ => Vec::new(),
+    })
+}
+
+fn field_of(f: &Fields) -> Option<SiteField> {
+    let named = f.get("field");
+    BULK_FIELDS.into_iter().find(|b| b.heading() == named)
+}
+
+async fn page_of(app: &App, reader: &Reader, f: &Fields, problem: String) -> PageResult<Page> {
+    let sites = meant(app, f).await?;
+    let chosen = field_of(f).map(|field| (field, f.get("value").to_string()));
+    let changes = match &chosen {
+        Some((field, value)) => app.acts.show_bulk(&sites, *field, value).await?,
+        None => Vec::new(),
+    };
+    let mut fields = Vec::new();
+    for field in BULK_FIELDS {
+        fields.push(Settable {
+            choices: choices(app, field).await?,
+            field,
+        });
+    }
+    let ids: Vec<String> = sites.iter().map(i64::to_string).collect();
+    Ok(Page {
+        frame: Frame::new(app, reader, "Change many sites", "", "").await?,
+        ids: ids.join(","),
+        sites,
+        fields,
+        clients: app.store().client_names().await?,
+        chosen,
+        changes,
+        problem,
+    })
+}
+
+/// What can be done with the ticked sites; with a field and a value, what that would change.
+///
+/// # Errors
+/// Where the database refuses.
+pub async fn show(State(app): State<App>, posted: Posted) -> PageResult {
+    let page = page_of(&app, &posted.reader(), &posted.fields, String::new()).await?;
+    if page.sites.is_empty() {
+        let why = "No site is ticked: tick the rows that this is for.";
+        return Err(ActError::Bad(why.into()).into());
+    }
+    render(&page)
+}
+
+/// Does what was chosen.
+///
+/// # Errors
+/// Where the database refuses; what cannot be done is told with the page.
+pub async fn act(State(app): State<App>, posted: Posted) -> PageResult {
+    let f = &posted.fields;
+    let sites = meant(&app, f).await?;
+    let actor = posted.actor();
+    let done = match f.get("act") {
+        "set" => match field_of(f) {
+            Some(field) => {
+                let set = app.acts.set_bulk(&actor, &sites, field, f.get("value"));
+                set.await.map(|_| "/lens/estate".to_string())
+            }
+            None => Err(ActError::Bad("Choose what to set.".into())),
+        },
+        "move" => {
+            let client = f.get("client_id").parse().unwrap_or(0);
+            let moved = app.acts.move_sites(&actor, &sites, client);
+            moved
+                .await
+                .map(|()| format!("/lens/estate?client={client}"))
+        }
+        "remove" => {
+            let removed = app.acts.remove_sites(&actor, &sites);
+            removed.await.map(|id| format!("/removed?last={id}"))
+        }
+        _ => Err(ActError::Bad("There is no such act.".into())),
+    };
+    match done {
+        Ok(to) => Ok(Redirect::to(&to).into_response()),
+        Err(error @ (ActError::Bad(_) | ActError::Fields(_))) => {
+            let page = page_of(&app, &posted.reader(), f, error.to_string()).await?;
+            form_again(&page)
+        }
+        Err(other) => Err(other.into()),
+    }
+}
