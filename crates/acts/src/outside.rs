@@ -21,6 +21,8 @@ pub struct Looked {
 pub struct SlotText {
     pub text: String,
     pub version: Option<u64>,
+    /// What it holds is what visitors get; nothing where the platform does not say.
+    pub published: Option<bool>,
 }
 
 #[derive(Debug, Clone, thiserror::Error)]
@@ -47,4 +49,6 @@ pub trait Outside: Send + Sync {
         token: &str,
         text: &SlotText,
     ) -> Result<(), SlotError>;
+    /// Makes what the slots hold what visitors get.
+    async fn publish(&self, address: &Url, token: &str) -> Result<(), SlotError>;
 }

@@ -57,6 +57,30 @@ impl Acts {
         Ok(round)
     }
 
+    /// Puts back what a round of pushes wrote, on all sites on which it stands.
+    ///
+    /// # Errors
+    /// [`ActError::Bad`] where nothing of it stands any more.
+    pub async fn start_put_back(&self, actor: &Actor, round: i64) -> Result<i64> {
+        actor.may(Role::Technician)?;
+        let sites = self.store.pushed_sites(round).await?;
+        if sites.is_empty() {
+            let why = "Nothing of this round is left to be put back.";
+            return Err(ActError::Bad(why.into()));
+        }
+        let title = format!("{}: {}", JobKind::PutBack.title(), of_sites(sites.len()));
+        let mut tx = self.store.begin().await?;
+        let kind = JobKind::PutBack;
+        let back = tx.start_round(kind, &title, &actor.name, &sites, Urgency::Round);
+        let back = back.await?;
+        tx.set_of_round(back, round).await?;
+        let detail = json!({"of": round, "sites": sites.len()});
+        let subject = format!("round {back}");
+        record(&mut tx, actor, "started a round", &subject, detail).await?;
+        tx.commit().await?;
+        Ok(back)
+    }
+
     /// A new round for the sites whose jobs failed in this one.
     ///
     /// # Errors

@@ -20,11 +20,15 @@ pub enum JobKind {
     Survey,
     /// Look at the whole site: each page by HTTP, a sample of them in a browser.
     Pages,
+    /// Publish the snippet into the site's slot.
+    Push,
+    /// Put back what a round of pushes wrote.
+    PutBack,
 }
 
 impl JobKind {
     /// In the order in which they are offered.
-    pub const ALL: [JobKind; 7] = [
+    pub const ALL: [JobKind; 9] = [
         JobKind::Check,
         JobKind::Echo,
         JobKind::Weigh,
@@ -32,6 +36,8 @@ impl JobKind {
         JobKind::Sheet,
         JobKind::Survey,
         JobKind::Pages,
+        JobKind::Push,
+        JobKind::PutBack,
     ];
 
     /// As it is stored and posted.
@@ -44,6 +50,8 @@ impl JobKind {
             JobKind::Sheet => "sheet",
             JobKind::Survey => "survey",
             JobKind::Pages => "pages",
+            JobKind::Push => "push",
+            JobKind::PutBack => "put_back",
         }
     }
 
@@ -62,6 +70,8 @@ impl JobKind {
             JobKind::Sheet => "Handover sheets",
             JobKind::Survey => "Survey",
             JobKind::Pages => "Check all pages",
+            JobKind::Push => "Publish to the sites",
+            JobKind::PutBack => "Put back",
         }
     }
 
@@ -75,6 +85,8 @@ impl JobKind {
             JobKind::Sheet => "Make the sheet",
             JobKind::Survey => "Survey the site",
             JobKind::Pages => "Check all pages",
+            JobKind::Push => "Publish to the site",
+            JobKind::PutBack => "Put back",
         }
     }
 
@@ -86,7 +98,7 @@ impl JobKind {
     /// Total time after which a job is given up, seconds.
     pub fn most_s(self) -> u64 {
         match self {
-            JobKind::Check | JobKind::Preview => 120,
+            JobKind::Check | JobKind::Preview | JobKind::Push | JobKind::PutBack => 120,
             JobKind::Echo | JobKind::Survey => 180,
             JobKind::Sheet => 120,
             JobKind::Pages => 600,

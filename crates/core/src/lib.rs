@@ -18,6 +18,7 @@ pub mod consent;
 pub mod country;
 pub mod derive;
 pub mod design;
+pub mod diary;
 pub mod echo;
 pub mod expectation;
 pub mod family;

@@ -46,6 +46,9 @@ pub struct Interface {
     pub read: String,
     /// Address that takes the text of a slot.
     pub write: String,
+    /// Address that makes what the slots hold what visitors get, where that is a step of its own (`POST`).
+    #[serde(default)]
+    pub publish: Option<String>,
 }
 
 impl Interface {
@@ -220,6 +223,11 @@ fn gated(snippet: &str, manager: &ConsentManager) -> String {
         gating.script_type, gating.attribute
     );
     snippet.replace("<script", &mark)
+}
+
+/// The form of a snippet for a slot that takes script text.
+pub(crate) fn fitted_text(supplier: &Supplier, key: &str) -> String {
+    script_text(&supplier.snippet_for(key))
 }
 
 /// Unwrapped script text: inline parts as they are, external parts as code that makes the element.

@@ -75,6 +75,7 @@ impl Outside for Probe {
             200 => Ok(SlotText {
                 text: body["text"].as_str().unwrap_or_default().to_string(),
                 version: body["version"].as_u64(),
+                published: body["published"].as_bool(),
             }),
             401 | 403 => Err(SlotError::Token),
             other => Err(SlotError::Status(other)),
@@ -99,6 +100,21 @@ impl Outside for Probe {
             200..=299 => Ok(()),
             401 | 403 => Err(SlotError::Token),
             409 => Err(SlotError::Conflict),
+            other => Err(SlotError::Status(other)),
+        }
+    }
+
+    async fn publish(&self, address: &Url, token: &str) -> Result<(), SlotError> {
+        let (status, _) = self
+            .http()
+            .await
+            .map_err(SlotError::Unreachable)?
+            .json("POST", address, Some(&json!({})), Some(token))
+            .await
+            .map_err(|f| SlotError::Unreachable(f.text))?;
+        match status {
+            200..=299 => Ok(()),
+            401 | 403 => Err(SlotError::Token),
             other => Err(SlotError::Status(other)),
         }
     }

@@ -10,6 +10,8 @@ pub mod checks;
 pub mod client_tokens;
 pub mod clients;
 mod compiled;
+pub mod diary;
+pub mod errands;
 pub mod handovers;
 pub mod history;
 pub mod imports;

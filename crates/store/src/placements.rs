@@ -23,6 +23,10 @@ pub struct Placement {
     pub at: Moment,
     /// When the text before was put back.
     pub put_back_at: Option<Moment>,
+    /// The first of those that were written together.
+    pub batch: Option<i64>,
+    /// The round that pushed to many sites.
+    pub round_id: Option<i64>,
 }
 
 /// A push to keep.
@@ -39,6 +43,10 @@ pub struct NewPlacement<'a> {
     pub ours: &'a str,
     /// Who pushes.
     pub who: &'a str,
+    /// The first of those that are written together; none for that one itself.
+    pub batch: Option<i64>,
+    /// The round that pushes to many sites.
+    pub round: Option<i64>,
 }
 
 impl Store {
@@ -48,8 +56,8 @@ impl Store {
     /// Where the database refuses.
     pub async fn placements(&self, site: i64) -> Result<Vec<Placement>> {
         sqlx::query_as(
-            "select id, site_id, slot_id, before_text, after_text, ours, who, at, put_back_at \
-            from placements where site_id = $1 order by id desc limit 20",
+            "select id, site_id, slot_id, before_text, after_text, ours, who, at, put_back_at, batch, round_id \
+            from placements where site_id = $1 order by id desc limit 60",
         )
         .bind(site)
         .fetch_all(&self.pool)
@@ -65,8 +73,9 @@ impl Tx {
     /// Where the database refuses.
     pub async fn add_placement(&mut self, new: &NewPlacement<'_>) -> Result<i64> {
         sqlx::query_scalar(
-            "insert into placements (site_id, slot_id, before_text, after_text, ours, who) \
-            values ($1, $2, $3, $4, $5, $6) returning id",
+            "with n as (select nextval(pg_get_serial_sequence('placements', 'id')) as id) \
+            insert into placements (id, site_id, slot_id, before_text, after_text, ours, who, batch, round_id) \
+            overriding system value select n.id, $1, $2, $3, $4, $5, $6, coalesce($7, n.id), $8 from n returning id",
         )
         .bind(new.site)
         .bind(new.slot)
@@ -74,6 +83,8 @@ impl Tx {
         .bind(crate::text::clean(new.after))
         .bind(crate::text::clean(new.ours))
         .bind(new.who)
+        .bind(new.batch)
+        .bind(new.round)
         .fetch_one(&mut *self.inner)
         .await
         .map_err(doing("keeping what a slot held"))

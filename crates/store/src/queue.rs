@@ -287,6 +287,20 @@ impl Tx {
         Ok(round)
     }
 
+    /// A round puts back what another one pushed.
+    ///
+    /// # Errors
+    /// Where the database refuses.
+    pub async fn set_of_round(&mut self, round: i64, of: i64) -> Result<()> {
+        sqlx::query("update rounds set of_round = $2 where id = $1")
+            .bind(round)
+            .bind(of)
+            .execute(&mut *self.inner)
+            .await
+            .map(|_| ())
+            .map_err(doing("starting a round"))
+    }
+
     /// Jobs that wait are cancelled; those under way hear of it within seconds.
     ///
     /// # Errors

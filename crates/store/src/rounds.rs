@@ -18,6 +18,8 @@ pub struct Round {
     pub created_at: Moment,
     /// When it was cancelled.
     pub cancelled_at: Option<Moment>,
+    /// The round whose pushes this one puts back.
+    pub of_round: Option<i64>,
     /// Jobs in all.
     pub total: i64,
     /// Jobs that were done.
@@ -69,7 +71,7 @@ pub struct JobRow {
     pub progress_of: i32,
 }
 
-const ROUND: &str = "select r.id, r.kind, r.title, r.who, r.created_at, r.cancelled_at, count(j.id) as total, \
+const ROUND: &str = "select r.id, r.kind, r.title, r.who, r.created_at, r.cancelled_at, r.of_round, count(j.id) as total, \
     count(*) filter (where j.state = 'done') as done, \
     count(*) filter (where j.state = 'failed') as failed, \
     count(*) filter (where j.state = 'running') as running, \
@@ -195,6 +197,20 @@ impl Store {
         .fetch_all(&self.pool)
         .await
         .map_err(doing("listing jobs"))
+    }
+
+    /// Sites on which a round's pushes stand, not put back.
+    ///
+    /// # Errors
+    /// Where the database refuses.
+    pub async fn pushed_sites(&self, round: i64) -> Result<Vec<i64>> {
+        sqlx::query_scalar(
+            "select distinct site_id from placements where round_id = $1 and put_back_at is null",
+        )
+        .bind(round)
+        .fetch_all(&self.pool)
+        .await
+        .map_err(doing("listing pushes"))
     }
 
     /// One page of a round's jobs: what is under way first.

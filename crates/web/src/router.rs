@@ -59,6 +59,9 @@ const SMALL_FORM: usize = 16 << 10;
 
 fn account_routes() -> Router<App> {
     Router::new()
+        .route("/placing/{token}", get(errand::page))
+        .route("/placing/{token}/done", post(errand::done))
+        .route("/placing/{token}/ask", post(errand::ask))
         .route("/sign-in", get(sign_in::form).post(sign_in::submit))
         .route(
             "/sign-in/second",
@@ -104,6 +107,9 @@ fn site_routes() -> Router<App> {
         .route("/imports/{id}/refused.csv", get(intake::refused))
         .route("/bulk/change", post(bulk::show))
         .route("/bulk/act", post(bulk::act))
+        .route("/bulk/publish", post(push_many::show))
+        .route("/bulk/links", post(errand::make_many))
+        .route("/rounds/{id}/put-back", post(push_many::put_back))
         .route("/removed", get(removed::page).post(removed::bring_back))
         .route("/sites/{id}/expectation.toml", get(outtake::expectation))
         .route("/sites/{id}", get(bench::page))
@@ -121,6 +127,11 @@ fn site_routes() -> Router<App> {
         .route("/sites/{id}/place", get(place::page))
         .route("/sites/{id}/place/push", post(place::push))
         .route("/sites/{id}/place/back", post(place::put_back))
+        .route("/sites/{id}/place/off", post(place::off))
+        .route("/sites/{id}/diary", get(diary::page).post(diary::write))
+        .route("/sites/{id}/errands", post(errand::make))
+        .route("/errands/{id}/answer", post(errand::answer))
+        .route("/errands/{id}/withdraw", post(errand::withdraw))
         .route("/sites/{id}/act", post(rounds::act))
         .route("/handovers/{id}", get(handover::preview))
         .route("/handovers/{id}/pdf", get(handover::pdf))

@@ -15,3 +15,4 @@ where not exists (select 1 from check_blobs k where k.key = l.key and k.check_id
   and not exists (select 1 from clients c where c.logo = l.key)
   and not exists (select 1 from handovers h where h.pdf = l.key)
   and not exists (select 1 from removed_sites d where l.key = any(d.blobs))
+  and not exists (select 1 from diary e where e.photo = l.key)

@@ -277,7 +277,7 @@ pub async fn change(State(app): State<App>, Path(id): Path<i64>, posted: Posted)
 }
 
 /// What a logo may be: told by its first bytes, not by its name.
-fn logo_kind(bytes: &[u8]) -> Option<(&'static str, &'static str)> {
+pub(super) fn picture_kind(bytes: &[u8]) -> Option<(&'static str, &'static str)> {
     if bytes.starts_with(b"\x89PNG\r\n\x1a\n") {
         Some(("png", "image/png"))
     } else if bytes.starts_with(b"\xff\xd8\xff") {
@@ -303,7 +303,7 @@ pub async fn logo(
 ) -> PageResult {
     let (csrf, bytes) = upload(&mut form, "logo").await?;
     check(&reader.0, &csrf)?;
-    let (extension, media_type) = logo_kind(&bytes)
+    let (extension, media_type) = picture_kind(&bytes)
         .ok_or_else(|| PageError::Bad("The logo must be a PNG, JPEG or SVG picture.".into()))?;
     app.acts
         .set_logo(&reader.actor(), id, bytes, extension, media_type)
@@ -323,19 +323,19 @@ pub async fn tokens(State(app): State<App>, _: Reader, Path(id): Path<i64>) -> P
 
 #[cfg(test)]
 mod tests {
-    use super::logo_kind;
+    use super::picture_kind;
 
     #[test]
     fn logos_are_told_by_their_bytes() {
         assert_eq!(
-            logo_kind(b"\x89PNG\r\n\x1a\nrest").map(|k| k.0),
+            picture_kind(b"\x89PNG\r\n\x1a\nrest").map(|k| k.0),
             Some("png")
         );
         assert_eq!(
-            logo_kind(b"<?xml version='1.0'?><svg xmlns='x'/>").map(|k| k.0),
+            picture_kind(b"<?xml version='1.0'?><svg xmlns='x'/>").map(|k| k.0),
             Some("svg")
         );
-        assert_eq!(logo_kind(b"<html><svg>"), None);
-        assert_eq!(logo_kind(b""), None);
+        assert_eq!(picture_kind(b"<html><svg>"), None);
+        assert_eq!(picture_kind(b""), None);
     }
 }

@@ -1,7 +1,7 @@
 //! Handover sheets: for us to look at, and for the client by a link that expires and can be withdrawn.
 
 use super::blobs::answer;
-use crate::error::{PageError, PageResult, message};
+use crate::error::{PageError, PageResult};
 use crate::session::{Fields, Posted, Reader};
 use crate::sheet;
 use crate::state::App;
@@ -10,7 +10,7 @@ use askama::Template;
 use axum::body::Bytes;
 use axum::extract::{Path, State};
 use axum::http::StatusCode;
-use axum::response::{Html, IntoResponse, Redirect, Response};
+use axum::response::{Html, IntoResponse, Redirect};
 use newtfern_acts::ActError;
 use newtfern_acts::store::handovers::Handover;
 
@@ -99,14 +99,6 @@ pub async fn withdraw(State(app): State<App>, Path(id): Path<i64>, posted: Poste
     Ok(Redirect::to(&format!("/sites/{site}#hand_over")).into_response())
 }
 
-/// One answer for unknown, expired and withdrawn links: it tells a stranger nothing.
-fn gone() -> Response {
-    let words =
-        "It has expired, was withdrawn, or was not copied whole. Ask your agency for a new one.";
-    let page = message("This link does not work", words);
-    (StatusCode::NOT_FOUND, Html(page)).into_response()
-}
-
 fn shown(h: &Handover, token: &str, problem: &str, typed: &str) -> PageResult {
     let under = ForClient {
         token,
@@ -131,7 +123,7 @@ fn shown(h: &Handover, token: &str, problem: &str, typed: &str) -> PageResult {
 pub async fn for_client(State(app): State<App>, Path(token): Path<String>) -> PageResult {
     match app.store().handover_by_token(&token).await? {
         Some(h) => shown(&h, &token, "", ""),
-        None => Ok(gone()),
+        None => Ok(super::message_gone()),
     }
 }
 
@@ -141,7 +133,7 @@ pub async fn for_client(State(app): State<App>, Path(token): Path<String>) -> Pa
 /// Where the database refuses.
 pub async fn accept(State(app): State<App>, Path(token): Path<String>, body: Bytes) -> PageResult {
     let Some(h) = app.store().handover_by_token(&token).await? else {
-        return Ok(gone());
+        return Ok(super::message_gone());
     };
     let fields = Fields::parse(&body);
     let by = fields.get("by");
@@ -159,6 +151,6 @@ pub async fn accept(State(app): State<App>, Path(token): Path<String>, body: Byt
 pub async fn pdf_for_client(State(app): State<App>, Path(token): Path<String>) -> PageResult {
     match app.store().handover_by_token(&token).await? {
         Some(h) => pdf_of(&app, &h).await,
-        None => Ok(gone()),
+        None => Ok(super::message_gone()),
     }
 }

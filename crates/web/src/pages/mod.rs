@@ -7,6 +7,8 @@ pub mod bulk;
 pub mod client_acts;
 pub mod clients;
 pub mod design;
+pub mod diary;
+pub mod errand;
 pub mod events;
 pub mod handover;
 pub mod health;
@@ -18,6 +20,7 @@ pub mod outtake;
 pub mod people;
 pub mod place;
 pub mod profiles;
+pub mod push_many;
 pub mod removed;
 pub mod rounds;
 pub mod settings;
@@ -47,6 +50,14 @@ pub(crate) async fn site_of(app: &App, id: i64) -> PageResult<Site> {
         .site(id)
         .await?
         .ok_or(PageError::NotFound("site"))
+}
+
+/// One answer for unknown, expired and withdrawn links: it tells a stranger nothing.
+pub(crate) fn message_gone() -> Response {
+    let words =
+        "It has expired, was withdrawn, or was not copied whole. Ask your agency for a new one.";
+    let page = crate::error::message("This link does not work", words);
+    (StatusCode::NOT_FOUND, Html(page)).into_response()
 }
 
 /// A file to keep.

@@ -1,6 +1,7 @@
 //! Placing: the fitted snippet with its steps, or a push through the platform's own interface, with what
 //! every slot of the site holds.
 
+use super::push_many::Changed;
 use super::render;
 use crate::error::PageResult;
 use crate::session::{Posted, Reader};
@@ -9,18 +10,19 @@ use crate::view::{Frame, moment};
 use askama::Template;
 use axum::extract::{Path, Query, State};
 use axum::response::{IntoResponse, Redirect};
-use newtfern_acts::PlacePage;
-use newtfern_acts::store::placements::Placement;
+use newtfern_acts::store::errands::Words;
 use newtfern_acts::store::sites::Site;
+use newtfern_acts::{LINK_DAYS, PlacePage, Pushed, SlotView};
 use newtfern_core::family::Family;
+use newtfern_core::placing::Told;
 use newtfern_core::platform::{Advice, Fitted, Platform, Slot};
 use newtfern_core::slot_text::{self, Mark};
 use serde::Deserialize;
 
-struct Step {
-    act: String,
-    check: String,
-    code: bool,
+pub(super) struct Step {
+    pub act: String,
+    pub check: String,
+    pub code: bool,
 }
 
 /// A line of a difference: its class, its sign, its text.
@@ -29,10 +31,10 @@ pub(super) type Line = (&'static str, &'static str, String);
 struct Past {
     id: i64,
     who: String,
-    slot: String,
+    slots: String,
     when: String,
     put_back: bool,
-    lines: Vec<Line>,
+    changes: Vec<Changed>,
 }
 
 /// A slot in the row of slots.
@@ -50,12 +52,27 @@ struct Tab {
 
 /// What a push would do.
 struct Pushing {
-    version: String,
-    changed: bool,
     proven: bool,
     leftovers: Vec<String>,
-    lines: Vec<Line>,
+    told: Vec<Told>,
+    changes: Vec<Changed>,
+    /// What the slots hold is not what visitors get.
+    draft: bool,
 }
+
+/// What taking the widget off would do.
+struct Off {
+    told: Vec<Told>,
+    left: Vec<String>,
+}
+
+/// A link, when it was made, when it was done, what was written with it.
+type Errand = (
+    newtfern_acts::store::errands::Errand,
+    String,
+    Option<String>,
+    Vec<Words>,
+);
 
 #[derive(Template)]
 #[template(path = "place.html")]
@@ -74,7 +91,11 @@ struct Page {
     steps: Vec<Step>,
     problem: String,
     pushing: Option<Pushing>,
+    off: Option<Off>,
+    seen: String,
     past: Vec<Past>,
+    errands: Vec<Errand>,
+    link_days: i64,
     done: String,
 }
 
@@ -93,12 +114,12 @@ pub(super) fn marked((mark, line): (Mark, String)) -> Line {
     }
 }
 
-fn difference(before: &str, after: &str) -> Vec<Line> {
+pub(super) fn difference(before: &str, after: &str) -> Vec<Line> {
     let lines = slot_text::difference(before, after);
     lines.into_iter().map(marked).collect()
 }
 
-fn steps(slot: &Slot) -> Vec<Step> {
+pub(super) fn steps(slot: &Slot) -> Vec<Step> {
     let step = |s: &newtfern_core::platform::Step| Step {
         code: s.act.contains("{{code}}"),
         act: s.act.replace("{{code}}", "").trim().to_string(),
@@ -107,15 +128,35 @@ fn steps(slot: &Slot) -> Vec<Step> {
     slot.steps.iter().map(step).collect()
 }
 
-fn past(p: &Placement) -> Past {
-    Past {
-        id: p.id,
-        who: p.who.clone(),
-        slot: p.slot_id.clone(),
-        when: moment(p.at),
-        put_back: p.put_back_at.is_some(),
-        lines: difference(&p.before_text, &p.after_text),
+/// Pushes that were made together, newest first.
+fn past(page: &PlacePage) -> Vec<Past> {
+    let name = |id: &str| {
+        let slot = page.platform.as_ref().and_then(|p| p.slot(id));
+        slot.map_or_else(|| id.to_string(), |s| s.name.clone())
+    };
+    let mut out: Vec<Past> = Vec::new();
+    for p in &page.past {
+        let changed = Changed {
+            name: name(&p.slot_id),
+            lines: difference(&p.before_text, &p.after_text),
+        };
+        let batch = p.batch.unwrap_or(p.id);
+        match out.last_mut().filter(|last| last.id == batch) {
+            Some(last) => {
+                last.slots = format!("{}, {}", changed.name, last.slots);
+                last.changes.push(changed);
+            }
+            None => out.push(Past {
+                id: batch,
+                who: p.who.clone(),
+                slots: changed.name.clone(),
+                when: moment(p.at),
+                put_back: p.put_back_at.is_some(),
+                changes: vec![changed],
+            }),
+        }
     }
+    out
 }
 
 fn tabs(page: &PlacePage, current: &str) -> Vec<Tab> {
@@ -151,17 +192,35 @@ fn better(advice: &[Advice], shown: &str) -> Option<(String, String)> {
     (best.slot != shown).then(|| (best.slot.clone(), best.name.clone()))
 }
 
-fn pushing(page: &PlacePage, slot_id: &str) -> Option<Pushing> {
+fn pushing(page: &PlacePage) -> Option<Pushing> {
     let push = page.push.as_ref()?;
-    let view = page.slots.iter().find(|v| v.slot.id == slot_id)?;
-    let held = view.held.as_ref()?;
+    let draft = |v: &SlotView| v.held.as_ref().is_some_and(|h| h.published == Some(false));
     Some(Pushing {
-        version: held.version.map(|v| v.to_string()).unwrap_or_default(),
-        changed: push.after.changed,
         proven: push.is_proven(),
-        leftovers: push.leftovers.clone(),
-        lines: difference(&held.text, &push.after.text),
+        leftovers: push.left.clone(),
+        told: push.told.clone(),
+        changes: push.changes.iter().map(Changed::of).collect(),
+        draft: page.slots.iter().any(draft),
     })
+}
+
+async fn errands(app: &App, site: i64) -> PageResult<Vec<Errand>> {
+    let rows = app.store().errands(site).await?;
+    let ids: Vec<i64> = rows.iter().map(|e| e.id).collect();
+    let words = app.store().errand_words(&ids).await?;
+    let of = |id: i64| {
+        words
+            .iter()
+            .filter(|w| w.errand_id == id)
+            .cloned()
+            .collect()
+    };
+    let errand = |e: newtfern_acts::store::errands::Errand| {
+        let (made, done) = (moment(e.created_at), e.done_at.map(moment));
+        let words = of(e.id);
+        (e, made, done, words)
+    };
+    Ok(rows.into_iter().map(errand).collect())
 }
 
 /// Shows the page of placing.
@@ -181,8 +240,12 @@ pub async fn page(
         frame: Frame::new(&app, &reader, &title, Family::Place.key(), "").await?,
         tabs: tabs(&page, &slot_id),
         steps: page.slot.as_ref().map(steps).unwrap_or_default(),
-        pushing: pushing(&page, &slot_id),
-        past: page.past.iter().map(past).collect(),
+        pushing: pushing(&page),
+        past: past(&page),
+        off: page.off.map(|(_, told, left)| Off { told, left }),
+        seen: page.print,
+        errands: errands(&app, id).await?,
+        link_days: LINK_DAYS,
         better: better(&page.advice, &slot_id),
         advice: page.advice.into_iter().find(|a| a.slot == slot_id),
         undo: page.slot.map(|s| s.undo).unwrap_or_default(),
@@ -209,9 +272,24 @@ fn back(id: i64, slot: &str, done: &str) -> Redirect {
 /// Where it would do harm, or the interface refuses.
 pub async fn push(State(app): State<App>, Path(id): Path<i64>, posted: Posted) -> PageResult {
     let f = &posted.fields;
-    let (slot, version) = (f.get("slot"), f.get("version"));
-    let written = app.acts.push(&posted.actor(), id, slot, version).await?;
-    Ok(back(id, slot, if written { "pushed" } else { "same" }).into_response())
+    let (slot, seen) = (f.get("slot"), f.get("seen"));
+    let pushed = app.acts.push(&posted.actor(), id, slot, seen).await?;
+    let done = match pushed {
+        Pushed::Written(_) | Pushed::Published => "pushed",
+        Pushed::Same => "same",
+    };
+    Ok(back(id, slot, done).into_response())
+}
+
+/// Takes the widget off.
+///
+/// # Errors
+/// Where the interface refuses.
+pub async fn off(State(app): State<App>, Path(id): Path<i64>, posted: Posted) -> PageResult {
+    let seen = posted.fields.get("seen");
+    let left = app.acts.take_off(&posted.actor(), id, seen).await?;
+    let done = if left.is_empty() { "off" } else { "" };
+    Ok(back(id, "", done).into_response())
 }
 
 /// Puts back what a slot held.

@@ -1,8 +1,24 @@
 //! All forms of the application that change something, so that each rule for forms is tried on each.
 
 /// What technicians send.
-pub const FORMS: [&str; 21] = [
+pub const FORMS: [&str; 37] = [
     "/bulk",
+    "/bulk/change",
+    "/bulk/act",
+    "/bulk/publish",
+    "/bulk/links",
+    "/imports/1",
+    "/imports/1/cancel",
+    "/removed",
+    "/clients/1/merge",
+    "/clients/1/remove",
+    "/clients/1/token",
+    "/sites/1/pages/rules",
+    "/sites/1/place/off",
+    "/sites/1/errands",
+    "/errands/1/answer",
+    "/errands/1/withdraw",
+    "/rounds/1/put-back",
     "/rounds/1/cancel",
     "/rounds/1/again",
     "/clients",

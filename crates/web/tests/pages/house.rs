@@ -39,6 +39,8 @@ pub struct Stage {
     /// What reading or writing any slot fails with.
     pub failing: Mutex<Option<SlotError>>,
     pub tokens: Mutex<Vec<String>>,
+    /// A slot that cannot be written.
+    pub refused: Mutex<Option<String>>,
     /// Documents by address.
     pub pages: Mutex<HashMap<String, String>>,
 }
@@ -56,6 +58,11 @@ impl Stage {
             .get(address)
             .map(|(text, _)| text.clone())
             .unwrap_or_default()
+    }
+
+    /// This slot cannot be written from now on.
+    pub fn refuse(&self, address: &str) {
+        *self.refused.lock().unwrap() = Some(address.to_string());
     }
 
     /// Somebody else writes into the slot.
@@ -112,7 +119,12 @@ impl Outside for Stage {
         Ok(SlotText {
             text,
             version: Some(version),
+            published: None,
         })
+    }
+
+    async fn publish(&self, _: &Url, token: &str) -> Result<(), SlotError> {
+        self.fails(token)
     }
 
     async fn write_slot(
@@ -122,6 +134,9 @@ impl Outside for Stage {
         text: &SlotText,
     ) -> Result<(), SlotError> {
         self.fails(token)?;
+        if self.refused.lock().unwrap().as_deref() == Some(address.as_str()) {
+            return Err(SlotError::Status(500));
+        }
         let mut slots = self.slots.lock().unwrap();
         let held = slots.entry(address.to_string()).or_default();
         if text.version != Some(held.1) {

@@ -8,6 +8,7 @@ mod bulk;
 mod clients;
 mod fields;
 mod forms;
+mod hand_work;
 mod handover;
 mod house;
 mod intake;

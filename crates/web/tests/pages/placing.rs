@@ -33,10 +33,10 @@ async fn placing() -> Placing {
 }
 
 impl Placing {
-    /// The version of the slot that the page shows, as the form sends it.
-    async fn version(&self) -> String {
+    /// The print of what the slots hold, as the page's form sends it.
+    async fn seen(&self) -> String {
         let text = self.technician.get(&self.page).await.text();
-        text.split("name=\"version\" value=\"")
+        text.split("name=\"seen\" value=\"")
             .nth(1)
             .and_then(|t| t.split('"').next())
             .unwrap_or_default()
@@ -44,13 +44,29 @@ impl Placing {
     }
 
     async fn push(&self) -> crate::house::Answer {
-        let version = self.version().await;
+        let seen = self.print().await;
         self.technician
             .post(
                 &format!("{}/push", self.page),
-                &[("slot", "footer-code"), ("version", &version)],
+                &[("slot", "footer-code"), ("seen", &seen)],
             )
             .await
+    }
+
+    /// The same, from the form that takes the widget off.
+    async fn seen_off(&self) -> String {
+        self.seen().await
+    }
+
+    /// The same, where the page offers no form.
+    async fn print(&self) -> String {
+        let site: i64 = self.page.split('/').nth(2).unwrap().parse().unwrap();
+        self.house
+            .acts()
+            .place_page(site, None)
+            .await
+            .unwrap()
+            .print
     }
 
     async fn put_back(&self, placement: i64) -> crate::house::Answer {
@@ -185,13 +201,13 @@ async fn nothing_is_put_back_over_what_is_no_longer_ours() {
 #[tokio::test]
 async fn a_slot_that_changed_since_it_was_shown_must_be_looked_at_again() {
     let p = placing().await;
-    let version = p.version().await;
+    let seen = p.seen().await;
     p.house.stage.put(SLOT, "<!-- somebody was here -->");
     let late = p
         .technician
         .post(
             &format!("{}/push", p.page),
-            &[("slot", "footer-code"), ("version", &version)],
+            &[("slot", "footer-code"), ("seen", &seen)],
         )
         .await;
     late.is(422).has("changed by somebody else meanwhile");
@@ -199,32 +215,138 @@ async fn a_slot_that_changed_since_it_was_shown_must_be_looked_at_again() {
     assert_eq!(p.house.count("select count(*) from placements").await, 0);
 }
 
+/// Copies in another form or state are replaced in their place, over all slots, told piece by piece; the
+/// whole is put back together.
 #[tokio::test]
-async fn the_same_widget_in_another_form_is_not_placed_twice() {
+async fn wrong_copies_in_every_slot_are_mended_and_put_back_together() {
     let p = placing().await;
-    p.house.stage.put(
-        SLOT,
-        "<script src='http://cdn.brindle.localhost:80/l.js?k=kite-001' defer></script>",
+    let key = "https://site1.example/_tarn/slots/extension-key";
+    let script = "http://cdn.brindle.localhost:80/l.js?k=kite-001";
+    let held = format!(
+        "{OTHERS}<!-- off\n<script async src=\"{script}\"></script>\n-->\n<script src='{script}' defer></script>\n"
+    );
+    p.house.stage.put(SLOT, &held);
+    p.house.stage.put(key, "kite-001");
+    p.technician
+        .get(&p.page)
+        .await
+        .has("a copy in a comment is replaced by the right code")
+        .has("a copy of the code goes")
+        .has("is emptied, since it puts in a second copy")
+        .has("Proven by parsing");
+    assert!(p.push().await.leads().ends_with("done=pushed"));
+    assert_eq!(
+        p.held(),
+        format!("{OTHERS}<script async src=\"{script}\"></script>\n")
+    );
+    assert_eq!(p.house.stage.held(key), "");
+    let last = p.last().await;
+    assert_eq!(
+        p.house
+            .count("select count(distinct batch) from placements")
+            .await,
+        1
     );
     p.technician
         .get(&p.page)
         .await
-        .has("would place it twice")
-        .lacks(">Push</button>");
+        .has("What was published before");
+    p.put_back(last.batch.unwrap()).await.leads();
+    assert_eq!(p.held(), held);
+    assert_eq!(p.house.stage.held(key), "kite-001");
+}
+
+/// Where one of several slots cannot be written, those before it are put back.
+#[tokio::test]
+async fn a_platform_that_fails_half_way_leaves_the_slots_as_they_were() {
+    let p = placing().await;
+    let key = "https://site1.example/_tarn/slots/extension-key";
+    p.house.stage.put(key, "kite-001");
+    let seen = p.seen().await;
+    p.house.stage.refuse(key);
     p.technician
         .post(
             &format!("{}/push", p.page),
-            &[("slot", "footer-code"), ("version", "2")],
+            &[("slot", "footer-code"), ("seen", &seen)],
         )
         .await
         .is(422)
-        .has("would place it twice");
-    // A comment around a copy takes it out of force: then ours is pushed.
-    p.house.stage.put(
-        SLOT,
-        "<!-- <script src='http://cdn.brindle.localhost:80/l.js?k=kite-001'></script> -->\n",
-    );
-    assert!(p.push().await.leads().ends_with("done=pushed"));
+        .has("status 500");
+    assert_eq!(p.held(), OTHERS);
+    assert_eq!(p.house.stage.held(key), "kite-001");
+    assert_eq!(p.house.count("select count(*) from placements").await, 0);
+}
+
+#[tokio::test]
+async fn a_widget_is_taken_off_and_what_was_there_is_kept() {
+    let p = placing().await;
+    p.push().await.leads();
+    let with = p.held();
+    let seen = p.seen_off().await;
+    p.technician
+        .post(&format!("{}/off", p.page), &[("seen", "another")])
+        .await
+        .is(422)
+        .has("changed by somebody else meanwhile");
+    let off = p
+        .technician
+        .post(&format!("{}/off", p.page), &[("seen", &seen)])
+        .await;
+    assert!(off.leads().ends_with("done=off"));
+    assert_eq!(p.held(), OTHERS);
+    p.technician.get("/audit").await.has("took a widget off");
+    p.put_back(p.last().await.id).await.leads();
+    assert_eq!(p.held(), with);
+}
+
+/// Many sites: the differences first, a round that publishes, and one that puts it all back.
+#[tokio::test]
+async fn many_sites_are_published_to_in_a_round_and_put_back() {
+    let p = placing().await;
+    let first = p.page.split('/').nth(2).unwrap().to_string();
+    let client = p.house.client("Other").await;
+    let bare = p.house.site(client, 2).await;
+    let sites = format!("{first},{bare}");
+    p.technician
+        .post("/bulk/publish", &[("sites", &sites)])
+        .await
+        .is(200)
+        .has("Publish to 1 of 2 sites")
+        .has("gets the code, at its end")
+        .has("The site has no token")
+        .has("Make links for the 1 that cannot");
+    assert_eq!(p.held(), OTHERS, "nothing is written yet");
+    let round = p
+        .technician
+        .post("/bulk", &[("sites", &sites), ("kind", "push")])
+        .await;
+    let round = round.leads();
+    let acts = p.house.acts();
+    let mut failed = 0;
+    while let Some(job) = p.house.store().claim().await.unwrap() {
+        if let Err(why) = acts.do_placing(&job).await {
+            failed += 1;
+            acts.fail_job(&job, &why.to_string(), false).await.unwrap();
+        }
+    }
+    assert_eq!(failed, 1, "the site without a token is told");
+    assert!(p.held().contains("l.js?k=kite-001"));
+    p.technician
+        .get(&round)
+        .await
+        .has("published into one slot")
+        .has("has no token")
+        .has("Put back what this round published");
+    let back = p.technician.post(&format!("{round}/put-back"), &[]).await;
+    back.leads();
+    let job = p.house.store().claim().await.unwrap().unwrap();
+    acts.do_placing(&job).await.unwrap();
+    assert_eq!(p.held(), OTHERS);
+    p.technician
+        .post(&format!("{round}/put-back"), &[])
+        .await
+        .is(422)
+        .has("Nothing of this round is left");
 }
 
 #[tokio::test]
@@ -242,12 +364,12 @@ async fn what_would_swallow_the_code_is_told_before_anything_is_pushed() {
             .get(&p.page)
             .await
             .has("would swallow the code")
-            .lacks(">Push</button>");
-        let version = p.house.stage.slots.lock().unwrap()[SLOT].1.to_string();
+            .lacks(">Publish to the site</button>");
+        let seen = p.print().await;
         p.technician
             .post(
                 &format!("{}/push", p.page),
-                &[("slot", "footer-code"), ("version", &version)],
+                &[("slot", "footer-code"), ("seen", &seen)],
             )
             .await
             .is(422)
@@ -262,7 +384,7 @@ async fn what_would_swallow_the_code_is_told_before_anything_is_pushed() {
 #[tokio::test]
 async fn an_interface_that_fails_is_told_in_words_and_nothing_is_lost() {
     let p = placing().await;
-    let version = p.version().await;
+    let seen = p.seen().await;
     for (error, why) in [
         (SlotError::Token, "refuses the token"),
         (
@@ -278,16 +400,14 @@ async fn an_interface_that_fails_is_told_in_words_and_nothing_is_lost() {
             .is(200)
             .has(why)
             .has("Put the code below")
-            .lacks(">Push</button>");
+            .lacks(">Publish to the site</button>");
         p.technician
             .post(
                 &format!("{}/push", p.page),
-                &[("slot", "footer-code"), ("version", &version)],
+                &[("slot", "footer-code"), ("seen", &seen)],
             )
             .await
-            .is(422)
-            .has("Nothing was pushed")
-            .has(why);
+            .is(422);
     }
     *p.house.stage.failing.lock().unwrap() = None;
     assert_eq!(
@@ -321,7 +441,10 @@ async fn each_slot_gets_the_form_that_survives_it() {
     // An unknown slot shows the first, and is refused for a push.
     of("attic").await.has("Site code, end of body");
     p.technician
-        .post(&format!("{}/push", p.page), &[("slot", "attic")])
+        .post(
+            &format!("{}/push", p.page),
+            &[("slot", "attic"), ("seen", &p.print().await)],
+        )
         .await
         .is(422)
         .has("no such slot");
@@ -336,10 +459,11 @@ async fn a_key_field_holds_the_key_alone() {
         .get(&format!("{}?slot=extension-key", p.page))
         .await
         .has("old-key-9");
+    let seen = p.print().await;
     p.technician
         .post(
             &format!("{}/push", p.page),
-            &[("slot", "extension-key"), ("version", "1")],
+            &[("slot", "extension-key"), ("seen", &seen)],
         )
         .await
         .leads();
@@ -434,10 +558,11 @@ async fn what_is_missing_is_named_with_where_to_enter_it() {
         .get(&format!("/sites/{bare}/place"))
         .await
         .has("enter the token");
+    let seen = p.house.acts().place_page(bare, None).await.unwrap().print;
     p.technician
         .post(
             &format!("/sites/{bare}/place/push"),
-            &[("slot", "footer-code")],
+            &[("slot", "footer-code"), ("seen", &seen)],
         )
         .await
         .is(422)

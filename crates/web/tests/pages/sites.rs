@@ -191,7 +191,12 @@ async fn settings_are_kept_the_token_is_sealed_and_never_shown() {
             site.budget_ms,
             site.url.as_str()
         ),
-        ("Star nights", "star-007", 12.5, "https://site1.example/")
+        (
+            "Star nights",
+            "star-007",
+            12.5,
+            "https://elsewhere.example/"
+        )
     );
     assert_eq!(
         house.acts().site_token(id).await.unwrap().unwrap(),

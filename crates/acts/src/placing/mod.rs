@@ -1,16 +1,18 @@
 //! Placing through a platform's interface: what slots hold, a push, a put-back. What a slot held is
 //! kept before anything is written; the proof is the core's, over all slots of the site.
 
-use crate::{ActError, Actor, Acts, Outside, Result, SlotText, record};
+use crate::{ActError, Acts, Outside, Result, SlotText};
+mod push;
+
+pub use push::Pushed;
+
 use newtfern_core::family::Family;
-use newtfern_core::placing::{Held, Placing, PlacingError, Push, put_back};
+use newtfern_core::placing::{Held, Mend, Placing, SlotChange, Told};
 use newtfern_core::platform::{Advice, Fitted, Interface, Platform, Slot, advise};
 use newtfern_core::profile::{ConsentManager, Supplier};
 use newtfern_heavy::heavy;
-use newtfern_store::people::Role;
-use newtfern_store::placements::{NewPlacement, Placement};
+use newtfern_store::placements::Placement;
 use newtfern_store::sites::Site;
-use serde_json::json;
 use url::Url;
 
 /// What one slot holds today, as far as it could be read.
@@ -33,7 +35,11 @@ pub struct PlacePage {
     pub advice: Vec<Advice>,
     pub fitted: Option<Fitted>,
     /// What a push would do.
-    pub push: Option<Push>,
+    pub push: Option<Mend>,
+    /// What taking the widget off would do.
+    pub off: Option<(Vec<SlotChange>, Vec<Told>, Vec<String>)>,
+    /// Print of what the slots hold.
+    pub print: String,
     /// Why there is no code, or no push.
     pub problem: String,
     pub past: Vec<Placement>,
@@ -103,15 +109,6 @@ impl Loaded {
             slots: held.collect(),
         })
     }
-
-    /// What we put into a slot before and did not take back, newest first.
-    fn ours(&self, slot: &Slot) -> Vec<&str> {
-        let ours = self
-            .past
-            .iter()
-            .filter(|p| p.slot_id == slot.id && p.put_back_at.is_none());
-        ours.map(|p| p.ours.as_str()).collect()
-    }
 }
 
 impl Acts {
@@ -150,7 +147,11 @@ impl Acts {
     pub async fn place_page(&self, id: i64, wanted: Option<&str>) -> Result<PlacePage> {
         let l = self.load_placing(id).await?;
         let slots = l.slots(self.outside()).await;
-        let wanted = wanted.unwrap_or(&l.site.slot_id);
+        let wanted = wanted.unwrap_or(&l.site.slot_id).to_string();
+        self.page_of(l, slots, &wanted).await
+    }
+
+    async fn page_of(&self, l: Loaded, slots: Vec<SlotView>, wanted: &str) -> Result<PlacePage> {
         let advice = match (&l.platform, &l.supplier) {
             (Some(platform), Some(supplier)) => {
                 heavy(|| advise(platform, supplier, &l.site.key, l.consent.as_ref())).await
@@ -179,7 +180,7 @@ impl Acts {
                     if let Some(view) = view {
                         problem.push_str(&view.problem);
                         if view.held.is_some() && problem.is_empty() {
-                            match heavy(|| placing.push(slot, &l.ours(slot))).await {
+                            match heavy(|| placing.mend(slot)).await {
                                 Ok(made) => push = Some(made),
                                 Err(error) => problem = format!("{error}."),
                             }
@@ -188,7 +189,13 @@ impl Acts {
                 }
             },
         }
+        let off = match l.placing(&slots) {
+            Ok(placing) => Some(heavy(|| placing.clear()).await).filter(|(c, ..)| !c.is_empty()),
+            Err(_) => None,
+        };
         Ok(PlacePage {
+            off,
+            print: push::print(&slots),
             platform: l.platform,
             past: l.past,
             site: l.site,
@@ -200,97 +207,74 @@ impl Acts {
             problem: sentence(&problem),
         })
     }
+}
 
-    /// Pushes the snippet into a slot. `version` is what the person saw; another state must be seen
-    /// first. Gives whether anything had to be written.
+/// What a push would do to one of many sites.
+pub struct PushShown {
+    pub id: i64,
+    /// Client and name.
+    pub name: String,
+    /// The slot that the code goes into.
+    pub slot: String,
+    pub push: Option<Mend>,
+    /// Why there is none.
+    pub problem: String,
+}
+
+impl Acts {
+    /// What pushing into the usual slot of each site would do; nothing is written.
     ///
     /// # Errors
-    /// Where the push would do harm, or the interface refuses; then the slot is as it was.
-    pub async fn push(&self, actor: &Actor, id: i64, slot: &str, version: &str) -> Result<bool> {
-        actor.may(Role::Technician)?;
-        let l = self.load_placing(id).await?;
-        let slot = slot_of(&l, slot)?;
-        let (write, token) = writable(&l, &slot)?;
-        let slots = l.slots(self.outside()).await;
-        let view = slots.iter().find(|v| v.slot.id == slot.id);
-        let held = view.and_then(|v| v.held.clone()).ok_or_else(|| {
-            let why = view.map(|v| v.problem.clone()).unwrap_or_default();
-            ActError::Bad(format!("Nothing was pushed. {why}"))
-        })?;
-        if version != held.version.map(|v| v.to_string()).unwrap_or_default() {
-            return Err(crate::SlotError::Conflict.into());
+    /// Where the database refuses.
+    pub async fn show_push(&self, sites: &[i64]) -> Result<Vec<PushShown>> {
+        let mut out = Vec::with_capacity(sites.len());
+        // So many at once: each asks a platform of its own.
+        for some in sites.chunks(8) {
+            let mut asked = tokio::task::JoinSet::new();
+            for (n, id) in some.iter().enumerate() {
+                let (acts, id) = (self.clone(), *id);
+                asked.spawn(async move { (n, acts.show_one_push(id).await) });
+            }
+            let mut told = asked.join_all().await;
+            told.sort_by_key(|(n, _)| *n);
+            for (_, shown) in told {
+                out.extend(shown?);
+            }
         }
-        let placing = l.placing(&slots)?;
-        let made = heavy(|| placing.push(&slot, &l.ours(&slot))).await?;
-        if !made.after.changed {
-            return Ok(false);
-        }
-        let mut tx = self.store.begin().await?;
-        // Kept first: if the write fails half-way, what was there is known.
-        let kept = tx
-            .add_placement(&NewPlacement {
-                site: id,
-                slot: &slot.id,
-                before: &held.text,
-                after: &made.after.text,
-                ours: &made.fitted.code,
-                who: &actor.name,
-            })
-            .await?;
-        let detail = json!({"slot": slot.id, "placement": kept, "proven": made.is_proven()});
-        record(&mut tx, actor, "pushed a snippet", &l.site.url, detail).await?;
-        let why = "The snippet was pushed since it was looked at: verify again.";
-        tx.make_stale(&[id], &PLACED, why).await?;
-        let text = SlotText {
-            text: made.after.text,
-            version: held.version,
-        };
-        // Written last: a write that fails leaves nothing behind here.
-        self.outside.write_slot(&write, token, &text).await?;
-        tx.commit().await?;
-        Ok(true)
+        Ok(out)
     }
 
-    /// Puts back what a slot held before a push.
+    async fn show_one_push(&self, id: i64) -> Result<Option<PushShown>> {
+        let l = match self.load_placing(id).await {
+            Ok(l) => l,
+            Err(ActError::NotFound(_)) => return Ok(None),
+            Err(other) => return Err(other),
+        };
+        let mut shown = PushShown {
+            id,
+            name: format!("{}, {}", l.site.client_name, l.site.name),
+            slot: String::new(),
+            push: None,
+            problem: String::new(),
+        };
+        match self.usual_push(&l).await {
+            Ok((slot, push)) => {
+                shown.slot = slot.name;
+                shown.push = Some(push);
+            }
+            Err(ActError::Store(error)) => return Err(error.into()),
+            Err(other) => shown.problem = sentence(&other.to_string()),
+        }
+        Ok(Some(shown))
+    }
+
+    /// What somebody needs who places by hand; the slots are not read for it.
     ///
     /// # Errors
-    /// Where the slot no longer holds what was pushed, or the interface refuses.
-    pub async fn put_back(&self, actor: &Actor, id: i64, placement: i64) -> Result<String> {
-        actor.may(Role::Technician)?;
+    /// Where the site is gone.
+    pub(crate) async fn place_steps(&self, id: i64, slot: &str) -> Result<PlacePage> {
         let l = self.load_placing(id).await?;
-        let found = l
-            .past
-            .iter()
-            .find(|p| p.id == placement && p.put_back_at.is_none());
-        let past = found.ok_or(ActError::NotFound("kept state"))?;
-        let slot = slot_of(&l, &past.slot_id)?;
-        let (write, token) = writable(&l, &slot)?;
-        let platform = l.platform.as_ref().ok_or(ActError::NotFound("platform"))?;
-        let read =
-            address(&l.site.url, platform, &slot, false).ok_or(ActError::NotFound("slot"))?;
-        let held = self.outside.read_slot(&read, token).await?;
-        let text =
-            put_back(&held.text, &past.before_text, &past.after_text, &past.ours).map_err(|e| {
-                match e {
-                    PlacingError::Gone => {
-                        let why = "Nothing was put back: the slot no longer holds what was pushed.";
-                        ActError::Bad(why.into())
-                    }
-                    other => other.into(),
-                }
-            })?;
-        let mut tx = self.store.begin().await?;
-        tx.mark_put_back(past.id).await?;
-        let detail = json!({"slot": slot.id, "placement": past.id});
-        record(&mut tx, actor, "put a slot back", &l.site.url, detail).await?;
-        let why = "The slot was put back since it was looked at: verify again.";
-        tx.make_stale(&[id], &PLACED, why).await?;
-        let version = held.version;
-        self.outside
-            .write_slot(&write, token, &SlotText { text, version })
-            .await?;
-        tx.commit().await?;
-        Ok(slot.id)
+        self.page_of(l, Vec::new(), slot).await
     }
 }
 
@@ -309,18 +293,6 @@ const PLACED: [Family; 8] = [
 fn slot_of(l: &Loaded, id: &str) -> Result<Slot> {
     let slot = l.platform.as_ref().and_then(|p| p.slot(id)).cloned();
     slot.ok_or_else(|| ActError::Bad("This platform has no such slot.".into()))
-}
-
-fn writable<'a>(l: &'a Loaded, slot: &Slot) -> Result<(Url, &'a str)> {
-    let platform = l.platform.as_ref().ok_or(ActError::NotFound("platform"))?;
-    let write = address(&l.site.url, platform, slot, true);
-    match (write, &l.token) {
-        (Some(write), Some(token)) => Ok((write, token)),
-        _ => Err(ActError::Bad(
-            "This slot has no interface, or the site has no token for it: paste the code by hand."
-                .into(),
-        )),
-    }
 }
 
 /// The first letter in capital.

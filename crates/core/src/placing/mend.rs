@@ -1,0 +1,239 @@
+//! What a push makes of all slots of a site: wrong, old and second copies go, the right code stands once,
+//! in the slot that was chosen. Told piece by piece.
+
+use super::spans::{Found, Span, in_markup, in_script};
+use super::{Held, Placing, PlacingError};
+use crate::placement::PieceState;
+use crate::platform::{Fitted, Slot, Takes};
+use crate::slot_text;
+
+/// One slot before and after.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct SlotChange {
+    /// Short name of the slot.
+    pub slot: String,
+    /// As the platform names it.
+    pub name: String,
+    /// Its text today.
+    pub before: String,
+    /// Its text after.
+    pub after: String,
+}
+
+/// One thing that a push does.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Told {
+    /// In which slot, as the platform names it.
+    pub slot: String,
+    /// What, in words.
+    pub what: String,
+    /// The beginning of the piece, where there is one.
+    pub excerpt: String,
+}
+
+/// What a push would do.
+#[derive(Debug, Clone)]
+pub struct Mend {
+    /// The code that goes in, and what the slot makes of it.
+    pub fitted: Fitted,
+    /// Slots that change; empty where all is right already.
+    pub changes: Vec<SlotChange>,
+    /// Each thing that is done.
+    pub told: Vec<Told>,
+    /// Pieces of the supplier that stay and must be taken out by hand; empty where the push is proven.
+    pub left: Vec<String>,
+}
+
+impl Mend {
+    /// The page that results holds the snippet once, with its key, and nothing else of the supplier.
+    pub fn is_proven(&self) -> bool {
+        self.left.is_empty()
+    }
+}
+
+/// A slot's pieces and the text that they stand in.
+fn pieces(placing: &Placing, held: &Held) -> Vec<Span> {
+    match held.slot.takes {
+        Takes::Markup | Takes::Snippet => in_markup(placing.supplier, &held.text),
+        Takes::ScriptText => in_script(placing.supplier, &held.text),
+        Takes::Key | Takes::Address | Takes::Switch => Vec::new(),
+    }
+}
+
+fn is_field(slot: &Slot) -> bool {
+    matches!(slot.takes, Takes::Key | Takes::Address | Takes::Switch)
+}
+
+/// A text without some pieces; a line that is left empty by it goes too. One piece may be replaced.
+fn without(text: &str, gone: &[&Span], replaced: Option<(&Span, &str)>) -> String {
+    let mut out = String::new();
+    let mut at = 0;
+    for span in gone {
+        out.push_str(&text[at..span.at.start]);
+        at = span.at.end;
+        if let Some((_, code)) = replaced.filter(|(s, _)| s == span) {
+            out.push_str(code);
+            continue;
+        }
+        let line_begins = out.is_empty() || out.ends_with('\n');
+        if line_begins && text[at..].starts_with('\n') {
+            at += 1;
+        }
+    }
+    out.push_str(&text[at..]);
+    out
+}
+
+impl Placing<'_> {
+    /// What pushing into a slot would do, over all slots of the site.
+    ///
+    /// # Errors
+    /// [`PlacingError`], where it would do harm.
+    pub fn mend(&self, target: &Slot) -> Result<Mend, PlacingError> {
+        let fitted = self.code(target)?;
+        if !self.slots.iter().any(|h| h.slot.id == target.id) {
+            return Err(PlacingError::Unread(target.name.clone()));
+        }
+        let mut told = Vec::new();
+        let mut changes = Vec::new();
+        for held in &self.slots {
+            let after = match held.slot.id == target.id {
+                true => self.filled(held, &fitted, &mut told),
+                false => self.emptied(held, &mut told),
+            };
+            if after != held.text {
+                changes.push(SlotChange {
+                    slot: held.slot.id.clone(),
+                    name: held.slot.name.clone(),
+                    before: held.text.clone(),
+                    after,
+                });
+            }
+        }
+        let left = self.proof(&changes)?;
+        Ok(Mend {
+            fitted,
+            changes,
+            told,
+            left,
+        })
+    }
+
+    /// What taking the widget off a site would do: every slot without it.
+    pub fn clear(&self) -> (Vec<SlotChange>, Vec<Told>, Vec<String>) {
+        let (mut told, mut changes) = (Vec::new(), Vec::new());
+        for held in &self.slots {
+            let after = self.emptied(held, &mut told);
+            if after != held.text {
+                changes.push(SlotChange {
+                    slot: held.slot.id.clone(),
+                    name: held.slot.name.clone(),
+                    before: held.text.clone(),
+                    after,
+                });
+            }
+        }
+        let page = self.page(&changes);
+        let left = self.pieces(&page).into_iter().map(|p| p.excerpt);
+        (changes, told, left.collect())
+    }
+
+    /// The chosen slot: its right copy is kept where there is one, the first wrong one is replaced in its
+    /// place, others go.
+    fn filled(&self, held: &Held, fitted: &Fitted, told: &mut Vec<Told>) -> String {
+        let mut tell = |what: &str, piece: &str| {
+            told.push(Told {
+                slot: held.slot.name.clone(),
+                what: what.to_string(),
+                excerpt: crate::placement::excerpt(piece),
+            });
+        };
+        let code = fitted.code.trim_end();
+        if is_field(held.slot) {
+            if held.text.trim() != code {
+                let what = match held.text.trim() {
+                    "" => "gets the key",
+                    _ => "gets this site's key in place of what it holds",
+                };
+                tell(what, &held.text);
+                return fitted.code.clone();
+            }
+            return held.text.clone();
+        }
+        let spans = pieces(self, held);
+        let text = |s: &Span| &held.text[s.at.clone()];
+        let right = spans
+            .iter()
+            .find(|s| s.found == Found::Code && text(s).trim() == code.trim());
+        let first = right.or(spans.first());
+        let Some(first) = first else {
+            tell("gets the code, at its end", "");
+            return slot_text::push(&held.text, code, None).text;
+        };
+        let gone: Vec<&Span> = spans
+            .iter()
+            .filter(|s| right.is_none() || *s != first)
+            .collect();
+        for span in &gone {
+            let piece = text(span);
+            match *span == first {
+                true => tell(
+                    &format!("{} is replaced by the right code", span.found.words()),
+                    piece,
+                ),
+                false => tell(&format!("{} goes", span.found.words()), piece),
+            }
+        }
+        without(&held.text, &gone, right.is_none().then_some((first, code)))
+    }
+
+    /// Another slot: it holds nothing of the supplier afterwards.
+    fn emptied(&self, held: &Held, told: &mut Vec<Told>) -> String {
+        let mut tell = |what: String, piece: &str| {
+            told.push(Told {
+                slot: held.slot.name.clone(),
+                what,
+                excerpt: crate::placement::excerpt(piece),
+            });
+        };
+        if is_field(held.slot) {
+            if held.text.trim().is_empty() {
+                return held.text.clone();
+            }
+            let switch = match held.slot.undo.as_str() {
+                "" => "switch its own show switch off as well".to_string(),
+                undo => format!("by hand as well: {undo}"),
+            };
+            tell(
+                format!("is emptied, since it puts in a second copy; {switch}"),
+                &held.text,
+            );
+            return String::new();
+        }
+        let spans = pieces(self, held);
+        for span in &spans {
+            tell(
+                format!("{} goes", span.found.words()),
+                &held.text[span.at.clone()],
+            );
+        }
+        without(&held.text, &spans.iter().collect::<Vec<_>>(), None)
+    }
+
+    /// The page that results, looked through: the right code once; what of the supplier is left beside it.
+    fn proof(&self, changes: &[SlotChange]) -> Result<Vec<String>, PlacingError> {
+        let pieces = self.pieces(&self.page(changes));
+        let good = pieces.iter().filter(|p| self.is_good(p)).count();
+        if good == 0 {
+            let seen: Vec<String> = pieces.iter().map(|p| p.excerpt.clone()).collect();
+            return Err(PlacingError::Swallowed(seen.join("; ")));
+        }
+        if self.times(&pieces) > 1 {
+            return Err(PlacingError::Twice(self.where_good(changes)));
+        }
+        let wrong = pieces
+            .iter()
+            .filter(|p| !self.is_good(p) && p.state != PieceState::Mentioned);
+        Ok(wrong.map(|p| p.excerpt.clone()).collect())
+    }
+}

@@ -1,0 +1,139 @@
+//! Publishing to many sites: the differences first.
+
+use super::place::{Line, difference};
+use super::render;
+use super::rounds::meant;
+use crate::error::{PageError, PageResult};
+use crate::session::Posted;
+use crate::state::App;
+use crate::view::Frame;
+use askama::Template;
+use axum::extract::State;
+use axum::response::{IntoResponse, Redirect};
+use newtfern_acts::PushShown;
+use newtfern_core::job::JobKind;
+use newtfern_core::placing::{SlotChange, Told};
+
+pub struct Changed {
+    pub name: String,
+    pub lines: Vec<Line>,
+}
+
+impl Changed {
+    pub fn of(change: &SlotChange) -> Changed {
+        Changed {
+            name: change.name.clone(),
+            lines: difference(&change.before, &change.after),
+        }
+    }
+}
+
+struct Row {
+    id: i64,
+    name: String,
+    slot: String,
+    summary: String,
+    told: Vec<Told>,
+    changes: Vec<Changed>,
+    problem: String,
+}
+
+#[derive(Template)]
+#[template(path = "push_many.html")]
+struct Page {
+    frame: Frame,
+    shown: Vec<Row>,
+    /// Sites that can be published to, of those that are shown.
+    ready: usize,
+    not_ready: usize,
+    /// Sites beyond those that are shown.
+    more: usize,
+    ids: String,
+    by_hand: String,
+    job: JobKind,
+}
+
+/// Sites whose differences are shown at once.
+const SHOWN: usize = 100;
+
+fn row(shown: PushShown) -> Row {
+    let (told, changes, mut problem) = match &shown.push {
+        Some(push) => (push.told.clone(), push.changes.as_slice(), String::new()),
+        None => (Vec::new(), &[][..], shown.problem),
+    };
+    if let Some(left) = shown.push.as_ref().and_then(|p| p.left.first()) {
+        problem = format!("To take out by hand first: {left}");
+    }
+    let changes: Vec<Changed> = changes.iter().map(Changed::of).collect();
+    let count = |sign: &str| {
+        let lines = changes.iter().flat_map(|c| &c.lines);
+        lines.filter(|l| l.0 == sign).count()
+    };
+    Row {
+        id: shown.id,
+        name: shown.name,
+        slot: shown.slot,
+        summary: format!("{} lines in, {} out", count("added"), count("removed")),
+        told,
+        changes,
+        problem,
+    }
+}
+
+fn list(ids: &[i64]) -> String {
+    let ids: Vec<String> = ids.iter().map(i64::to_string).collect();
+    ids.join(",")
+}
+
+/// What publishing would do to each ticked site.
+///
+/// # Errors
+/// Where no site is ticked.
+pub async fn show(State(app): State<App>, posted: Posted) -> PageResult {
+    let sites = meant(&app, &posted.fields).await?;
+    if sites.is_empty() {
+        let why = "No site is ticked: tick the rows that this is for.";
+        return Err(PageError::Bad(why.into()));
+    }
+    let (first, rest) = sites.split_at(sites.len().min(SHOWN));
+    let shown: Vec<Row> = app
+        .acts
+        .show_push(first)
+        .await?
+        .into_iter()
+        .map(row)
+        .collect();
+    let ready: Vec<i64> = shown
+        .iter()
+        .filter(|s| s.problem.is_empty())
+        .map(|s| s.id)
+        .collect();
+    let by_hand: Vec<i64> = shown
+        .iter()
+        .filter(|s| !s.problem.is_empty())
+        .map(|s| s.id)
+        .collect();
+    render(&Page {
+        frame: Frame::new(&app, &posted.reader(), "Publish to many sites", "place", "").await?,
+        ready: ready.len(),
+        not_ready: by_hand.len(),
+        more: rest.len(),
+        ids: list(&[ready.as_slice(), rest].concat()),
+        by_hand: list(&by_hand),
+        shown,
+        job: JobKind::Push,
+    })
+}
+
+/// Puts back what a round published.
+///
+/// # Errors
+/// Where nothing of it stands any more.
+pub async fn put_back(
+    State(app): State<App>,
+    axum::extract::Path(id): axum::extract::Path<i64>,
+    posted: Posted,
+) -> PageResult {
+    let back = app.acts.start_put_back(&posted.actor(), id).await?;
+    Ok(Redirect::to(&format!("/rounds/{back}")).into_response())
+}
