@@ -23,6 +23,7 @@ mod settings;
 mod sites;
 mod subject;
 mod survey;
+mod tags;
 mod tokens;
 pub mod tries;
 
@@ -52,6 +53,7 @@ pub use settings::HouseRules;
 pub use sites::Added;
 pub use subject::Subject;
 pub use survey::TakeOver;
+pub use tags::TagPage;
 pub use tokens::Token;
 
 /// Who acts.

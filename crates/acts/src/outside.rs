@@ -49,6 +49,14 @@ pub trait Outside: Send + Sync {
         token: &str,
         text: &SlotText,
     ) -> Result<(), SlotError>;
+    /// A call of an interface that speaks JSON.
+    async fn call(
+        &self,
+        method: &str,
+        address: &Url,
+        token: &str,
+        body: Option<&serde_json::Value>,
+    ) -> Result<serde_json::Value, SlotError>;
     /// Makes what the slots hold what visitors get.
     async fn publish(&self, address: &Url, token: &str) -> Result<(), SlotError>;
 }

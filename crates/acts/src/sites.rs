@@ -38,7 +38,9 @@ fn resting_on(field: SiteField) -> &'static [Family] {
         SiteField::On | SiteField::NotOn => &[Place, Load, Pages, HandOver],
         SiteField::Consent => &[Load, Pages, Consent, HandOver],
         SiteField::Country => &[Consent, HandOver],
-        SiteField::Platform | SiteField::Slot => &[Place],
+        SiteField::Platform | SiteField::Slot | SiteField::TagManager | SiteField::TagSet => {
+            &[Place]
+        }
         SiteField::Budget => &[Weigh],
         SiteField::Name | SiteField::Languages | SiteField::TimeZone | SiteField::Contact => &[],
     }

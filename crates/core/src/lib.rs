@@ -44,6 +44,7 @@ pub mod site_check;
 pub mod slot_text;
 pub mod strict_toml;
 pub mod survey;
+pub mod tags;
 pub mod typed;
 pub mod visits;
 pub mod weigh;

@@ -33,6 +33,9 @@ pub struct Platform {
     /// Where the platform offers an interface to its slots.
     #[serde(default)]
     pub interface: Option<Interface>,
+    /// Address at which the platform shows its pages with what is drafted; `{{origin}}` is filled in.
+    #[serde(default)]
+    pub preview: Option<String>,
     /// How a page names the published set that it loads, where this is a tag manager.
     #[serde(default)]
     pub sets: Option<SetMarks>,

@@ -63,6 +63,8 @@ fields! {
     Budget "budget_ms" "budget_ms" "Budget, ms of thread time";
     On "on" "pages_on" "Pages with the widget";
     NotOn "not_on" "pages_not_on" "Pages without it";
+    TagManager "tag_manager" "tag_manager_id" "Tag manager";
+    TagSet "tag_set" "tag_set" "Set of the tag manager";
 }
 
 /// The values of a site's fields, checked. Written as JSON, the names are the database's columns.
@@ -97,6 +99,10 @@ pub struct SiteFields {
     pub pages_on: String,
     /// Patterns of those that must not; they win.
     pub pages_not_on: String,
+    /// Short name of the tag manager that puts code into its pages, if one does.
+    pub tag_manager_id: Option<String>,
+    /// Id of the set that its pages load.
+    pub tag_set: String,
 }
 
 impl Default for SiteFields {
@@ -116,6 +122,8 @@ impl Default for SiteFields {
             budget_ms: USUAL_BUDGET,
             pages_on: String::new(),
             pages_not_on: String::new(),
+            tag_manager_id: None,
+            tag_set: String::new(),
         }
     }
 }
@@ -165,6 +173,8 @@ impl SiteFields {
             SiteField::Budget => self.budget_ms.to_string(),
             SiteField::On => self.pages_on.clone(),
             SiteField::NotOn => self.pages_not_on.clone(),
+            SiteField::TagManager => of(&self.tag_manager_id),
+            SiteField::TagSet => self.tag_set.clone(),
         }
     }
 
@@ -214,6 +224,8 @@ impl SiteFields {
             SiteField::Budget => {}
             SiteField::On => self.pages_on = text,
             SiteField::NotOn => self.pages_not_on = text,
+            SiteField::TagManager => self.tag_manager_id = Some(text),
+            SiteField::TagSet => self.tag_set = text,
         }
     }
 
@@ -250,6 +262,8 @@ impl SiteFields {
             SiteField::Budget => self.budget_ms = budget(text)?,
             SiteField::On => self.pages_on = patterns(text)?,
             SiteField::NotOn => self.pages_not_on = patterns(text)?,
+            SiteField::TagManager => self.tag_manager_id = one_of(text, known.platforms)?,
+            SiteField::TagSet => self.tag_set = text.into(),
         }
         Ok(())
     }

@@ -8,7 +8,7 @@ use newtfern_core::platform::Platform;
 use newtfern_probe::address_check;
 use newtfern_probe::crawl::copy_of;
 use newtfern_probe::http::Http;
-use serde_json::json;
+use serde_json::{Value, json};
 use url::Url;
 
 /// Looks and calls under the network rule as it is now.
@@ -64,22 +64,12 @@ impl Outside for Probe {
     }
 
     async fn read_slot(&self, address: &Url, token: &str) -> Result<SlotText, SlotError> {
-        let (status, body) = self
-            .http()
-            .await
-            .map_err(SlotError::Unreachable)?
-            .json("GET", address, None, Some(token))
-            .await
-            .map_err(|f| SlotError::Unreachable(f.text))?;
-        match status {
-            200 => Ok(SlotText {
-                text: body["text"].as_str().unwrap_or_default().to_string(),
-                version: body["version"].as_u64(),
-                published: body["published"].as_bool(),
-            }),
-            401 | 403 => Err(SlotError::Token),
-            other => Err(SlotError::Status(other)),
-        }
+        let body = self.call("GET", address, token, None).await?;
+        Ok(SlotText {
+            text: body["text"].as_str().unwrap_or_default().to_string(),
+            version: body["version"].as_u64(),
+            published: body["published"].as_bool(),
+        })
     }
 
     async fn write_slot(
@@ -89,32 +79,33 @@ impl Outside for Probe {
         text: &SlotText,
     ) -> Result<(), SlotError> {
         let body = json!({"text": text.text, "version": text.version});
-        let (status, _) = self
-            .http()
+        self.call("PUT", address, token, Some(&body))
             .await
-            .map_err(SlotError::Unreachable)?
-            .json("PUT", address, Some(&body), Some(token))
-            .await
-            .map_err(|f| SlotError::Unreachable(f.text))?;
-        match status {
-            200..=299 => Ok(()),
-            401 | 403 => Err(SlotError::Token),
-            409 => Err(SlotError::Conflict),
-            other => Err(SlotError::Status(other)),
-        }
+            .map(|_| ())
     }
 
     async fn publish(&self, address: &Url, token: &str) -> Result<(), SlotError> {
-        let (status, _) = self
-            .http()
+        self.call("POST", address, token, Some(&json!({})))
             .await
-            .map_err(SlotError::Unreachable)?
-            .json("POST", address, Some(&json!({})), Some(token))
+            .map(|_| ())
+    }
+
+    async fn call(
+        &self,
+        method: &str,
+        address: &Url,
+        token: &str,
+        body: Option<&Value>,
+    ) -> Result<Value, SlotError> {
+        let http = self.http().await.map_err(SlotError::Unreachable)?;
+        let (status, told) = http
+            .json(method, address, body, Some(token))
             .await
             .map_err(|f| SlotError::Unreachable(f.text))?;
         match status {
-            200..=299 => Ok(()),
+            200..=299 => Ok(told),
             401 | 403 => Err(SlotError::Token),
+            409 => Err(SlotError::Conflict),
             other => Err(SlotError::Status(other)),
         }
     }

@@ -128,6 +128,8 @@ fn site_routes() -> Router<App> {
         .route("/sites/{id}/place/push", post(place::push))
         .route("/sites/{id}/place/back", post(place::put_back))
         .route("/sites/{id}/place/off", post(place::off))
+        .route("/sites/{id}/tags/publish", post(place::publish_set))
+        .route("/sites/{id}/tags/file", post(place::set_file))
         .route("/sites/{id}/diary", get(diary::page).post(diary::write))
         .route("/sites/{id}/errands", post(errand::make))
         .route("/errands/{id}/answer", post(errand::answer))

@@ -279,7 +279,7 @@ impl Acts {
 }
 
 /// What rests on the slots.
-const PLACED: [Family; 8] = [
+pub(crate) const PLACED: [Family; 8] = [
     Family::Place,
     Family::Load,
     Family::Pages,

@@ -1,6 +1,7 @@
 //! Writing into the slots of a site: all of them together, what they held kept first, put back together.
 
 use super::{Loaded, PLACED, SlotView, address, slot_of};
+use crate::tags::is_of_set;
 use crate::{ActError, Actor, Acts, Outside, Result, SlotError, SlotText, record};
 use newtfern_core::placing::{Mend, PlacingError, SlotChange, put_back};
 use newtfern_core::platform::{Interface, Slot, advise};
@@ -304,6 +305,10 @@ impl Acts {
         let l = self.load_placing(id).await?;
         let found = |p: &&Placement| p.put_back_at.is_none() && p.batch == Some(placement);
         let past: Vec<Placement> = l.past.iter().filter(found).cloned().collect();
+        if let Some(tag) = past.iter().find(|p| is_of_set(p)) {
+            self.put_tag_back(actor, &l.site, tag).await?;
+            return Ok(String::new());
+        }
         self.put_back_all(actor, &l, past).await
     }
 

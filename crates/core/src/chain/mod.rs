@@ -108,6 +108,10 @@ pub enum Purpose {
     Uncached,
     /// A page of the same site that this one links to.
     Linked,
+    /// The page as its platform would show it if what is drafted were published.
+    Draft,
+    /// A tag manager's set, as [`TagLook`](crate::tags::TagLook) writes it.
+    TagSet,
 }
 
 /// How a link of the chain stands.

@@ -59,7 +59,8 @@ pub fn template(known: Known) -> String {
         match field {
             SiteField::Name => vec!["what people call it".into()],
             SiteField::Address => vec!["https://www.site.example/".into()],
-            SiteField::Platform => ids(known.platforms),
+            SiteField::Platform | SiteField::TagManager => ids(known.platforms),
+            SiteField::TagSet => vec!["as the pages name it".into()],
             SiteField::Supplier => known.suppliers.iter().map(|s| s.id.clone()).collect(),
             SiteField::Consent => ids(known.consents),
             SiteField::Key => vec!["from the client's account".into()],

@@ -25,7 +25,41 @@ pub struct SetMarks {
     pub hosts: Vec<String>,
     /// Regular expressions with a group `set`, tried on addresses of scripts and on inline script text.
     pub patterns: Vec<String>,
+    /// Address that gives a set; `{{set}}` is filled in.
+    #[serde(default)]
+    pub read: Option<String>,
+    /// Address that takes the draft of a set (`PUT` with `version` and `tags`).
+    #[serde(default)]
+    pub write: Option<String>,
+    /// Address that publishes a set (`POST` with `note`, and with `version` an earlier one again).
+    #[serde(default)]
+    pub publish: Option<String>,
 }
+
+impl SetMarks {
+    /// Ids of the sets that a document loads.
+    pub fn in_page(&self, html: &str) -> Vec<String> {
+        let mut out: Vec<String> = Vec::new();
+        for pattern in &self.patterns {
+            let built = regex::RegexBuilder::new(pattern)
+                .size_limit(1 << 20)
+                .build();
+            let Ok(pattern) = built else { continue };
+            let found = pattern
+                .captures_iter(html)
+                .filter_map(|c| Some(c.name("set")?.as_str().to_string()));
+            for set in found {
+                if !out.contains(&set) && out.len() < MOST_SETS {
+                    out.push(set);
+                }
+            }
+        }
+        out
+    }
+}
+
+/// Sets that are told of one page.
+const MOST_SETS: usize = 20;
 
 impl Platform {
     /// How surely a document is of this platform: the weight of the marks seen.
@@ -121,6 +155,7 @@ mod tests {
             },
             slots: vec![],
             interface: None,
+            preview: None,
             sets: None,
         };
         let all = [

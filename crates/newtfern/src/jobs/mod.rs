@@ -97,8 +97,9 @@ async fn check_site(tools: &Tools, job: &Job, s: &Subject) -> Result<()> {
             f.text
         );
     }
+    let mut asides = evidence.asides;
+    asides.extend(tools.acts.beside(s, &evidence.visits).await?);
     let visits = pictures::keep(tools, evidence.visits, evidence.pictures).await?;
-    let asides = evidence.asides;
     let seen = Seen { at, visits, asides };
     tools.acts.finish_check(job, s, seen).await?;
     Ok(())

@@ -224,12 +224,15 @@ async fn accounts(app: &App) -> PageResult<Vec<(String, String)>> {
     let platforms = app.store().platforms().await?;
     let suppliers = app.store().all_suppliers().await?;
     let value = |kind: TokenKind, id: &str| format!("{}:{id}", kind.key());
-    let platforms = platforms.iter().filter(|p| p.interface.is_some()).map(|p| {
-        (
-            value(TokenKind::Platform, &p.id),
-            format!("Platform {}", p.name),
-        )
-    });
+    let platforms = platforms
+        .iter()
+        .filter(|p| p.interface.is_some() || p.sets.is_some())
+        .map(|p| {
+            (
+                value(TokenKind::Platform, &p.id),
+                format!("Platform {}", p.name),
+            )
+        });
     let suppliers = suppliers.iter().map(|s| {
         (
             value(TokenKind::Supplier, &s.id),

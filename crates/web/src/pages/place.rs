@@ -4,15 +4,15 @@
 use super::push_many::Changed;
 use super::render;
 use crate::error::PageResult;
-use crate::session::{Posted, Reader};
+use crate::session::{Posted, Reader, check, upload};
 use crate::state::App;
 use crate::view::{Frame, moment};
 use askama::Template;
-use axum::extract::{Path, Query, State};
+use axum::extract::{Multipart, Path, Query, State};
 use axum::response::{IntoResponse, Redirect};
 use newtfern_acts::store::errands::Words;
 use newtfern_acts::store::sites::Site;
-use newtfern_acts::{LINK_DAYS, PlacePage, Pushed, SlotView};
+use newtfern_acts::{LINK_DAYS, PlacePage, Pushed, SlotView, TagPage};
 use newtfern_core::family::Family;
 use newtfern_core::placing::Told;
 use newtfern_core::platform::{Advice, Fitted, Platform, Slot};
@@ -96,10 +96,13 @@ struct Page {
     past: Vec<Past>,
     errands: Vec<Errand>,
     link_days: i64,
+    tags: Option<TagPage>,
+    /// The set was read from a file, so nothing is published from it.
+    from_file: bool,
     done: String,
 }
 
-#[derive(Deserialize)]
+#[derive(Deserialize, Default)]
 pub struct Asked {
     slot: Option<String>,
     done: Option<String>,
@@ -233,18 +236,30 @@ pub async fn page(
     Path(id): Path<i64>,
     Query(asked): Query<Asked>,
 ) -> PageResult {
+    render(&page_of(&app, &reader, id, asked, None).await?)
+}
+
+async fn page_of(
+    app: &App,
+    reader: &Reader,
+    id: i64,
+    asked: Asked,
+    file: Option<&str>,
+) -> PageResult<Page> {
     let page = app.acts.place_page(id, asked.slot.as_deref()).await?;
     let slot_id = page.slot.as_ref().map(|s| s.id.clone()).unwrap_or_default();
     let title = format!("Place: {}", page.site.name);
-    render(&Page {
-        frame: Frame::new(&app, &reader, &title, Family::Place.key(), "").await?,
+    Ok(Page {
+        frame: Frame::new(app, reader, &title, Family::Place.key(), "").await?,
+        tags: app.acts.tag_page(id, file).await?,
+        from_file: file.is_some(),
         tabs: tabs(&page, &slot_id),
         steps: page.slot.as_ref().map(steps).unwrap_or_default(),
         pushing: pushing(&page),
         past: past(&page),
         off: page.off.map(|(_, told, left)| Off { told, left }),
         seen: page.print,
-        errands: errands(&app, id).await?,
+        errands: errands(app, id).await?,
         link_days: LINK_DAYS,
         better: better(&page.advice, &slot_id),
         advice: page.advice.into_iter().find(|a| a.slot == slot_id),
@@ -279,6 +294,36 @@ pub async fn push(State(app): State<App>, Path(id): Path<i64>, posted: Posted) -
         Pushed::Same => "same",
     };
     Ok(back(id, slot, done).into_response())
+}
+
+/// Places through the tag manager, and publishes its set.
+///
+/// # Errors
+/// Where the set has changed, or the interface refuses.
+pub async fn publish_set(
+    State(app): State<App>,
+    Path(id): Path<i64>,
+    posted: Posted,
+) -> PageResult {
+    let seen = posted.fields.get("seen").parse().unwrap_or(0);
+    let written = app.acts.push_tag(&posted.actor(), id, seen).await?;
+    Ok(back(id, "", if written { "pushed" } else { "same" }).into_response())
+}
+
+/// Shows an exported set of the tag manager, and what placing through it would change.
+///
+/// # Errors
+/// Where the file did not arrive.
+pub async fn set_file(
+    State(app): State<App>,
+    reader: Reader,
+    Path(id): Path<i64>,
+    mut form: Multipart,
+) -> PageResult {
+    let (csrf, bytes) = upload(&mut form, "set").await?;
+    check(&reader.0, &csrf)?;
+    let text = String::from_utf8_lossy(&bytes);
+    render(&page_of(&app, &reader, id, Asked::default(), Some(&text)).await?)
 }
 
 /// Takes the widget off.

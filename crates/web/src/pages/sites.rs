@@ -33,6 +33,7 @@ struct Choices {
     clients: Vec<(i64, String)>,
     suppliers: Vec<Choice>,
     platforms: Vec<Choice>,
+    managers_of_tags: Vec<Choice>,
     managers: Vec<Choice>,
     countries: Vec<Choice>,
     zones: Vec<&'static str>,
@@ -50,6 +51,11 @@ impl Choices {
         Ok(Choices {
             clients,
             suppliers: suppliers.iter().map(|s| choice(&s.id, &s.name)).collect(),
+            managers_of_tags: platforms
+                .iter()
+                .filter(|p| p.sets.is_some())
+                .map(|p| choice(&p.id, &p.name))
+                .collect(),
             platforms: platforms.iter().map(|p| choice(&p.id, &p.name)).collect(),
             managers: managers.iter().map(|m| choice(&m.id, &m.name)).collect(),
             countries: country::COUNTRIES

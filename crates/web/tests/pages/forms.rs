@@ -1,7 +1,7 @@
 //! All forms of the application that change something, so that each rule for forms is tried on each.
 
 /// What technicians send.
-pub const FORMS: [&str; 37] = [
+pub const FORMS: [&str; 38] = [
     "/bulk",
     "/bulk/change",
     "/bulk/act",
@@ -15,6 +15,7 @@ pub const FORMS: [&str; 37] = [
     "/clients/1/token",
     "/sites/1/pages/rules",
     "/sites/1/place/off",
+    "/sites/1/tags/publish",
     "/sites/1/errands",
     "/errands/1/answer",
     "/errands/1/withdraw",

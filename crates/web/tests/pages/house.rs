@@ -39,10 +39,46 @@ pub struct Stage {
     /// What reading or writing any slot fails with.
     pub failing: Mutex<Option<SlotError>>,
     pub tokens: Mutex<Vec<String>>,
+    /// The tag manager.
+    pub tags: Mutex<Tags>,
     /// A slot that cannot be written.
     pub refused: Mutex<Option<String>>,
     /// Documents by address.
     pub pages: Mutex<HashMap<String, String>>,
+}
+
+/// A tag manager with one set, as `docs/add-a-tag-manager.md` says it.
+#[derive(Default)]
+pub struct Tags {
+    pub set: serde_json::Value,
+    pub versions: Vec<serde_json::Value>,
+}
+
+impl Tags {
+    fn answer(
+        &mut self,
+        method: &str,
+        address: &Url,
+        body: Option<&serde_json::Value>,
+    ) -> serde_json::Value {
+        let body = body.cloned().unwrap_or_default();
+        match (method, address.path().ends_with("/publish")) {
+            ("PUT", _) => {
+                self.set["tags"] = body["tags"].clone();
+                self.set["version"] = (self.set["version"].as_u64().unwrap_or(0) + 1).into();
+            }
+            ("POST", true) => {
+                let tags = match body["version"].as_u64() {
+                    Some(v) => self.versions[v as usize - 1].clone(),
+                    None => self.set["tags"].clone(),
+                };
+                self.versions.push(tags.clone());
+                self.set["published"] = serde_json::json!({"version": self.versions.len(), "note": body["note"], "tags": tags});
+            }
+            _ => {}
+        }
+        self.set.clone()
+    }
 }
 
 impl Stage {
@@ -121,6 +157,17 @@ impl Outside for Stage {
             version: Some(version),
             published: None,
         })
+    }
+
+    async fn call(
+        &self,
+        method: &str,
+        address: &Url,
+        token: &str,
+        body: Option<&serde_json::Value>,
+    ) -> Result<serde_json::Value, SlotError> {
+        self.fails(token)?;
+        Ok(self.tags.lock().unwrap().answer(method, address, body))
     }
 
     async fn publish(&self, _: &Url, token: &str) -> Result<(), SlotError> {

@@ -21,3 +21,4 @@ mod serving;
 mod settings;
 mod site_pages;
 mod sites;
+mod tags;

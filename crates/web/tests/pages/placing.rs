@@ -332,7 +332,7 @@ async fn many_sites_are_published_to_in_a_round_and_put_back() {
     assert_eq!(failed, 1, "the site without a token is told");
     assert!(p.held().contains("l.js?k=kite-001"));
     p.technician
-        .get(&round)
+        .get(round)
         .await
         .has("published into one slot")
         .has("has no token")

@@ -13,6 +13,8 @@ pub mod no_key;
 pub mod other_page;
 pub mod rival;
 pub mod stale_cache;
+pub mod tag;
 pub mod twice;
 pub mod unexpected;
+pub mod unpublished;
 pub mod wrong_key;
