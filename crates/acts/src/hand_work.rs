@@ -204,12 +204,10 @@ impl Acts {
     /// [`ActError::NotFound`] where the link does not open.
     pub async fn errand_page(&self, token: &str) -> Result<ErrandPage> {
         let errand = self.open_errand(token).await?;
-        let agency = self.store.setting("agency").await?;
-        let agency = agency.and_then(|v| v.as_str().map(str::to_string));
         Ok(ErrandPage {
             place: self.place_steps(errand.site_id, &errand.slot_id).await?,
             words: self.store.errand_words(&[errand.id]).await?,
-            agency: agency.unwrap_or_default(),
+            agency: self.agency().await?.name,
             errand,
         })
     }

@@ -8,6 +8,7 @@ use newtfern_core::design::{Design, Layer};
 use newtfern_core::expectation::Expectation;
 use newtfern_core::family::design;
 use newtfern_core::intake::{self, Estate, Planned, PlannedRow, Question, Sheet};
+use newtfern_core::site::SiteFields;
 use newtfern_heavy::heavy;
 use newtfern_store::StoreError;
 use newtfern_store::checks::NewCheck;
@@ -154,6 +155,12 @@ impl Acts {
         let names = self.store.client_names().await?;
         let clients: Vec<String> = names.into_iter().map(|(_, name)| name).collect();
         let private = self.store.private_hosts().await?;
+        let agency = self.agency().await?;
+        let usual = SiteFields {
+            country: agency.country,
+            budget_ms: agency.budget_ms,
+            ..SiteFields::default()
+        };
         let planned = heavy(|| {
             choices.known(|known| {
                 intake::plan(
@@ -164,6 +171,7 @@ impl Acts {
                         clients: &clients,
                         private: &private,
                         client,
+                        usual: &usual,
                         answers,
                     },
                 )

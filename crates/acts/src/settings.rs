@@ -1,6 +1,7 @@
 //! The house rules, and tokens of sites' platforms.
 
 use crate::{ActError, Actor, Acts, Result, record, tokens};
+use newtfern_core::agency::Agency;
 use newtfern_core::private_hosts::PrivateHosts;
 use newtfern_store::people::Role;
 use serde_json::json;
@@ -46,6 +47,41 @@ impl Acts {
             "second factor for all": second,
         });
         record(&mut tx, actor, "changed the house rules", "", detail).await?;
+        Ok(tx.commit().await?)
+    }
+
+    /// The agency that runs this installation.
+    ///
+    /// # Errors
+    /// Where the database refuses.
+    pub async fn agency(&self) -> Result<Agency> {
+        let kept = self.store.setting("agency").await?;
+        Ok(kept.map(|v| Agency::read(&v)).unwrap_or_default())
+    }
+
+    /// Keeps what is known of the agency; a logo is replaced where one is given.
+    ///
+    /// # Errors
+    /// [`ActError::Bad`] with everything that cannot be kept.
+    pub async fn set_agency(
+        &self,
+        actor: &Actor,
+        get: &(dyn Fn(&str) -> String + Sync),
+        logo: Option<(Vec<u8>, &str)>,
+    ) -> Result<()> {
+        actor.may(Role::Administrator)?;
+        let (mut agency, wrong) = Agency::typed(&|f| get(f));
+        if !wrong.is_empty() {
+            return Err(ActError::Bad(format!("{}.", wrong.join(". "))));
+        }
+        agency.logo = match logo {
+            Some((bytes, extension)) => Some(self.blobs.put(bytes, extension).await?),
+            None => self.agency().await?.logo,
+        };
+        let kept = json!(agency);
+        let mut tx = self.store.begin().await?;
+        tx.set_setting("agency", &kept).await?;
+        record(&mut tx, actor, "changed the agency", &agency.name, kept).await?;
         Ok(tx.commit().await?)
     }
 

@@ -7,6 +7,7 @@ mod faults;
 mod filled;
 mod hostile;
 mod house;
+mod intake;
 mod kills;
 mod load;
 mod pages;
@@ -57,6 +58,11 @@ async fn main() -> Result<()> {
         if wanted("queue") {
             queue::measure(&store).await?;
         }
+    }
+    if wanted("intake") {
+        let (store, _) = fresh().await?;
+        let folder = tempfile::tempdir()?;
+        intake::measure(&pages::acts(&store, folder.path())?).await?;
     }
     long(&named, &standins, &supplier).await?;
     say(&format!("peak memory of this process: {:.0} MB", peak_mb()));

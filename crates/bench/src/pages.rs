@@ -103,16 +103,20 @@ async fn session(store: &Store) -> Result<String> {
     Ok(session)
 }
 
-fn site(store: &Store, folder: &std::path::Path) -> Result<Router> {
+/// The acts over a database, with nothing outside.
+pub fn acts(store: &Store, folder: &std::path::Path) -> Result<Acts> {
     let sealer = Sealer::from_file(&folder.join("seal.key"))?;
-    let acts = Acts::new(
+    Ok(Acts::new(
         store.clone(),
         Blobs::folder(folder)?,
         sealer,
         Arc::new(NoOutside),
-    );
+    ))
+}
+
+fn site(store: &Store, folder: &std::path::Path) -> Result<Router> {
     Ok(newtfern_web::router::router(App::new(
-        acts,
+        acts(store, folder)?,
         Settings::default(),
     )))
 }
@@ -173,6 +177,18 @@ impl Outside for NoOutside {
         Err(SlotError::Token)
     }
     async fn write_slot(&self, _: &Url, _: &str, _: &SlotText) -> Result<(), SlotError> {
+        Err(SlotError::Token)
+    }
+    async fn call(
+        &self,
+        _: &str,
+        _: &Url,
+        _: &str,
+        _: Option<&serde_json::Value>,
+    ) -> Result<serde_json::Value, SlotError> {
+        Err(SlotError::Token)
+    }
+    async fn publish(&self, _: &Url, _: &str) -> Result<(), SlotError> {
         Err(SlotError::Token)
     }
 }

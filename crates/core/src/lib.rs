@@ -9,6 +9,7 @@
 
 pub mod address;
 pub mod address_template;
+pub mod agency;
 pub mod assess;
 pub mod brand;
 pub mod chain;

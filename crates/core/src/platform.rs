@@ -33,6 +33,9 @@ pub struct Platform {
     /// Where the platform offers an interface to its slots.
     #[serde(default)]
     pub interface: Option<Interface>,
+    /// Address of the desk at which a person works; `{{origin}}` is filled in.
+    #[serde(default)]
+    pub desk: Option<String>,
     /// Address at which the platform shows its pages with what is drafted; `{{origin}}` is filled in.
     #[serde(default)]
     pub preview: Option<String>,

@@ -3,7 +3,9 @@
 
 use crate::address;
 use crate::country;
+use crate::html::Document;
 use crate::pages::PageRules;
+use crate::placement::{is_placeholder, plain_quotes};
 use crate::profile::Supplier;
 use crate::typed;
 use serde::{Deserialize, Serialize};
@@ -193,6 +195,7 @@ impl SiteFields {
                 errors.push(FieldError { field: *field, why });
             }
         }
+        site.take_pasted(known);
         // A key is a supplier's; where the house has only one, it need not be named.
         if let ([only], None, false) = (known.suppliers, &site.supplier_id, site.key.is_empty()) {
             site.supplier_id = Some(only.id.clone());
@@ -239,7 +242,8 @@ impl SiteFields {
     fn set(&mut self, field: SiteField, text: &str, known: Known) -> Result<(), String> {
         let most = match field {
             SiteField::Name => MOST_NAME,
-            SiteField::On | SiteField::NotOn => MOST_RULES,
+            // Code may be pasted where a key is asked for.
+            SiteField::On | SiteField::NotOn | SiteField::Key => MOST_RULES,
             _ => MOST_TEXT,
         };
         let text = typed::text(text, most).map_err(|e| e.to_string())?;
@@ -266,6 +270,29 @@ impl SiteFields {
             SiteField::TagSet => self.tag_set = text.into(),
         }
         Ok(())
+    }
+
+    /// Code that was pasted where a key is asked for gives the key, and whose it is.
+    fn take_pasted(&mut self, known: Known) {
+        if !self
+            .key
+            .contains(['<', '(', '/', '\u{201c}', '\u{201d}', '"'])
+        {
+            return;
+        }
+        let pasted = Document::parse(&self.key).text(0);
+        let plain = plain_quotes(&self.key);
+        // Code that went through an editor is text by now.
+        let texts = [self.key.as_str(), &plain, &pasted];
+        let own = |s: &&&Supplier| Some(&s.id) == self.supplier_id.as_ref();
+        let first = known.suppliers.iter().filter(own);
+        let found = first.chain(known.suppliers.iter()).find_map(|s| {
+            let key = texts.iter().find_map(|t| s.key_in(t))?;
+            (!is_placeholder(&key)).then(|| (s.id.clone(), key))
+        });
+        if let Some((supplier, key)) = found {
+            (self.supplier_id, self.key) = (Some(supplier), key);
+        }
     }
 
     /// A key that its supplier's pattern would never find.
@@ -420,6 +447,31 @@ mod tests {
             }
         }
         assert!(typed(SiteField::Name, &"x".repeat(121)).1[0].contains("120"));
+    }
+
+    /// In whatever damage: the key comes out, with whose it is.
+    #[test]
+    fn code_pasted_for_a_key_gives_the_key() {
+        let code =
+            "<script async src=\"https://cdn.example.test/l.js\" data-key=\"abcd-1234\"></script>";
+        for pasted in [
+            code.to_string(),
+            code.replace('"', "\u{201d}"),
+            code.replace('<', "&lt;").replace('>', "&gt;"),
+            format!("<!-- ours --> {code}"),
+        ] {
+            let (site, errors) = typed(SiteField::Key, &pasted);
+            assert_eq!(errors, Vec::<String>::new(), "{pasted}");
+            assert_eq!(site.key, "abcd-1234");
+            assert_eq!(site.supplier_id.as_deref(), Some("example"));
+        }
+        // What no supplier's pattern knows is told, and not lost.
+        let (site, errors) = typed(
+            SiteField::Key,
+            "<script src=https://other.test/a.js></script>",
+        );
+        assert!(errors[0].contains("form of a key"), "{errors:?}");
+        assert!(site.key.contains("other.test"));
     }
 
     #[test]

@@ -25,9 +25,8 @@ impl Probe {
     }
 
     async fn http(&self) -> Result<Http, String> {
-        let rule = self.store.private_hosts().await;
-        let rule = rule.map_err(|e| format!("the network rule could not be read: {e}"))?;
-        let way = self.ways.under(rule).await.map_err(|e| e.to_string())?;
+        let way = self.ways.now(&self.store).await;
+        let way = way.map_err(|e| format!("the way out could not be made: {e}"))?;
         Ok(way.http)
     }
 }

@@ -1,11 +1,13 @@
 //! The way out under the network rule as it is now: an HTTP client and a pool of browsers.
 
 use anyhow::Result;
+use newtfern_core::agency::Agency;
 use newtfern_core::private_hosts::PrivateHosts;
 use newtfern_probe::browser::Pool;
 use newtfern_probe::crawl::agent;
 use newtfern_probe::guard::Guard;
 use newtfern_probe::http::Http;
+use newtfern_store::Store;
 use std::sync::Arc;
 use tokio::sync::Mutex;
 
@@ -18,17 +20,37 @@ pub struct Way {
     pub crawler: Http,
 }
 
-/// Where a site's owner can complain about our looks.
-fn contact() -> String {
-    std::env::var("NEWTFERN_CONTACT").unwrap_or_default()
+/// What a way out is made by; another one is made where either changes.
+#[derive(Clone, PartialEq)]
+struct Rule {
+    private: PrivateHosts,
+    /// Where a site's owner can complain about our looks.
+    contact: String,
+}
+
+impl Rule {
+    /// As it is now. A contact of the environment goes before the agency's.
+    async fn now(store: &Store) -> Result<Rule> {
+        let contact = match std::env::var("NEWTFERN_CONTACT") {
+            Ok(contact) if !contact.is_empty() => contact,
+            _ => {
+                let kept = store.setting("agency").await?;
+                kept.map(|v| Agency::read(&v).contact).unwrap_or_default()
+            }
+        };
+        Ok(Rule {
+            private: store.private_hosts().await?,
+            contact,
+        })
+    }
 }
 
 impl Way {
-    fn new(private: PrivateHosts) -> Result<Way> {
-        let guard = Guard::new(private);
+    fn new(rule: &Rule) -> Result<Way> {
+        let guard = Guard::new(rule.private.clone());
         Ok(Way {
             pool: Arc::new(Pool::new(guard.clone(), None)),
-            crawler: Http::called(guard.clone(), None, &agent(&contact()))?,
+            crawler: Http::called(guard.clone(), None, &agent(&rule.contact))?,
             http: Http::new(guard, None)?,
         })
     }
@@ -36,20 +58,21 @@ impl Way {
 
 /// The way out, made anew when the rule changes.
 #[derive(Default)]
-pub struct Ways(Mutex<Option<(PrivateHosts, Way)>>);
+pub struct Ways(Mutex<Option<(Rule, Way)>>);
 
 impl Ways {
-    /// By a rule. Visits under way end under the rule they began with; the browser of the rule before is
-    /// let go.
-    pub async fn under(&self, private: PrivateHosts) -> Result<Way> {
+    /// By the rule as it is now. Visits under way end under the rule they began with; the browser of the
+    /// rule before is let go.
+    pub async fn now(&self, store: &Store) -> Result<Way> {
+        let rule = Rule::now(store).await?;
         let mut current = self.0.lock().await;
-        if let Some((rule, way)) = current.as_ref()
-            && *rule == private
+        if let Some((kept, way)) = current.as_ref()
+            && *kept == rule
         {
             return Ok(way.clone());
         }
-        let way = Way::new(private.clone())?;
-        if let Some((_, before)) = current.replace((private, way.clone())) {
+        let way = Way::new(&rule)?;
+        if let Some((_, before)) = current.replace((rule, way.clone())) {
             before.pool.close().await;
         }
         Ok(way)

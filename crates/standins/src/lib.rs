@@ -1,11 +1,14 @@
-//! The simulated outside of the demo and the tests: client sites on one platform (Tarnwork, a plugin
-//! CMS), a supplier (Brindle) with its loader, frame, live connection, settings and console, and a
+//! The simulated outside of the demo and the tests: client sites on Tarnwork (a plugin CMS) and on further
+//! [`builders`], a tag manager (Wickerset), a supplier (Brindle) with its loader, frame, live connection, settings and console, and a
 //! consent banner (Hedgegate). All served on loopback under `*.localhost` names by one listener,
 //! told apart by the Host header. Nothing here is used on real sites.
 
+pub mod builders;
+mod desk;
 pub mod estate;
 mod platform;
 mod supplier;
+mod tags;
 
 use axum::Router;
 use axum::extract::{Request, State};
@@ -39,6 +42,8 @@ impl Drop for Standins {
 #[derive(Clone)]
 struct World {
     sites: Arc<platform::Sites>,
+    builders: Arc<builders::Builders>,
+    tags: Arc<tags::Sets>,
     supplier: Router,
     consent: Router,
 }
@@ -52,6 +57,8 @@ impl Standins {
             .map_err(listen)?;
         let port = listener.local_addr().map_err(listen)?.port();
         let world = World {
+            builders: Arc::new(builders::Builders::new(port, memory.clone())),
+            tags: Arc::new(tags::Sets::new(port, memory.clone())),
             sites: Arc::new(platform::Sites::new(port, memory)),
             supplier: supplier::router(port),
             consent: banner(),
@@ -84,6 +91,11 @@ pub fn platform_profile() -> &'static str {
     include_str!("../profiles/tarnwork.toml")
 }
 
+/// The stand-in tag manager's profile.
+pub fn tag_profile(port: u16) -> String {
+    include_str!("../profiles/wickerset.toml").replace("{{port}}", &port.to_string())
+}
+
 async fn dispatch(State(world): State<World>, request: Request) -> Response {
     let host = request
         .headers()
@@ -98,6 +110,11 @@ async fn dispatch(State(world): State<World>, request: Request) -> Response {
     let routed = match name.as_str() {
         n if n.ends_with("brindle.localhost") => world.supplier.oneshot(request).await,
         "consent.hedgegate.localhost" => world.consent.oneshot(request).await,
+        "tags.wickerset.localhost" => return world.tags.answer(request).await,
+        n if world.builders.knows(n.trim_end_matches(".localhost")) => {
+            let host = n.trim_end_matches(".localhost");
+            return world.builders.answer(host, request).await;
+        }
         _ => return platform::answer(&world.sites, &name, request).await,
     };
     routed.unwrap_or_else(|never| match never {})

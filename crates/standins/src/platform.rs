@@ -75,7 +75,7 @@ impl Sites {
 }
 
 /// The snippet as the supplier gives it.
-fn snippet(key: &str, port: u16) -> String {
+pub(crate) fn snippet(key: &str, port: u16) -> String {
     let profile: toml::Value = toml::from_str(&supplier_profile(port))
         .unwrap_or_else(|_| toml::Value::Table(Default::default()));
     let template = profile

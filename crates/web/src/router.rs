@@ -157,6 +157,7 @@ fn house_routes() -> Router<App> {
         .route("/clients/{id}/tokens.json", get(clients::tokens))
         .route("/house-style", get(house::page).post(house::save))
         .route("/settings", get(settings::page).post(settings::save))
+        .route("/settings/agency", post(settings::agency))
         .route("/profiles", get(profiles::list))
         .route("/profiles/act", post(profiles::act))
         .route("/profiles/all.tar", get(profiles::take_out))

@@ -33,6 +33,8 @@ pub struct Estate<'a> {
     pub private: &'a PrivateHosts,
     /// The client of new sites of files that name none.
     pub client: Option<&'a str>,
+    /// What new sites have where the file has no column.
+    pub usual: &'a SiteFields,
     /// What people said of clients that nearly equal a known one: the name given, the one that is meant.
     pub answers: &'a BTreeMap<String, String>,
 }
@@ -206,7 +208,7 @@ fn fill(out: &mut PlannedRow, cells: &Cells, estate: &Estate) -> Result<(), Stri
         (Some(cell), _) => cell.clone(),
         (None, Some(kept)) => kept.fields.get(field),
         (None, None) if field == SiteField::Name => host().to_string(),
-        (None, None) => String::new(),
+        (None, None) => estate.usual.get(field),
     };
     let (fields, errors) = SiteFields::read(&typed, estate.known);
     if fields.name.is_empty() {

@@ -34,6 +34,7 @@ fn answered(
             clients: &clients,
             private: &PrivateHosts::none(),
             client: Some("Files"),
+            usual: &SiteFields::default(),
             answers,
         },
     )

@@ -155,6 +155,7 @@ mod tests {
             },
             slots: vec![],
             interface: None,
+            desk: None,
             preview: None,
             sets: None,
         };

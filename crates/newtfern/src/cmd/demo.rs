@@ -4,6 +4,7 @@
 use crate::house::{Place, open};
 use anyhow::{Context, Result};
 use newtfern_acts::{Actor, Acts, ProfileForm, Token};
+use newtfern_core::agency::Agency;
 use newtfern_core::brand::BrandSheet;
 use newtfern_core::colour::Rgb;
 use newtfern_core::intake::{self, SiteRow};
@@ -13,8 +14,10 @@ use newtfern_core::private_hosts::PrivateHosts;
 use newtfern_core::profile::{ConsentManager, Supplier};
 use newtfern_core::profiles::ProfileKind;
 use newtfern_core::site::SiteFields;
+use newtfern_standins::builders::{BUILT, Built, Flaw, KINDS, profile};
 use newtfern_standins::estate::{CLIENTS, Fault, SITES};
 use newtfern_standins::{DEMO_TOKEN, Standins};
+use newtfern_store::client_tokens::TokenKind;
 use newtfern_store::local_server::LocalServer;
 use newtfern_store::people::Role;
 use newtfern_web::{App, Patience, Settings};
@@ -170,7 +173,15 @@ async fn seed(acts: &Acts, port: u16) -> Result<bool> {
     }
     super::say("Filling the database with the made-up agency Fenwick & Sallow.");
     let mut tx = acts.store.begin().await?;
-    tx.set_setting("agency", &"Fenwick & Sallow".into()).await?;
+    let agency = Agency {
+        name: "Fenwick & Sallow".into(),
+        contact: "desk@fenwick.example".into(),
+        sender: "desk@fenwick.example".into(),
+        country: "GB".into(),
+        ..Agency::default()
+    };
+    tx.set_setting("agency", &serde_json::to_value(&agency)?)
+        .await?;
     // The sites are on this machine.
     let own = PrivateHosts::read("*.localhost 127.0.0.1 ::1")?;
     tx.set_private_hosts(&own).await?;
@@ -187,6 +198,7 @@ async fn seed(acts: &Acts, port: u16) -> Result<bool> {
         unencrypted: false,
     };
     let rival = newtfern_standins::rival_profile();
+    platforms(acts, port).await?;
     for (text, token) in [(text.as_str(), Some(token)), (rival, None)] {
         let form = ProfileForm {
             kind: ProfileKind::Supplier,
@@ -198,6 +210,7 @@ async fn seed(acts: &Acts, port: u16) -> Result<bool> {
         acts.keep_profile(&program(), form).await?;
     }
     clients(acts).await?;
+    tokens(acts).await?;
     sites(acts, port).await?;
     for (email, name, role) in PEOPLE {
         acts.add_person(&program(), email, name, role, Some(PASSWORD))
@@ -244,12 +257,69 @@ async fn sites(acts: &Acts, port: u16) -> Result<()> {
             ..SiteFields::default()
         },
     };
-    let rows: Vec<SiteRow> = SITES.iter().map(row).collect();
+    let built = |s: &Built| SiteRow {
+        client: s.client().name.into(),
+        site: SiteFields {
+            name: s.name.into(),
+            url: s.address(port),
+            platform_id: Some(s.builder.into()),
+            supplier_id: Some(supplier.id.clone()),
+            key: s.key(),
+            languages: "en".into(),
+            country: s.client().country.into(),
+            tag_manager_id: s.set().map(|_| "wickerset".into()),
+            tag_set: s.set().unwrap_or_default(),
+            pages_not_on: match s.flaw {
+                Some(Flaw::OnLegal) => "/privacy /terms".into(),
+                _ => String::new(),
+            },
+            ..SiteFields::default()
+        },
+    };
+    let rows: Vec<SiteRow> = SITES
+        .iter()
+        .map(row)
+        .chain(BUILT.iter().map(built))
+        .collect();
     let imported = acts
         .import(&program(), intake::write(&rows).as_bytes())
         .await?;
     for (_, id) in imported.added {
-        acts.set_site_token(&program(), id, DEMO_TOKEN).await?;
+        let site = acts.store.site(id).await?;
+        // The other platforms are opened by a token of the client's account, entered once.
+        if site.is_some_and(|s| s.platform_id.as_deref() == Some("tarnwork")) {
+            acts.set_site_token(&program(), id, DEMO_TOKEN).await?;
+        }
+    }
+    Ok(())
+}
+
+/// The builders of the clients' other sites, and their tag manager.
+async fn platforms(acts: &Acts, port: u16) -> Result<()> {
+    let builders = KINDS.iter().filter_map(|k| profile(k.id)).map(String::from);
+    for text in builders.chain([newtfern_standins::tag_profile(port)]) {
+        let form = ProfileForm {
+            kind: ProfileKind::Platform,
+            which: None,
+            text: &text,
+            why: "",
+            token: None,
+        };
+        acts.keep_profile(&program(), form).await?;
+    }
+    Ok(())
+}
+
+/// Tokens of the clients' accounts with builders and tag manager.
+async fn tokens(acts: &Acts) -> Result<()> {
+    let writable = KINDS.iter().filter(|k| k.interface).map(|k| k.id);
+    let all: Vec<&str> = writable.chain(["wickerset"]).collect();
+    for (client, _) in acts.store.client_names().await? {
+        for platform in &all {
+            let kind = TokenKind::Platform;
+            acts.set_client_token(&program(), client, kind, platform, Some(DEMO_TOKEN))
+                .await?;
+        }
     }
     Ok(())
 }
@@ -268,8 +338,14 @@ async fn ids_of(acts: &Acts, port: u16, hosts: impl Iterator<Item = &str>) -> Re
 async fn first_round(acts: &Acts, port: u16) -> Result<()> {
     let mut order: Vec<&newtfern_standins::estate::Site> = SITES.iter().collect();
     order.sort_by_key(|s| (s.banner, s.fault == Some(Fault::Timeout)));
-    let ids = ids_of(acts, port, order.iter().map(|s| s.host)).await?;
+    let mut ids = ids_of(acts, port, order.iter().map(|s| s.host)).await?;
+    let mut built = Vec::new();
+    for site in &BUILT {
+        built.extend(acts.store.site_by_url(&site.address(port)).await?);
+    }
+    ids.extend(&built);
     acts.start_round(&program(), JobKind::Check, &ids).await?;
+    acts.start_idle(&program(), JobKind::Pages, &built).await?;
     // A few deeper looks, so that every lens has something to show.
     let few = ["northmere", "curling.northmere", "wendlemill"].into_iter();
     let few = ids_of(acts, port, few).await?;

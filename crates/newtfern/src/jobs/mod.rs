@@ -33,7 +33,7 @@ pub struct Tools {
 impl Tools {
     /// By the network rule as it is now.
     pub async fn now(ways: &Ways, acts: &Acts) -> Result<Tools> {
-        let way = ways.under(acts.store.private_hosts().await?).await?;
+        let way = ways.now(&acts.store).await?;
         Ok(Tools {
             acts: acts.clone(),
             pool: way.pool,

@@ -74,9 +74,11 @@ pub async fn make(tools: &Tools, job: &Job, s: &Subject) -> Result<()> {
 
 /// Name of the agency, as its settings have it.
 async fn agency(tools: &Tools) -> Result<String> {
-    let kept = tools.acts.store.setting("agency").await?;
-    let name = kept.and_then(|v| v.as_str().map(str::to_string));
-    Ok(name.unwrap_or_else(|| "Your agency".into()))
+    let name = tools.acts.agency().await?.name;
+    Ok(match name.is_empty() {
+        true => "Your agency".into(),
+        false => name,
+    })
 }
 
 /// Blob of the sheet as PDF.

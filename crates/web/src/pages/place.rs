@@ -15,7 +15,7 @@ use newtfern_acts::store::sites::Site;
 use newtfern_acts::{LINK_DAYS, PlacePage, Pushed, SlotView, TagPage};
 use newtfern_core::family::Family;
 use newtfern_core::placing::Told;
-use newtfern_core::platform::{Advice, Fitted, Platform, Slot};
+use newtfern_core::platform::{Advice, Fitted, Interface, Platform, Slot};
 use newtfern_core::slot_text::{self, Mark};
 use serde::Deserialize;
 
@@ -81,6 +81,8 @@ struct Page {
     site: Site,
     platform: Option<Platform>,
     slot_id: String,
+    /// Address of the platform's desk.
+    desk: Option<String>,
     tabs: Vec<Tab>,
     fitted: Option<Fitted>,
     /// What is said of the slot that is shown.
@@ -160,6 +162,12 @@ fn past(page: &PlacePage) -> Vec<Past> {
         }
     }
     out
+}
+
+fn desk(page: &PlacePage) -> Option<String> {
+    let platform = page.platform.as_ref()?;
+    let url = url::Url::parse(&page.site.url).ok()?;
+    Interface::fill(platform.desk.as_deref()?, &url, "").map(String::from)
 }
 
 fn tabs(page: &PlacePage, current: &str) -> Vec<Tab> {
@@ -253,6 +261,7 @@ async fn page_of(
         frame: Frame::new(app, reader, &title, Family::Place.key(), "").await?,
         tags: app.acts.tag_page(id, file).await?,
         from_file: file.is_some(),
+        desk: desk(&page),
         tabs: tabs(&page, &slot_id),
         steps: page.slot.as_ref().map(steps).unwrap_or_default(),
         pushing: pushing(&page),

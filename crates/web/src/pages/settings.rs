@@ -1,14 +1,17 @@
 //! The network rule, how people sign in, how much history is kept, the audit trail.
 
+use super::clients::picture_kind;
 use super::{form_again, render};
 use crate::error::PageResult;
-use crate::session::{Fields, Posted, Reader};
+use crate::session::{Fields, Posted, Reader, check, whole_form};
 use crate::state::App;
 use crate::view::{Frame, PAGE_SIZE, Pager, moment};
 use askama::Template;
-use axum::extract::{Query, State};
+use axum::extract::{Multipart, Query, State};
 use axum::response::{IntoResponse, Redirect};
 use newtfern_acts::{ActError, HouseRules};
+use newtfern_core::agency::Agency;
+use newtfern_core::country;
 use serde::Deserialize;
 
 #[derive(Template)]
@@ -18,10 +21,29 @@ struct Page {
     private_hosts: String,
     keep_checks: i64,
     second_required: bool,
+    agency: Agency,
+    countries: &'static [(&'static str, &'static str)],
     /// A form that could not be kept, by its name; what was typed into it and what is wrong.
     refused: String,
     typed: Fields,
     problem: String,
+}
+
+impl Page {
+    /// A field of the agency's form: as typed where it could not be kept.
+    fn own(&self, field: &str) -> String {
+        if self.refused == "agency" {
+            return self.typed.get(field).to_string();
+        }
+        let a = &self.agency;
+        match field {
+            "name" => a.name.clone(),
+            "contact" => a.contact.clone(),
+            "sender" => a.sender.clone(),
+            "country" => a.country.clone(),
+            _ => a.budget_ms.to_string(),
+        }
+    }
 }
 
 /// Shows the settings.
@@ -45,6 +67,8 @@ async fn whole(
         private_hosts: store.private_hosts().await?.to_string(),
         keep_checks: store.keep_checks().await?,
         second_required: store.second_required().await?,
+        agency: app.acts.agency().await?,
+        countries: country::COUNTRIES,
         refused: refused.to_string(),
         typed,
         problem,
@@ -81,6 +105,38 @@ pub async fn save(State(app): State<App>, posted: Posted) -> PageResult {
     };
     let kept = app.acts.set_house_rules(&posted.actor(), rules).await;
     answer(&app, posted, "house", kept).await
+}
+
+/// Keeps what is known of the agency.
+///
+/// # Errors
+/// Where the person is no administrator; mistakes come back with the form.
+pub async fn agency(State(app): State<App>, reader: Reader, mut form: Multipart) -> PageResult {
+    let (fields, files) = whole_form(&mut form).await?;
+    check(&reader.0, fields.get("csrf"))?;
+    let logo = match files.into_iter().next_back() {
+        None => Ok(None),
+        Some((_, bytes)) => match picture_kind(&bytes) {
+            Some((extension, _)) => Ok(Some((bytes, extension))),
+            None => Err(ActError::Bad(
+                "The logo must be a PNG, JPEG or SVG picture.".into(),
+            )),
+        },
+    };
+    let kept = match logo {
+        Ok(logo) => {
+            let get = |f: &str| fields.get(f).to_string();
+            app.acts.set_agency(&reader.actor(), &get, logo).await
+        }
+        Err(error) => Err(error),
+    };
+    match kept {
+        Ok(()) => Ok(Redirect::to("/settings").into_response()),
+        Err(ActError::Bad(problem)) => {
+            form_again(&whole(&app, &reader, "agency", fields, problem).await?)
+        }
+        Err(other) => Err(other.into()),
+    }
 }
 
 #[derive(Deserialize)]

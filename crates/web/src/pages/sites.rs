@@ -132,7 +132,13 @@ pub async fn form(
     reader: Reader,
     Query(preset): Query<Preset>,
 ) -> PageResult {
-    let mut form = form_of(&app, &reader, 0, SiteFields::default()).await?;
+    let agency = app.acts.agency().await?;
+    let usual = SiteFields {
+        country: agency.country,
+        budget_ms: agency.budget_ms,
+        ..SiteFields::default()
+    };
+    let mut form = form_of(&app, &reader, 0, usual).await?;
     form.client = preset.client.unwrap_or(0);
     render(&form)
 }

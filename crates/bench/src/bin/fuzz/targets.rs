@@ -11,7 +11,7 @@ use newtfern_core::platform::Platform;
 use newtfern_core::policy::{Policies, ResourceKind};
 use newtfern_core::private_hosts::PrivateHosts;
 use newtfern_core::profile::{ConsentManager, Supplier};
-use newtfern_core::site::Known;
+use newtfern_core::site::{Known, SiteFields};
 use newtfern_core::{address, country, intake, script_scan, slot_text};
 use newtfern_probe::{cdp, decoding};
 use std::collections::{BTreeMap, HashMap};
@@ -275,6 +275,7 @@ fn files() -> Vec<Target> {
 /// An estate of one client, for what files are read against.
 fn nothing_there() -> intake::Estate<'static> {
     static SITES: LazyLock<HashMap<String, intake::Kept>> = LazyLock::new(HashMap::new);
+    static USUAL: LazyLock<SiteFields> = LazyLock::new(SiteFields::default);
     static ANSWERS: BTreeMap<String, String> = BTreeMap::new();
     static CLIENTS: LazyLock<Vec<String>> = LazyLock::new(|| vec!["Kites".to_string()]);
     static PRIVATE: LazyLock<PrivateHosts> = LazyLock::new(PrivateHosts::none);
@@ -284,6 +285,7 @@ fn nothing_there() -> intake::Estate<'static> {
         clients: &CLIENTS,
         private: &PRIVATE,
         client: None,
+        usual: &USUAL,
         answers: &ANSWERS,
     }
 }
