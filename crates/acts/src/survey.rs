@@ -48,6 +48,41 @@ impl Acts {
         Ok(tx.commit().await?)
     }
 
+    /// Takes what the last surveys of many sites recognised over into their fields. Gives how many changed,
+    /// and how many have no survey yet.
+    ///
+    /// # Errors
+    /// Where the database refuses.
+    pub async fn take_over_many(
+        &self,
+        actor: &Actor,
+        sites: &[i64],
+        ticked: &TakeOver,
+    ) -> Result<(usize, usize)> {
+        actor.may(Role::Technician)?;
+        let (mut changed, mut without) = (0, 0);
+        for site in sites {
+            let Some(survey) = self.store.survey(*site).await? else {
+                without += 1;
+                continue;
+            };
+            let seen = survey.seen;
+            let here = TakeOver {
+                platform: ticked.platform && seen.platform.is_some(),
+                consent: ticked.consent && seen.consent.is_some(),
+                languages: ticked.languages && !seen.languages.is_empty(),
+                widget: None,
+            };
+            match self.take_over(actor, *site, &here).await {
+                Ok(()) => changed += 1,
+                // Nothing of it is new for this site.
+                Err(ActError::Bad(_)) => {}
+                Err(other) => return Err(other),
+            }
+        }
+        Ok((changed, without))
+    }
+
     /// Takes what was ticked of the last survey over into the site's fields.
     ///
     /// # Errors

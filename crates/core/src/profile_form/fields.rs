@@ -97,8 +97,14 @@ const PLATFORM: &[FieldSpec] = &[
     ),
     field("interface.read", "Address that gives a slot's text", Line),
     field("interface.write", "Address that takes a slot's text", Line),
+    field("interface.publish", "Address that publishes them", Line),
+    field("desk", "Address of its desk, for people", Line),
+    field("preview", "Address that shows what is drafted", Line),
     field("sets.hosts", "Hosts of a tag manager's sets", Lines),
     field("sets.patterns", "Patterns of sets, with a group set", Lines),
+    field("sets.read", "Address that gives a set", Line),
+    field("sets.write", "Address that takes a set's draft", Line),
+    field("sets.publish", "Address that publishes a set", Line),
 ];
 
 const CLASSES: Shape = Lines;

@@ -27,7 +27,8 @@
   var settle = document.currentScript && document.currentScript.dataset.settle;
   if (settle)
     setTimeout(function () {
-      history.replaceState({}, "", location.pathname + "?view=full");
-      show(location.pathname);
-    }, 2500);
+      // The catalogue opens by itself, as on many such sites.
+      history.replaceState({}, "", "/shop/");
+      show("/shop/");
+    }, 2000);
 })();

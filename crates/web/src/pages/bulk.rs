@@ -9,8 +9,9 @@ use crate::view::Frame;
 use askama::Template;
 use axum::extract::State;
 use axum::response::{IntoResponse, Redirect};
-use newtfern_acts::{ActError, BULK_FIELDS, BulkChange};
+use newtfern_acts::{ActError, BULK_FIELDS, BulkChange, TakeOver};
 use newtfern_core::country;
+use newtfern_core::job::JobKind;
 use newtfern_core::site::SiteField;
 
 /// Something to choose for a field.
@@ -37,6 +38,10 @@ struct Page {
     chosen: Option<(SiteField, String)>,
     changes: Vec<BulkChange>,
     problem: String,
+    /// What workers can do for all of them.
+    jobs: [JobKind; 3],
+    /// What was done, in words.
+    done: String,
 }
 
 impl Page {
@@ -116,6 +121,8 @@ async fn page_of(app: &App, reader: &Reader, f: &Fields, problem: String) -> Pag
         chosen,
         changes,
         problem,
+        jobs: [JobKind::Survey, JobKind::Check, JobKind::Pages],
+        done: String::new(),
     })
 }
 
@@ -140,6 +147,18 @@ pub async fn act(State(app): State<App>, posted: Posted) -> PageResult {
     let f = &posted.fields;
     let sites = meant(&app, f).await?;
     let actor = posted.actor();
+    if f.get("act") == "take-over" {
+        let ticked = TakeOver {
+            platform: f.get("platform") == "yes",
+            consent: f.get("consent") == "yes",
+            languages: f.get("languages") == "yes",
+            widget: None,
+        };
+        let (changed, without) = app.acts.take_over_many(&actor, &sites, &ticked).await?;
+        let mut page = page_of(&app, &posted.reader(), f, String::new()).await?;
+        page.done = format!("{changed} sites changed; {without} have no survey yet.");
+        return render(&page);
+    }
     let done = match f.get("act") {
         "set" => match field_of(f) {
             Some(field) => {
