@@ -42,6 +42,8 @@ pub struct PlacePage {
     pub print: String,
     /// Why there is no code, or no push.
     pub problem: String,
+    /// The widget comes through the site's tag manager.
+    pub by_tags: bool,
     pub past: Vec<Placement>,
 }
 
@@ -159,8 +161,9 @@ impl Acts {
             _ => Vec::new(),
         };
         let best = advice.first().map(|a| a.slot.as_str()).unwrap_or_default();
+        let home = l.placing(&slots).ok().and_then(|p| p.home());
         let found = l.platform.as_ref().and_then(|p| {
-            let found = p.slot(wanted).or_else(|| p.slot(best));
+            let found = p.slot(wanted).or(home).or_else(|| p.slot(best));
             found.or(p.slots.first())
         });
         let slot = found.cloned();
@@ -195,6 +198,7 @@ impl Acts {
         };
         Ok(PlacePage {
             off,
+            by_tags: l.by_tags(),
             print: push::print(&slots),
             platform: l.platform,
             past: l.past,
@@ -217,6 +221,8 @@ pub struct PushShown {
     /// The slot that the code goes into.
     pub slot: String,
     pub push: Option<Mend>,
+    /// What is done in the tag manager, where the widget comes through one.
+    pub tag: Option<Vec<String>>,
     /// Why there is none.
     pub problem: String,
 }
@@ -255,8 +261,12 @@ impl Acts {
             name: format!("{}, {}", l.site.client_name, l.site.name),
             slot: String::new(),
             push: None,
+            tag: None,
             problem: String::new(),
         };
+        if l.by_tags() {
+            return Ok(Some(self.show_tag_push(shown).await?));
+        }
         match self.usual_push(&l).await {
             Ok((slot, push)) => {
                 shown.slot = slot.name;
@@ -266,6 +276,17 @@ impl Acts {
             Err(other) => shown.problem = sentence(&other.to_string()),
         }
         Ok(Some(shown))
+    }
+
+    /// A site whose widget comes through its tag manager.
+    async fn show_tag_push(&self, mut shown: PushShown) -> Result<PushShown> {
+        let Some(page) = self.tag_page(shown.id, None).await? else {
+            return Ok(shown);
+        };
+        shown.slot = page.manager.name.clone();
+        shown.problem = page.problem;
+        shown.tag = page.change.map(|c| c.told);
+        Ok(shown)
     }
 
     /// What somebody needs who places by hand; the slots are not read for it.

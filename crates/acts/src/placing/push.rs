@@ -57,6 +57,11 @@ impl Loaded {
         })
     }
 
+    /// The widget comes through the site's tag manager.
+    pub(super) fn by_tags(&self) -> bool {
+        self.site.tag_manager_id.is_some() && !self.site.tag_set.is_empty()
+    }
+
     fn place(&self, slot: &Slot, write: bool) -> Result<Url> {
         let platform = self
             .platform
@@ -76,11 +81,15 @@ impl Loaded {
         Interface::fill(interface.publish.as_deref()?, &url, "")
     }
 
-    /// The slot that is meant where nobody chose one: the site's, else the best that can be written.
-    fn usual_slot(&self) -> Option<Slot> {
+    /// The slot that is meant where nobody chose one: the site's, else the one that brings the right code
+    /// already, else the best that can be written.
+    fn usual_slot(&self, slots: &[SlotView]) -> Option<Slot> {
         let platform = self.platform.as_ref()?;
         if let Some(slot) = platform.slot(&self.site.slot_id) {
             return Some(slot.clone());
+        }
+        if let Some(home) = self.placing(slots).ok()?.home() {
+            return Some(home.clone());
         }
         let supplier = self.supplier.as_ref()?;
         let advice = advise(platform, supplier, &self.site.key, self.consent.as_ref());
@@ -167,24 +176,62 @@ impl Acts {
     pub async fn push_usual(&self, actor: &Actor, id: i64, round: i64) -> Result<Pushed> {
         actor.may(Role::Technician)?;
         let l = self.load_placing(id).await?;
-        let slot = l
-            .usual_slot()
-            .ok_or_else(|| ActError::Bad(NO_SLOT.into()))?;
         let slots = l.slots(self.outside()).await;
+        if l.by_tags() {
+            return self.push_by_tags(actor, &l, &slots, round).await;
+        }
+        let slot = l.usual_slot(&slots);
+        let slot = slot.ok_or_else(|| ActError::Bad(NO_SLOT.into()))?;
         self.push_into(actor, &l, &slots, &slot, Some(round)).await
     }
 
     /// What a push into the usual slot would do.
     pub(super) async fn usual_push(&self, l: &Loaded) -> Result<(Slot, Mend)> {
-        let slot = l
-            .usual_slot()
-            .ok_or_else(|| ActError::Bad(NO_SLOT.into()))?;
+        let slots = l.slots(self.outside()).await;
+        let slot = l.usual_slot(&slots);
+        let slot = slot.ok_or_else(|| ActError::Bad(NO_SLOT.into()))?;
         l.token()?;
         l.place(&slot, true)?;
-        let slots = l.slots(self.outside()).await;
         let placing = l.placing(&slots)?;
         let push = heavy(|| placing.mend(&slot)).await?;
         Ok((slot, push))
+    }
+
+    /// A site whose widget comes through its tag manager: the tag is published, and what the slots hold of
+    /// the supplier goes, since it would be there twice.
+    async fn push_by_tags(
+        &self,
+        actor: &Actor,
+        l: &Loaded,
+        slots: &[SlotView],
+        round: i64,
+    ) -> Result<Pushed> {
+        let page = self.tag_page(l.site.id, None).await?;
+        let set = page.and_then(|p| Some(p.set?.version));
+        let tagged = match set {
+            Some(version) => self.push_tag(actor, l.site.id, version).await?,
+            // Told by the reading itself.
+            None => self.push_tag(actor, l.site.id, 0).await?,
+        };
+        let changes = match l.token {
+            Some(_) => heavy(|| l.placing(slots).map(|p| p.clear().0)).await?,
+            None => Vec::new(),
+        };
+        if !changes.is_empty() {
+            let work = Work {
+                changes: &changes,
+                ours: "",
+                act: "took second copies out of the slots",
+                proven: true,
+                round: Some(round),
+            };
+            self.written(actor, l, &work).await?;
+        }
+        Ok(match (tagged, changes.len()) {
+            (false, 0) => Pushed::Same,
+            (true, 0) => Pushed::Published,
+            (_, n) => Pushed::Written(n),
+        })
     }
 
     async fn push_into(
@@ -390,7 +437,7 @@ impl Acts {
             None => match self.push_usual(&actor, job.site_id, round.id).await? {
                 Pushed::Written(1) => "published into one slot".into(),
                 Pushed::Written(n) => format!("published, {n} slots changed"),
-                Pushed::Published => "the draft was published".into(),
+                Pushed::Published => "what was drafted, or the tag, was published".into(),
                 Pushed::Same => "was right already".into(),
             },
         };

@@ -112,6 +112,16 @@ impl<'a> Placing<'a> {
         good.div_ceil(of_one)
     }
 
+    /// The slot that brings the right code already.
+    pub fn home(&self) -> Option<&'a Slot> {
+        let has = |h: &&Held| {
+            let made = becomes(self.supplier, h.slot, &h.text);
+            let pieces = self.pieces(&format!("<body>{made}"));
+            pieces.iter().any(|p| self.is_good(p))
+        };
+        self.slots.iter().find(has).map(|h| h.slot)
+    }
+
     fn where_good(&self, changes: &[SlotChange]) -> String {
         let has = |h: &&Held| {
             let made = becomes(self.supplier, h.slot, h.then(changes));

@@ -101,6 +101,8 @@ struct Page {
     tags: Option<TagPage>,
     /// The set was read from a file, so nothing is published from it.
     from_file: bool,
+    /// The widget comes through the tag manager.
+    by_tags: bool,
     done: String,
 }
 
@@ -261,6 +263,7 @@ async fn page_of(
         frame: Frame::new(app, reader, &title, Family::Place.key(), "").await?,
         tags: app.acts.tag_page(id, file).await?,
         from_file: file.is_some(),
+        by_tags: page.by_tags,
         desk: desk(&page),
         tabs: tabs(&page, &slot_id),
         steps: page.slot.as_ref().map(steps).unwrap_or_default(),

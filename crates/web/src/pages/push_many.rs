@@ -57,7 +57,17 @@ struct Page {
 const SHOWN: usize = 100;
 
 fn row(shown: PushShown) -> Row {
+    let by_tags = |told: &Vec<String>| -> Vec<Told> {
+        let one = |what: &String| Told {
+            slot: shown.slot.clone(),
+            what: what.clone(),
+            excerpt: String::new(),
+        };
+        told.iter().map(one).collect()
+    };
+    let tagged = shown.tag.as_ref().map(by_tags);
     let (told, changes, mut problem) = match &shown.push {
+        None if tagged.is_some() => (tagged.unwrap_or_default(), &[][..], shown.problem),
         Some(push) => (push.told.clone(), push.changes.as_slice(), String::new()),
         None => (Vec::new(), &[][..], shown.problem),
     };
@@ -73,7 +83,14 @@ fn row(shown: PushShown) -> Row {
         id: shown.id,
         name: shown.name,
         slot: shown.slot,
-        summary: format!("{} lines in, {} out", count("added"), count("removed")),
+        summary: match changes.is_empty() {
+            true => told
+                .iter()
+                .map(|t| t.what.as_str())
+                .collect::<Vec<_>>()
+                .join("; "),
+            false => format!("+{} \u{2212}{} lines", count("added"), count("removed")),
+        },
         told,
         changes,
         problem,
