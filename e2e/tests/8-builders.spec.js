@@ -1,0 +1,104 @@
+// Faults of the other builders and of the tag manager: each is told with its cause, mended by a person from the
+// page of placing or at the site's own desk, and turns green.
+const { test, expect } = require("@playwright/test");
+const { address, bench, section, signIn } = require("./help.js");
+
+async function desk(page, url) {
+  await page.goto(url + "/place");
+  const link = await page.getByRole("link", { name: "Open the site's desk" }).getAttribute("href");
+  await page.goto(link);
+}
+
+const publish = async (page, url) => {
+  await page.goto(url + "/place");
+  await page.getByRole("button", { name: "Publish to the site" }).click();
+  await expect(page.getByText("Published to the site.")).toBeVisible();
+};
+
+const FAULTS = [
+  ["gallery.wendlemill", "placed.unpublished", publish],
+  [
+    "parts.pellclocks",
+    "placed.stale-cache",
+    async (page, url) => {
+      await desk(page, url);
+      await page.getByRole("button", { name: "Empty the page cache" }).click();
+    },
+  ],
+  [
+    "camp.reedwater",
+    "placed.absent",
+    async (page, url) => {
+      // A listing host without an interface: by its steps, with the code that is shown.
+      await page.goto(url + "/place");
+      const code = await page.locator("pre.code").first().innerText();
+      await desk(page, url);
+      const box = page.getByLabel("Page wrapper, bottom");
+      await box.fill((await box.inputValue()) + code + "\n");
+      await page.locator("form", { has: box }).getByRole("button").click();
+    },
+  ],
+  [
+    "spares.gustkites",
+    "placed.tag-rule",
+    async (page, url) => {
+      await page.goto(url + "/place");
+      await expect(page.getByText("gets the site's page rules")).toBeVisible();
+      await page.getByRole("button", { name: "Publish the set as a version" }).click();
+      await expect(page.getByText("The tag is published as it should be.")).toBeVisible();
+    },
+  ],
+  [
+    "league.northmere",
+    "placed.twice",
+    async (page, url) => {
+      await page.goto(url + "/place");
+      await page.getByText("Take it out of the slots", { exact: true }).click();
+      await page.getByRole("button", { name: "Take it off, and publish" }).click();
+      await expect(page.getByText("nothing of it is left in the slots")).toBeVisible();
+    },
+  ],
+];
+
+test("faults of every kind of builder are told, mended by a person, and turn green", async ({ page }) => {
+  test.setTimeout(400_000);
+  page.setDefaultTimeout(20_000);
+  await signIn(page);
+  const sites = [];
+  for (const [words] of FAULTS) {
+    const url = await bench(page, words);
+    sites.push(url);
+    await page.locator("#load").getByRole("button", { name: "Verify now" }).click();
+  }
+  for (const [i, [words, code, mend]] of FAULTS.entries()) {
+    await test.step(`${words}: ${code}`, async () => {
+      await section(page, sites[i], "load", "failing");
+      await expect(page.getByText(code, { exact: true }).first()).toBeVisible();
+      await mend(page, sites[i]);
+      await page.goto(sites[i]);
+      await page.locator("#load").getByRole("button", { name: "Verify now" }).click();
+    });
+  }
+  for (const url of sites) await section(page, url, "load", "passing");
+});
+
+test("all pages of a site are told by its rules, and the lens draws them", async ({ page }) => {
+  test.setTimeout(300_000);
+  page.setDefaultTimeout(20_000);
+  await signIn(page);
+  const url = await bench(page, "zines.inkwell");
+  await page.locator("#pages").getByRole("button", { name: "Check all pages" }).click();
+  await section(page, url, "pages", "failing");
+  const list = page.locator("#pages .pagelist").first();
+  await expect(list.locator("tr", { hasText: "/privacy" })).toContainText("unwanted");
+  await expect(list.locator("tr", { hasText: "/privacy" })).toContainText("/privacy keeps it off");
+  await page.goto(address() + "/lens/pages?q=zines.inkwell");
+  await expect(page.locator("svg.pagestates g path.unwanted")).toHaveCount(2);
+  // The rules are shown against the pages that are known, while they are typed.
+  await page.goto(url + "/settings");
+  await page.getByLabel("Pages without it, which wins").fill("/privacy");
+  await expect(page.locator(".rulesfield table")).toContainText("without /privacy");
+  await page.getByLabel("Pages without it, which wins").fill("");
+  await page.getByRole("button", { name: "Keep the settings" }).click();
+  await section(page, url, "pages", "stale");
+});
