@@ -102,3 +102,21 @@ test("all pages of a site are told by its rules, and the lens draws them", async
   await page.getByRole("button", { name: "Keep the settings" }).click();
   await section(page, url, "pages", "stale");
 });
+
+test("a supplier's profile comes from its snippet and one visit", async ({ page }) => {
+  await signIn(page);
+  await page.goto(address() + "/lens/estate?q=northmere");
+  const port = (await page.locator(".address").first().innerText()).match(/:(\d+)/)[1];
+  await page.goto(address() + "/profiles/from-snippet");
+  const code = `<script async src=”http://cdn.brindle.localhost:${port}/l.js?k=northmere-live”></script>`;
+  await page.locator("textarea[name=snippet]").fill(code);
+  await page.getByRole("button", { name: "Make a draft of it" }).click();
+  await expect(page.getByText("typographic quotes were made plain", { exact: true })).toBeVisible();
+  await page.getByLabel("Address", { exact: true }).fill(`http://northmere.localhost:${port}/`);
+  await page.getByRole("button", { name: "Visit and propose" }).click();
+  await expect(page.getByText("alive.launcher: #brindle-launcher")).toBeVisible({ timeout: 60_000 });
+  const text = page.locator("textarea[name=text]");
+  for (const wanted of ["#brindle-launcher", "api.brindle.localhost", "live.brindle.localhost"]) {
+    await expect(text).toHaveValue(new RegExp(wanted.replace(".", "\\.")));
+  }
+});

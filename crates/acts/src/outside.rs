@@ -1,8 +1,10 @@
 //! What the pages need of the outside. The binary gives the real thing; tests may give another.
 
 use async_trait::async_trait;
+use newtfern_core::observation::Observation;
 use newtfern_core::pages::PageCopy;
 use newtfern_core::platform::Platform;
+use newtfern_core::profile::Supplier;
 use url::Url;
 
 /// The result of looking at an address.
@@ -42,6 +44,8 @@ pub trait Outside: Send + Sync {
     async fn look(&self, typed: &str, platforms: &[Platform]) -> Looked;
     /// One page by HTTP; what kept it from being had is in it.
     async fn page(&self, address: &Url) -> PageCopy;
+    /// One visit in a browser.
+    async fn visit(&self, address: &Url, supplier: &Supplier) -> Result<Observation, String>;
     async fn read_slot(&self, address: &Url, token: &str) -> Result<SlotText, SlotError>;
     async fn write_slot(
         &self,

@@ -4,6 +4,7 @@
 use crate::tokens::{self, Token};
 use crate::{ActError, Actor, Acts, Result, record, supplier_place};
 use newtfern_core::address;
+use newtfern_core::derive::{Proposal, filled, propose};
 use newtfern_core::family::Family;
 use newtfern_core::profile::Supplier;
 use newtfern_core::profile_form::{Looked, look};
@@ -308,4 +309,28 @@ fn console_addresses(text: &str) -> Vec<Url> {
         .into_iter()
         .flat_map(|e| [e.console_read, e.console_answer]);
     addresses.filter_map(|a| Url::parse(&a).ok()).collect()
+}
+
+impl Acts {
+    /// One visit in a browser of a page that has the widget: what it proposes for a supplier's profile, and
+    /// the text with that filled in where it says nothing yet.
+    ///
+    /// # Errors
+    /// [`ActError::Bad`] where the text is no profile, the address none, or no visit can be made.
+    pub async fn propose(&self, text: &str, address: &str) -> Result<(String, Vec<Proposal>)> {
+        let supplier = Supplier::from_toml(text);
+        let supplier = supplier.map_err(|e| ActError::Bad(format!("{e}.")))?;
+        let url = address::parse(address).map_err(|e| ActError::Bad(format!("{e}.")))?;
+        let seen = self.outside().visit(&url, &supplier).await;
+        let seen = seen.map_err(|e| ActError::Bad(format!("{e}.")))?;
+        if let Some(failure) = &seen.page.failure {
+            return Err(ActError::Bad(format!(
+                "The page could not be had: {}.",
+                failure.text
+            )));
+        }
+        let told = heavy(|| propose(&supplier, &seen)).await;
+        let text = filled(text, &told).map_err(|e| ActError::Bad(format!("{e}.")))?;
+        Ok((text, told))
+    }
 }

@@ -8,8 +8,10 @@ use axum::body::Body;
 use axum::http::Request;
 use newtfern_acts::{Acts, Looked, Outside, SlotError, SlotText};
 use newtfern_core::family::Family;
+use newtfern_core::observation::Observation;
 use newtfern_core::pages::PageCopy;
 use newtfern_core::platform::Platform;
+use newtfern_core::profile::Supplier;
 use newtfern_store::Store;
 use newtfern_store::blobs::Blobs;
 use newtfern_store::people::Role;
@@ -172,6 +174,9 @@ impl Outside for NoOutside {
     }
     async fn page(&self, address: &Url) -> PageCopy {
         PageCopy::lost(address, "nothing is asked of the outside")
+    }
+    async fn visit(&self, _: &Url, _: &Supplier) -> Result<Observation, String> {
+        Err("nothing is asked of the outside".into())
     }
     async fn read_slot(&self, _: &Url, _: &str) -> Result<SlotText, SlotError> {
         Err(SlotError::Token)

@@ -3,9 +3,13 @@
 use crate::ways::Ways;
 use async_trait::async_trait;
 use newtfern_acts::{Looked, Outside, SlotError, SlotText};
+use newtfern_core::observation::{Observation, Viewport};
 use newtfern_core::pages::PageCopy;
 use newtfern_core::platform::Platform;
+use newtfern_core::profile::Supplier;
+use newtfern_core::visits::{Asked, CheckOrder, guarded};
 use newtfern_probe::address_check;
+use newtfern_probe::check;
 use newtfern_probe::crawl::copy_of;
 use newtfern_probe::http::Http;
 use serde_json::{Value, json};
@@ -60,6 +64,27 @@ impl Outside for Probe {
             Ok(http) => copy_of(&http, address).await,
             Err(why) => PageCopy::lost(address, &why),
         }
+    }
+
+    async fn visit(&self, address: &Url, supplier: &Supplier) -> Result<Observation, String> {
+        let way = self.ways.now(&self.store).await;
+        let way = way.map_err(|e| format!("the way out could not be made: {e}"))?;
+        let order = CheckOrder {
+            url: address,
+            supplier,
+            consent: None,
+            viewports: &[Viewport::Desktop],
+            pictures: false,
+            stamp: "propose",
+            asked: Asked::Found,
+        };
+        let seen = check::run(&way.pool, &way.http, &order).await;
+        let seen = seen.map_err(|e| format!("no visit could be made from here: {e}"))?;
+        if let Some(refused) = guarded(&seen.visits) {
+            return Err(refused.to_string());
+        }
+        let first = seen.visits.into_iter().next();
+        first.ok_or_else(|| "the visit saw nothing".to_string())
     }
 
     async fn read_slot(&self, address: &Url, token: &str) -> Result<SlotText, SlotError> {

@@ -224,6 +224,23 @@ document.addEventListener("alpine:init", () => {
         this.tell(place, [["bad", "The address could not be looked at just now."]]);
       }
     },
+    async propose() {
+      const place = this.$refs.tried,
+        before = this.$refs.text.value;
+      this.tell(place, [["", "A browser goes there\u2026"]]);
+      try {
+        const body = this.body({ address: this.$refs.address.value });
+        const told = await (await fetch("/profiles/propose", { method: "POST", body })).json();
+        if (told.problem) return this.tell(place, [["bad", told.problem]]);
+        const none = [["", "The visit proposes nothing: is the widget on that page?"]];
+        this.tell(place, told.lines.length ? told.lines.map((l) => ["good", l]) : none);
+        if (this.$refs.text.value !== before) return;
+        this.$refs.text.value = told.text;
+        this.ask({});
+      } catch {
+        this.tell(place, [["bad", "No visit could be made just now."]]);
+      }
+    },
     tell(place, lines) {
       place.replaceChildren(
         ...lines.map(([state, text]) => {

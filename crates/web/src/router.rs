@@ -169,6 +169,7 @@ fn house_routes() -> Router<App> {
         .route("/profiles/look", post(profiles::look))
         .route("/profiles/new", get(profiles::new).post(profiles::keep_new))
         .route("/profiles/try", post(profiles::try_on))
+        .route("/profiles/propose", post(profiles::propose))
         .route(
             "/profiles/{kind}/{id}",
             get(profiles::page).post(profiles::keep),

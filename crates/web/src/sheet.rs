@@ -38,7 +38,12 @@ pub struct HandoverSheet {
     pub consent: String,
     pub consent_words: String,
     pub echo: String,
+    /// What the look at all pages said.
+    pub pages: String,
     pub brand: String,
+    /// What the diary of hand work records: its kind for people, its words, who and when.
+    pub diary: Vec<(String, String, String)>,
+    pub backup: bool,
     pub colours: Vec<Swatch>,
 }
 

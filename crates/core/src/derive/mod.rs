@@ -5,8 +5,10 @@
 mod key;
 mod mend;
 mod profile;
+mod seen;
 
 pub use mend::Mended;
+pub use seen::{Proposal, filled, propose};
 
 use crate::html::{Document, Kind};
 use crate::placement::{Inspector, PieceState};

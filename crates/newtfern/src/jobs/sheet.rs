@@ -5,6 +5,7 @@ use anyhow::{Result, bail};
 use jiff::Timestamp;
 use newtfern_acts::Subject;
 use newtfern_core::chain::Outcome;
+use newtfern_core::diary::Kind;
 use newtfern_core::family::{Detail, Family, Standing};
 use newtfern_probe::paper;
 use newtfern_store::checks::Drawing;
@@ -49,6 +50,7 @@ pub async fn make(tools: &Tools, job: &Job, s: &Subject) -> Result<()> {
         by: "Newtfern".into(),
         pictures: pictures::carried(tools, &load.shots).await?,
         echo: words(Family::Echo),
+        pages: words(Family::Pages),
         ..HandoverSheet::default()
     };
     let found = findings
@@ -65,10 +67,32 @@ pub async fn make(tools: &Tools, job: &Job, s: &Subject) -> Result<()> {
     if let Some(Detail::Brand(d)) = detail(Family::Brand) {
         sheet.set_brand(d, &words(Family::Brand));
     }
+    set_diary(tools, id, &mut sheet).await?;
     let body = sheet.body()?;
     let key = printed(tools, &body).await?;
     let proven = load.outcome != Outcome::Broken;
     tools.acts.finish_sheet(job, s, &body, key, proven).await?;
+    Ok(())
+}
+
+/// Entries of the diary that a sheet looks through.
+const ENTRIES: i64 = 200;
+/// Characters of one entry that the sheet shows.
+const MOST_SHOWN: usize = 300;
+
+/// What the client should know of the work by hand; what slots held is of no use to them.
+async fn set_diary(tools: &Tools, site: i64, sheet: &mut HandoverSheet) -> Result<()> {
+    let (entries, _) = tools.acts.store.diary(site, 0, ENTRIES).await?;
+    sheet.backup = tools.acts.store.has_backup_noted(site).await?;
+    for entry in entries {
+        let kind = entry.kind()?;
+        if matches!(kind, Kind::Backup | Kind::SideEffect | Kind::Access) {
+            let words: String = entry.words.chars().take(MOST_SHOWN).collect();
+            let when = newtfern_web::view::moment(entry.at);
+            let by = format!("{}, {when}", entry.who);
+            sheet.diary.push((kind.label().to_string(), words, by));
+        }
+    }
     Ok(())
 }
 

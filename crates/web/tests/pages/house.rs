@@ -11,6 +11,7 @@ use newtfern_core::address;
 use newtfern_core::brand::BrandSheet;
 use newtfern_core::design::{Design, Field, Layer};
 use newtfern_core::family::{Assessed, Detail, Family, Standing};
+use newtfern_core::observation::Observation;
 use newtfern_core::pages::PageCopy;
 use newtfern_core::platform::Platform;
 use newtfern_core::profile::{ConsentManager, Supplier};
@@ -43,6 +44,8 @@ pub struct Stage {
     pub tags: Mutex<Tags>,
     /// A slot that cannot be written.
     pub refused: Mutex<Option<String>>,
+    /// What a browser sees, by address.
+    pub visits: Mutex<HashMap<String, Observation>>,
     /// Documents by address.
     pub pages: Mutex<HashMap<String, String>>,
 }
@@ -146,6 +149,11 @@ impl Outside for Stage {
             copy.page.html.clone_from(html);
         }
         copy
+    }
+
+    async fn visit(&self, address: &Url, _: &Supplier) -> Result<Observation, String> {
+        let seen = self.visits.lock().unwrap().get(address.as_str()).cloned();
+        seen.ok_or_else(|| "no such page on this stage".into())
     }
 
     async fn read_slot(&self, address: &Url, token: &str) -> Result<SlotText, SlotError> {

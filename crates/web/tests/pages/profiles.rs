@@ -415,3 +415,43 @@ async fn copies_and_what_ships() {
             .is_none()
     );
 }
+
+/// One visit proposes what the text leaves open; what it says stays, and what keeps us from visiting is told.
+#[tokio::test]
+async fn a_visit_proposes_what_a_suppliers_text_leaves_open() {
+    let house = house().await;
+    let administrator = house.person(Role::Administrator).await;
+    let text = "id = \"osier\"\nname = \"Osier\"\n[recognise]\nscript_hosts = [\"cdn.osier.test\"]\n[snippet]\ntemplate = '<script src=\"https://cdn.osier.test/l.js\"></script>'\n";
+    let mut seen = newtfern_core::observation::Observation::default();
+    seen.page.final_url = "https://kites.example/".into();
+    let request = |url: &str, kind: &str| newtfern_core::observation::Request {
+        url: url.into(),
+        kind: kind.into(),
+        document: "https://cdn.osier.test/l.js".into(),
+        ..Default::default()
+    };
+    seen.requests = vec![request("https://app.osier.test/panel", "document")];
+    house
+        .stage
+        .visits
+        .lock()
+        .unwrap()
+        .insert("https://kites.example/".into(), seen);
+    let ask = |address: &'static str| [("kind", "supplier"), ("text", text), ("address", address)];
+    let path = "/profiles/propose";
+    administrator
+        .post(path, &ask("https://kites.example/"))
+        .await
+        .is(200)
+        .has("alive.frame_hosts: app.osier.test")
+        .has("[alive]");
+    administrator
+        .post(path, &ask("https://nowhere.example/"))
+        .await
+        .is(200)
+        .has("no such page on this stage");
+    administrator
+        .post(path, &ask("ftp://x"))
+        .await
+        .has("problem");
+}

@@ -13,6 +13,7 @@ use axum::response::{IntoResponse, Redirect, Response};
 use newtfern_acts::store::people::Role;
 use newtfern_acts::store::profile_room::ProfileUse;
 use newtfern_acts::{ActError, ProfileForm};
+use newtfern_core::derive::Proposal;
 use newtfern_core::profile_form::{self, FieldSpec, Shape, fields, values};
 use newtfern_core::profiles::ProfileKind;
 use newtfern_core::slot_text::{Mark, difference};
@@ -329,6 +330,28 @@ pub async fn look(State(_): State<App>, posted: Posted) -> PageResult<Response> 
         "remarks": looked.remarks,
         "text": text,
     });
+    Ok(Json(answer).into_response())
+}
+
+/// One visit in a browser of a page that has the widget: what it proposes.
+///
+/// # Errors
+/// Where something fails on our side.
+pub async fn propose(State(app): State<App>, posted: Posted) -> PageResult<Response> {
+    let f = &posted.fields;
+    let told = app.acts.propose(f.get("text"), f.get("address")).await;
+    let answer = match told {
+        Ok((text, told)) => {
+            let line = |p: &Proposal| {
+                let value = p.value.replace('\n', ", ");
+                format!("{}: {value} ({})", p.path, p.why)
+            };
+            let lines: Vec<String> = told.iter().map(line).collect();
+            json!({ "text": text, "lines": lines })
+        }
+        Err(ActError::Bad(why)) => json!({ "problem": why }),
+        Err(other) => return Err(other.into()),
+    };
     Ok(Json(answer).into_response())
 }
 

@@ -8,7 +8,7 @@ mod list;
 
 pub use bring::{bring, take_out};
 pub use derive::{derive, paste};
-pub use edit::{file_of, keep, keep_new, look, new, page, remove, try_on};
+pub use edit::{file_of, keep, keep_new, look, new, page, propose, remove, try_on};
 pub use list::{act, list};
 
 use crate::error::{PageError, PageResult};
