@@ -252,6 +252,14 @@ impl Tx {
                 self.keep_findings(id, check.site, a).await?;
             }
         }
+        self.move_many(checks, &ids).await?;
+        self.refresh(&sites).await
+    }
+
+    async fn move_many(&mut self, checks: &[NewCheck], ids: &BTreeMap<i64, i64>) -> Result<()> {
+        let Some(first) = checks.first() else {
+            return Ok(());
+        };
         let families: Vec<(i64, &Assessed)> = checks
             .iter()
             .flat_map(|c| c.families.iter().map(|a| (c.site, a)))
@@ -291,8 +299,8 @@ impl Tx {
             )
             .execute(&mut *self.inner)
             .await
-            .map_err(doing("moving standings"))?;
-        self.refresh(&sites).await
+            .map(|_| ())
+            .map_err(doing("moving standings"))
     }
 
     async fn keep_observation(&mut self, check: i64, site: i64, seen: &Observation) -> Result<()> {

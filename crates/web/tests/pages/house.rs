@@ -1,18 +1,15 @@
 //! The house that the page tests share: the whole router over a database of its own, people of each
 //! role, and an outside that answers from memory. Nothing listens; requests go straight in.
 
-use async_trait::async_trait;
+use crate::stage::Stage;
 use axum::Router;
 use axum::body::Body;
 use axum::extract::ConnectInfo;
 use axum::http::{HeaderMap, Method, Request, StatusCode};
-use newtfern_acts::{Acts, Looked, Outside, SlotError, SlotText};
-use newtfern_core::address;
+use newtfern_acts::Acts;
 use newtfern_core::brand::BrandSheet;
 use newtfern_core::design::{Design, Field, Layer};
 use newtfern_core::family::{Assessed, Detail, Family, Standing};
-use newtfern_core::observation::Observation;
-use newtfern_core::pages::PageCopy;
 use newtfern_core::platform::Platform;
 use newtfern_core::profile::{ConsentManager, Supplier};
 use newtfern_core::site::SiteFields;
@@ -25,182 +22,9 @@ use newtfern_store::seal::Sealer;
 
 use jiff::{SignedDuration, Timestamp};
 use newtfern_web::{App, Settings};
-use std::collections::HashMap;
 use std::net::SocketAddr;
-use std::sync::{Arc, Mutex};
+use std::sync::Arc;
 use tower::ServiceExt;
-use url::Url;
-
-/// The outside of the tests: slots in memory, and what goes wrong when it is told to.
-#[derive(Default)]
-pub struct Stage {
-    pub slots: Mutex<HashMap<String, (String, u64)>>,
-    /// What looking at any address answers as a problem.
-    pub problem: Mutex<Option<String>>,
-    /// What reading or writing any slot fails with.
-    pub failing: Mutex<Option<SlotError>>,
-    pub tokens: Mutex<Vec<String>>,
-    /// The tag manager.
-    pub tags: Mutex<Tags>,
-    /// A slot that cannot be written.
-    pub refused: Mutex<Option<String>>,
-    /// What a browser sees, by address.
-    pub visits: Mutex<HashMap<String, Observation>>,
-    /// Documents by address.
-    pub pages: Mutex<HashMap<String, String>>,
-}
-
-/// A tag manager with one set, as `docs/add-a-tag-manager.md` says it.
-#[derive(Default)]
-pub struct Tags {
-    pub set: serde_json::Value,
-    pub versions: Vec<serde_json::Value>,
-}
-
-impl Tags {
-    fn answer(
-        &mut self,
-        method: &str,
-        address: &Url,
-        body: Option<&serde_json::Value>,
-    ) -> serde_json::Value {
-        let body = body.cloned().unwrap_or_default();
-        match (method, address.path().ends_with("/publish")) {
-            ("PUT", _) => {
-                self.set["tags"] = body["tags"].clone();
-                self.set["version"] = (self.set["version"].as_u64().unwrap_or(0) + 1).into();
-            }
-            ("POST", true) => {
-                let tags = match body["version"].as_u64() {
-                    Some(v) => self.versions[v as usize - 1].clone(),
-                    None => self.set["tags"].clone(),
-                };
-                self.versions.push(tags.clone());
-                self.set["published"] = serde_json::json!({"version": self.versions.len(), "note": body["note"], "tags": tags});
-            }
-            _ => {}
-        }
-        self.set.clone()
-    }
-}
-
-impl Stage {
-    fn fails(&self, token: &str) -> Result<(), SlotError> {
-        self.tokens.lock().unwrap().push(token.to_string());
-        self.failing.lock().unwrap().clone().map_or(Ok(()), Err)
-    }
-
-    pub fn held(&self, address: &str) -> String {
-        self.slots
-            .lock()
-            .unwrap()
-            .get(address)
-            .map(|(text, _)| text.clone())
-            .unwrap_or_default()
-    }
-
-    /// This slot cannot be written from now on.
-    pub fn refuse(&self, address: &str) {
-        *self.refused.lock().unwrap() = Some(address.to_string());
-    }
-
-    /// Somebody else writes into the slot.
-    pub fn put(&self, address: &str, text: &str) {
-        let mut slots = self.slots.lock().unwrap();
-        let version = slots.get(address).map_or(1, |(_, v)| v + 1);
-        slots.insert(address.to_string(), (text.to_string(), version));
-    }
-}
-
-#[async_trait]
-impl Outside for Stage {
-    async fn look(&self, typed: &str, platforms: &[Platform]) -> Looked {
-        let problem = address::parse(typed)
-            .err()
-            .map(|e| format!("{e}."))
-            .or_else(|| self.problem.lock().unwrap().clone());
-        Looked {
-            url: typed.into(),
-            final_url: typed.into(),
-            title: if problem.is_none() {
-                "Kites for every wind".into()
-            } else {
-                String::new()
-            },
-            platform: problem
-                .is_none()
-                .then(|| {
-                    platforms
-                        .iter()
-                        .find(|p| p.interface.is_some())
-                        .map(|p| p.id.clone())
-                })
-                .flatten(),
-            problem,
-            remarks: vec![],
-        }
-    }
-
-    async fn page(&self, address: &Url) -> PageCopy {
-        let mut copy = PageCopy::lost(address, "no such page on this stage");
-        if let Some(html) = self.pages.lock().unwrap().get(address.as_str()) {
-            copy.page.failure = None;
-            copy.page.status = Some(200);
-            copy.page.html.clone_from(html);
-        }
-        copy
-    }
-
-    async fn visit(&self, address: &Url, _: &Supplier) -> Result<Observation, String> {
-        let seen = self.visits.lock().unwrap().get(address.as_str()).cloned();
-        seen.ok_or_else(|| "no such page on this stage".into())
-    }
-
-    async fn read_slot(&self, address: &Url, token: &str) -> Result<SlotText, SlotError> {
-        self.fails(token)?;
-        let slots = self.slots.lock().unwrap();
-        let (text, version) = slots.get(address.as_str()).cloned().unwrap_or_default();
-        Ok(SlotText {
-            text,
-            version: Some(version),
-            published: None,
-        })
-    }
-
-    async fn call(
-        &self,
-        method: &str,
-        address: &Url,
-        token: &str,
-        body: Option<&serde_json::Value>,
-    ) -> Result<serde_json::Value, SlotError> {
-        self.fails(token)?;
-        Ok(self.tags.lock().unwrap().answer(method, address, body))
-    }
-
-    async fn publish(&self, _: &Url, token: &str) -> Result<(), SlotError> {
-        self.fails(token)
-    }
-
-    async fn write_slot(
-        &self,
-        address: &Url,
-        token: &str,
-        text: &SlotText,
-    ) -> Result<(), SlotError> {
-        self.fails(token)?;
-        if self.refused.lock().unwrap().as_deref() == Some(address.as_str()) {
-            return Err(SlotError::Status(500));
-        }
-        let mut slots = self.slots.lock().unwrap();
-        let held = slots.entry(address.to_string()).or_default();
-        if text.version != Some(held.1) {
-            return Err(SlotError::Conflict);
-        }
-        *held = (text.text.clone(), held.1 + 1);
-        Ok(())
-    }
-}
 
 pub struct House {
     pub app: App,

@@ -4,16 +4,16 @@ use crate::house::{Caller, House, house};
 use newtfern_acts::SlotError;
 use newtfern_store::people::Role;
 
-const SLOT: &str = "https://site1.example/_tarn/slots/footer-code";
-const OTHERS: &str = "<!-- visitors -->\n<script src=\"/count.js\"></script>\n";
+pub const SLOT: &str = "https://site1.example/_tarn/slots/footer-code";
+pub const OTHERS: &str = "<!-- visitors -->\n<script src=\"/count.js\"></script>\n";
 
-struct Placing {
-    house: House,
-    technician: Caller,
-    page: String,
+pub struct Placing {
+    pub house: House,
+    pub technician: Caller,
+    pub page: String,
 }
 
-async fn placing() -> Placing {
+pub async fn placing() -> Placing {
     let house = house().await;
     let technician = house.person(Role::Technician).await;
     let client = house.client("Wendle Tide Mill").await;
@@ -34,7 +34,7 @@ async fn placing() -> Placing {
 
 impl Placing {
     /// The print of what the slots hold, as the page's form sends it.
-    async fn seen(&self) -> String {
+    pub async fn seen(&self) -> String {
         let text = self.technician.get(&self.page).await.text();
         text.split("name=\"seen\" value=\"")
             .nth(1)
@@ -43,7 +43,7 @@ impl Placing {
             .to_string()
     }
 
-    async fn push(&self) -> crate::house::Answer {
+    pub async fn push(&self) -> crate::house::Answer {
         let seen = self.print().await;
         self.technician
             .post(
@@ -54,12 +54,12 @@ impl Placing {
     }
 
     /// The same, from the form that takes the widget off.
-    async fn seen_off(&self) -> String {
+    pub async fn seen_off(&self) -> String {
         self.seen().await
     }
 
     /// The same, where the page offers no form.
-    async fn print(&self) -> String {
+    pub async fn print(&self) -> String {
         let site: i64 = self.page.split('/').nth(2).unwrap().parse().unwrap();
         self.house
             .acts()
@@ -69,7 +69,7 @@ impl Placing {
             .print
     }
 
-    async fn put_back(&self, placement: i64) -> crate::house::Answer {
+    pub async fn put_back(&self, placement: i64) -> crate::house::Answer {
         self.technician
             .post(
                 &format!("{}/back", self.page),
@@ -78,12 +78,12 @@ impl Placing {
             .await
     }
 
-    async fn last(&self) -> newtfern_store::placements::Placement {
+    pub async fn last(&self) -> newtfern_store::placements::Placement {
         let site: i64 = self.page.split('/').nth(2).unwrap().parse().unwrap();
         self.house.store().placements(site).await.unwrap().remove(0)
     }
 
-    fn held(&self) -> String {
+    pub fn held(&self) -> String {
         self.house.stage.held(SLOT)
     }
 }
@@ -213,140 +213,6 @@ async fn a_slot_that_changed_since_it_was_shown_must_be_looked_at_again() {
     late.is(422).has("changed by somebody else meanwhile");
     assert_eq!(p.held(), "<!-- somebody was here -->");
     assert_eq!(p.house.count("select count(*) from placements").await, 0);
-}
-
-/// Copies in another form or state are replaced in their place, over all slots, told piece by piece; the
-/// whole is put back together.
-#[tokio::test]
-async fn wrong_copies_in_every_slot_are_mended_and_put_back_together() {
-    let p = placing().await;
-    let key = "https://site1.example/_tarn/slots/extension-key";
-    let script = "http://cdn.brindle.localhost:80/l.js?k=kite-001";
-    let held = format!(
-        "{OTHERS}<!-- off\n<script async src=\"{script}\"></script>\n-->\n<script src='{script}' defer></script>\n"
-    );
-    p.house.stage.put(SLOT, &held);
-    p.house.stage.put(key, "kite-001");
-    p.technician
-        .get(&p.page)
-        .await
-        .has("a copy in a comment is replaced by the right code")
-        .has("a copy of the code goes")
-        .has("is emptied, since it puts in a second copy")
-        .has("Proven by parsing");
-    assert!(p.push().await.leads().ends_with("done=pushed"));
-    assert_eq!(
-        p.held(),
-        format!("{OTHERS}<script async src=\"{script}\"></script>\n")
-    );
-    assert_eq!(p.house.stage.held(key), "");
-    let last = p.last().await;
-    assert_eq!(
-        p.house
-            .count("select count(distinct batch) from placements")
-            .await,
-        1
-    );
-    p.technician
-        .get(&p.page)
-        .await
-        .has("What was published before");
-    p.put_back(last.batch.unwrap()).await.leads();
-    assert_eq!(p.held(), held);
-    assert_eq!(p.house.stage.held(key), "kite-001");
-}
-
-/// Where one of several slots cannot be written, those before it are put back.
-#[tokio::test]
-async fn a_platform_that_fails_half_way_leaves_the_slots_as_they_were() {
-    let p = placing().await;
-    let key = "https://site1.example/_tarn/slots/extension-key";
-    p.house.stage.put(key, "kite-001");
-    let seen = p.seen().await;
-    p.house.stage.refuse(key);
-    p.technician
-        .post(
-            &format!("{}/push", p.page),
-            &[("slot", "footer-code"), ("seen", &seen)],
-        )
-        .await
-        .is(422)
-        .has("status 500");
-    assert_eq!(p.held(), OTHERS);
-    assert_eq!(p.house.stage.held(key), "kite-001");
-    assert_eq!(p.house.count("select count(*) from placements").await, 0);
-}
-
-#[tokio::test]
-async fn a_widget_is_taken_off_and_what_was_there_is_kept() {
-    let p = placing().await;
-    p.push().await.leads();
-    let with = p.held();
-    let seen = p.seen_off().await;
-    p.technician
-        .post(&format!("{}/off", p.page), &[("seen", "another")])
-        .await
-        .is(422)
-        .has("changed by somebody else meanwhile");
-    let off = p
-        .technician
-        .post(&format!("{}/off", p.page), &[("seen", &seen)])
-        .await;
-    assert!(off.leads().ends_with("done=off"));
-    assert_eq!(p.held(), OTHERS);
-    p.technician.get("/audit").await.has("took a widget off");
-    p.put_back(p.last().await.id).await.leads();
-    assert_eq!(p.held(), with);
-}
-
-/// Many sites: the differences first, a round that publishes, and one that puts it all back.
-#[tokio::test]
-async fn many_sites_are_published_to_in_a_round_and_put_back() {
-    let p = placing().await;
-    let first = p.page.split('/').nth(2).unwrap().to_string();
-    let client = p.house.client("Other").await;
-    let bare = p.house.site(client, 2).await;
-    let sites = format!("{first},{bare}");
-    p.technician
-        .post("/bulk/publish", &[("sites", &sites)])
-        .await
-        .is(200)
-        .has("Publish to 1 of 2 sites")
-        .has("gets the code, at its end")
-        .has("The site has no token")
-        .has("Make links for the 1 that cannot");
-    assert_eq!(p.held(), OTHERS, "nothing is written yet");
-    let round = p
-        .technician
-        .post("/bulk", &[("sites", &sites), ("kind", "push")])
-        .await;
-    let round = round.leads();
-    let acts = p.house.acts();
-    let mut failed = 0;
-    while let Some(job) = p.house.store().claim().await.unwrap() {
-        if let Err(why) = acts.do_placing(&job).await {
-            failed += 1;
-            acts.fail_job(&job, &why.to_string(), false).await.unwrap();
-        }
-    }
-    assert_eq!(failed, 1, "the site without a token is told");
-    assert!(p.held().contains("l.js?k=kite-001"));
-    p.technician
-        .get(round)
-        .await
-        .has("published into one slot")
-        .has("has no token")
-        .has("Put back what this round published");
-    let back = p.technician.post(&format!("{round}/put-back"), &[]).await;
-    back.leads();
-    let job = p.house.store().claim().await.unwrap().unwrap();
-    acts.do_placing(&job).await.unwrap();
-    assert_eq!(p.held(), OTHERS);
-    p.technician
-        .post(&format!("{round}/put-back"), &[])
-        .await
-        .is(422)
-        .has("Nothing of this round is left");
 }
 
 #[tokio::test]

@@ -1,0 +1,176 @@
+//! Published sets of a tag manager: tags with the pages on which they fire, drafts and versions. Which tag
+//! carries a supplier's snippet, why it does not fire on a page, and what placing through it changes. The
+//! format is ours; `docs/add-a-tag-manager.md` says how an interface or an exported file gives it.
+
+mod diagnose;
+mod place;
+
+pub use diagnose::TagLook;
+pub use place::{TagChange, place};
+
+use crate::pages::{PageKind, PageRules, Pattern};
+use crate::placement::{Inspector, PieceState};
+use crate::profile::{ConsentManager, Supplier};
+use serde::{Deserialize, Serialize};
+use url::Url;
+
+/// Tags of one set that are read.
+const MOST_TAGS: usize = 1_000;
+
+/// A set as its interface, or an exported file, gives it.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+pub struct TagSet {
+    /// Its id, as pages name it.
+    pub id: String,
+    /// Raised with each change of the draft; a write over another is refused.
+    #[serde(default)]
+    pub version: u64,
+    /// The tags as they are being worked on.
+    #[serde(default)]
+    pub tags: Vec<Tag>,
+    /// What visitors get; none where nothing was published yet.
+    #[serde(default)]
+    pub published: Option<Published>,
+}
+
+/// A published version.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+pub struct Published {
+    /// Its number.
+    pub version: u64,
+    /// What was noted with it.
+    #[serde(default)]
+    pub note: String,
+    /// Its tags.
+    #[serde(default)]
+    pub tags: Vec<Tag>,
+}
+
+/// One tag.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+pub struct Tag {
+    /// Unique in the set.
+    pub id: String,
+    /// For people.
+    #[serde(default)]
+    pub name: String,
+    /// The markup that it puts into the page.
+    pub html: String,
+    /// It is switched off.
+    #[serde(default)]
+    pub paused: bool,
+    /// Paths on which it fires; none for all.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub on: Vec<Pattern>,
+    /// Paths on which it does not; they win.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub not_on: Vec<Pattern>,
+    /// The event that it waits for; none for the page itself.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub event: Option<String>,
+    /// The consent that it waits for, by the name of the site's categories.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub consent: Option<String>,
+}
+
+/// Why a set is not read.
+#[derive(Debug, Clone, PartialEq, Eq, thiserror::Error)]
+pub enum TagError {
+    /// It is no JSON of the shape.
+    #[error("this is no set of tags: {0}")]
+    Shape(String),
+    /// More than any person keeps.
+    #[error("the set has more than {MOST_TAGS} tags")]
+    TooMany,
+    /// A rule by kind, which a tag manager does not know.
+    #[error(
+        "{0} names a kind of page, which a tag manager does not know: write paths, such as /legal/**"
+    )]
+    Kind(String),
+}
+
+impl TagSet {
+    /// Reads a set.
+    ///
+    /// # Errors
+    /// [`TagError`], in words.
+    ///
+    /// ```
+    /// use newtfern_core::tags::TagSet;
+    /// let set = TagSet::read(r#"{"id": "WK-1", "tags": [{"id": "a", "html": "<script src=/a.js></script>", "on": ["/shop/**"]}]}"#).unwrap();
+    /// assert_eq!(set.tags[0].on[0].text(), "/shop/**");
+    /// assert!(TagSet::read("[]").is_err());
+    /// ```
+    pub fn read(text: &str) -> Result<TagSet, TagError> {
+        let set: TagSet = serde_json::from_str(text).map_err(|e| TagError::Shape(e.to_string()))?;
+        let published = set.published.as_ref().map_or(0, |p| p.tags.len());
+        if set.tags.len().max(published) > MOST_TAGS {
+            return Err(TagError::TooMany);
+        }
+        Ok(set)
+    }
+
+    /// The tag is published as it is in the draft.
+    pub fn is_live(&self, tag: &Tag) -> bool {
+        self.published().contains(tag)
+    }
+
+    fn published(&self) -> &[Tag] {
+        self.published.as_ref().map_or(&[], |p| p.tags.as_slice())
+    }
+}
+
+impl Tag {
+    /// It carries the supplier's snippet, in whatever state.
+    pub fn carries(&self, supplier: &Supplier, consent: Option<&ConsentManager>) -> bool {
+        let page = Url::parse("https://proof.invalid/").expect("constant address");
+        let pieces = Inspector::new(supplier, consent).pieces(&self.html, &page);
+        pieces.iter().any(|p| p.state != PieceState::Mentioned)
+    }
+
+    /// When it fires, in words.
+    pub fn rule_words(&self) -> String {
+        let list = |patterns: &[Pattern]| {
+            let texts: Vec<&str> = patterns.iter().map(Pattern::text).collect();
+            texts.join(" ")
+        };
+        let mut out = match self.on.is_empty() {
+            true => "all pages".to_string(),
+            false => list(&self.on),
+        };
+        if !self.not_on.is_empty() {
+            out.push_str(&format!(", not on {}", list(&self.not_on)));
+        }
+        if let Some(event) = &self.event {
+            out.push_str(&format!(", at the event {event}"));
+        }
+        if let Some(consent) = &self.consent {
+            out.push_str(&format!(", with consent to {consent}"));
+        }
+        out
+    }
+
+    fn rules(&self) -> PageRules {
+        PageRules::of(self.on.clone(), self.not_on.clone())
+    }
+
+    /// The condition that keeps it from firing on a page, in words.
+    pub fn held_by(&self, page: &Url) -> Option<String> {
+        if let Some(event) = self.event.as_ref().filter(|e| !e.is_empty()) {
+            return Some(format!("it waits for the event \u{201c}{event}\u{201d}"));
+        }
+        let rules = self.rules();
+        let decided = rules.decided_by(page, PageKind::Other);
+        match (decided, rules.expects(page, PageKind::Other)) {
+            (_, crate::chain::Expect::Present) => None,
+            (Some(rule), _) => Some(format!("its exception {} takes this page", rule.text())),
+            (None, _) => {
+                let on: Vec<&str> = self.on.iter().map(Pattern::text).collect();
+                Some(format!("its rule {} does not take this page", on.join(" ")))
+            }
+        }
+    }
+}
+
+#[cfg(test)]
+mod tests;
