@@ -58,6 +58,25 @@ const FAULTS = [
       await expect(page.getByText("nothing of it is left in the slots")).toBeVisible();
     },
   ],
+  [
+    "book.skerrin",
+    "shown.covered",
+    async (page, url) => {
+      await desk(page, url);
+      await page.getByRole("button", { name: "Switch the offer off" }).click();
+    },
+  ],
+  [
+    "choirs.threetowers",
+    "started.silent",
+    async (page, url) => {
+      // What is wrong at the supplier is mended at the supplier's own desk.
+      await page.goto(url);
+      const port = (await page.locator(`a[href*=".localhost:"]`).first().getAttribute("href")).match(/:(\d+)/)[1];
+      await page.goto(`http://console.brindle.localhost:${port}/desk`);
+      await page.getByRole("button", { name: "Put the settings of threetowers-live-silent right" }).click();
+    },
+  ],
 ];
 
 test("faults of every kind of builder are told, mended by a person, and turn green", async ({ page }) => {

@@ -15,7 +15,7 @@ pub struct Shown {
 
 /// A button of a desk.
 pub struct Button {
-    pub act: &'static str,
+    pub act: String,
     pub label: String,
 }
 
@@ -57,7 +57,7 @@ impl Desk {
                 format!(
                     "<form method=post action='{}'><button name=act value='{}'>{}</button></form>",
                     escape(&self.path),
-                    b.act,
+                    escape(&b.act),
                     escape(&b.label)
                 )
             })

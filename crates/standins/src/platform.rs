@@ -1,6 +1,7 @@
 //! Tarnwork, the stand-in platform: pages of client sites, code slots with an interface, an extension
 //! that takes a key, and a page cache that can be switched on.
 
+use crate::desk::{self, Button, Desk, Sent, Shown};
 use crate::estate::{Fault, SITES, Site};
 use crate::{DEMO_TOKEN, supplier::escape, supplier_profile};
 use axum::body::to_bytes;
@@ -19,6 +20,9 @@ use std::time::Duration;
 struct Held {
     slots: HashMap<String, String>,
     version: u64,
+    /// What was wrong with the site itself was mended at its desk.
+    #[serde(default)]
+    mended: bool,
     cache_on: bool,
     #[serde(skip)]
     cached: HashMap<String, String>,
@@ -62,6 +66,12 @@ impl Sites {
     fn with<T>(&self, host: &str, change: impl FnOnce(&mut Held) -> T) -> Option<T> {
         let mut all = self.held.lock().ok()?;
         all.get_mut(host).map(change)
+    }
+
+    /// What is wrong with a site now.
+    fn fault(&self, site: &Site) -> Option<Fault> {
+        let mended = self.with(site.host, |held| held.mended);
+        site.fault.filter(|_| mended != Some(true))
     }
 
     fn remember(&self) {
@@ -129,6 +139,7 @@ fn first_state(site: &Site, port: u16) -> Held {
     Held {
         slots,
         version: 1,
+        mended: false,
         cache_on: false,
         cached: HashMap::new(),
     }
@@ -140,6 +151,9 @@ pub async fn answer(sites: &Sites, name: &str, request: Request) -> Response {
         return (StatusCode::NOT_FOUND, "no such site among the stand-ins").into_response();
     };
     let path = request.uri().path().to_string();
+    if path.trim_end_matches('/') == "/_tarn/desk" {
+        return at_desk(sites, site, request).await;
+    }
     if let Some(rest) = path.strip_prefix("/_tarn/") {
         let rest = rest.to_string();
         return interface(sites, site, &rest, request).await;
@@ -150,7 +164,7 @@ pub async fn answer(sites: &Sites, name: &str, request: Request) -> Response {
         "/page.js" => return crate::script(PAGE_SCRIPT.into()),
         _ => {}
     }
-    match site.fault {
+    match sites.fault(site) {
         Some(Fault::Status) => {
             return (StatusCode::SERVICE_UNAVAILABLE, Html("<h1>Back soon</h1>")).into_response();
         }
@@ -195,7 +209,7 @@ fn page_of(
     let mut headers = HeaderMap::new();
     let cache = if hit { "hit" } else { "miss" };
     headers.insert("x-page-cache", axum::http::HeaderValue::from_static(cache));
-    if site.fault == Some(Fault::Policy) {
+    if sites.fault(site) == Some(Fault::Policy) {
         headers.insert(
             "content-security-policy",
             axum::http::HeaderValue::from_static(
@@ -204,6 +218,70 @@ fn page_of(
         );
     }
     (headers, Html(html)).into_response()
+}
+
+/// What the desk's button does about a fault of the site itself.
+fn mending(fault: Fault) -> Option<&'static str> {
+    Some(match fault {
+        Fault::Status => "Switch the maintenance page off",
+        Fault::Timeout => "Restart the server",
+        Fault::Policy => "Let the chat through the content policy",
+        Fault::Hidden => "Take the hiding rule out of the theme",
+        Fault::Covered => "Switch the offer off",
+        _ => return None,
+    })
+}
+
+/// The desk: code slots, the cache, and what else can be set.
+async fn at_desk(sites: &Sites, site: &Site, request: Request) -> Response {
+    if request.method() == Method::POST {
+        let Sent { act, slot, text } = desk::sent(request).await;
+        sites.with(site.host, |held| match act.as_str() {
+            "save" => {
+                if let Some(kept) = held.slots.get_mut(&slot) {
+                    *kept = text;
+                    held.version += 1;
+                }
+            }
+            "mend" => held.mended = true,
+            _ => held.cached.clear(),
+        });
+        sites.remember();
+        return desk::back("/_tarn/desk");
+    }
+    let slots = sites.with(site.host, |held| held.slots.clone());
+    let mut slots: Vec<(String, String)> = slots.unwrap_or_default().into_iter().collect();
+    slots.sort();
+    let named = |id: &str| match id {
+        "footer-code" => ("Site code, end of body", "Comes out on every page."),
+        "extension-key" => ("Extensions: Brindle, key", "Empty switches it off."),
+        _ => ("Theme: script box", "Script tags are added for you."),
+    };
+    let boxes = slots.into_iter().map(|(id, text)| Shown {
+        name: named(&id).0.into(),
+        help: named(&id).1.into(),
+        id,
+        text,
+    });
+    let button = |act: &str, label: &str| Button {
+        act: act.into(),
+        label: label.into(),
+    };
+    let mend = sites.fault(site).and_then(mending);
+    let buttons = mend.map(|label| button("mend", label));
+    Desk {
+        title: format!("Tarnwork: {}, {}", site.client().name, site.name),
+        line: "What is published here is what visitors get.".into(),
+        colour: "#3d5a45",
+        path: "/_tarn/desk".into(),
+        save: "Publish",
+        boxes: boxes.collect(),
+        buttons: buttons
+            .into_iter()
+            .chain([button("empty", "Empty the page cache")])
+            .collect(),
+    }
+    .page()
 }
 
 #[derive(Deserialize)]
@@ -314,6 +392,7 @@ const PAGE_SCRIPT: &str = "(function(){var m=1;for(var i=0;i<9000000;i++)m=Math.
 
 fn render(site: &Site, held: &Held, page: &(&str, &str, &str), port: u16) -> String {
     let client = site.client();
+    let fault = site.fault.filter(|_| !held.mended);
     let slot = |name: &str| held.slots.get(name).cloned().unwrap_or_default();
     let unless_blank = |text: String, made: fn(&str, u16) -> String| match text.trim() {
         "" => String::new(),
@@ -333,7 +412,7 @@ fn render(site: &Site, held: &Held, page: &(&str, &str, &str), port: u16) -> Str
         (
             "STYLE",
             when(
-                site.fault == Some(Fault::Hidden),
+                fault == Some(Fault::Hidden),
                 "#brindle-root { display: none; }",
             ),
         ),
@@ -341,7 +420,7 @@ fn render(site: &Site, held: &Held, page: &(&str, &str, &str), port: u16) -> Str
         ("LINE", escape(client.line)),
         ("TEXT", page.2.to_string()),
         ("FILLER", filler.repeat(6)),
-        ("COVER", when(site.fault == Some(Fault::Covered), OFFER)),
+        ("COVER", when(fault == Some(Fault::Covered), OFFER)),
         (
             "BANNER",
             when(site.banner, "<script src=\"/consent.js\" defer></script>"),

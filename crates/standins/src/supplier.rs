@@ -1,25 +1,40 @@
 //! Brindle, the stand-in supplier: loader, settings by key, frame, live connection, console.
 
+use crate::desk::{self, Button, Desk, Sent};
 use crate::estate::{self, Fault};
 use crate::{DEMO_TOKEN, script};
 use axum::extract::ws::{Message, WebSocket, WebSocketUpgrade};
-use axum::extract::{Query, State};
+use axum::extract::{Query, Request, State};
 use axum::http::{HeaderMap, StatusCode};
 use axum::response::{Html, IntoResponse, Response};
 use axum::routing::{get, post};
 use axum::{Json, Router};
 use serde::Deserialize;
 use serde_json::{Value, json};
+use std::collections::HashSet;
 use std::sync::atomic::{AtomicU64, Ordering};
 use std::sync::{Arc, Mutex};
 use tokio::sync::broadcast;
 
 #[derive(Clone)]
-struct Desk {
+struct Console {
     port: u16,
     messages: Arc<Mutex<Vec<Value>>>,
     answers: broadcast::Sender<(u64, String)>,
     next: Arc<AtomicU64>,
+    /// Keys whose settings were mended at the supplier's desk.
+    mended: Arc<Mutex<HashSet<String>>>,
+}
+
+impl Console {
+    /// The key as it behaves: without what is wrong with it once it was mended.
+    fn behaves(&self, key: &str) -> String {
+        let mended = self.mended.lock().is_ok_and(|m| m.contains(key));
+        match key.split_once("-live-").filter(|_| mended) {
+            Some((client, _)) => format!("{client}-live"),
+            None => key.to_string(),
+        }
+    }
 }
 
 #[derive(Deserialize)]
@@ -34,11 +49,12 @@ struct Key {
 const MOST_MESSAGES: usize = 500;
 
 pub fn router(port: u16) -> Router {
-    let desk = Desk {
+    let desk = Console {
         port,
         messages: Arc::default(),
         answers: broadcast::channel(64).0,
         next: Arc::new(AtomicU64::new(1)),
+        mended: Arc::default(),
     };
     Router::new()
         .route("/l.js", get(loader))
@@ -46,13 +62,15 @@ pub fn router(port: u16) -> Router {
         .route("/panel", get(panel))
         .route("/s", get(live))
         .route("/", get(console))
+        .route("/desk", get(desk_page).post(mend))
         .route("/api/messages", get(messages))
         .route("/api/answers", post(answer))
         .with_state(desk)
 }
 
-async fn loader(State(desk): State<Desk>, Query(q): Query<Key>) -> Response {
-    let fault = estate::fault_of_key(&q.key);
+async fn loader(State(desk): State<Console>, Query(q): Query<Key>) -> Response {
+    let key = desk.behaves(&q.key);
+    let fault = estate::fault_of_key(&key);
     if fault == Some(Fault::LoaderStatus) {
         return (StatusCode::SERVICE_UNAVAILABLE, "down for maintenance").into_response();
     }
@@ -68,7 +86,7 @@ async fn loader(State(desk): State<Desk>, Query(q): Query<Key>) -> Response {
         format!("http://api.brindle.localhost:{}", desk.port)
     };
     // Heavy keys stand for a widget over its budget.
-    let work = if q.key.ends_with("-heavy") {
+    let work = if key.ends_with("-heavy") {
         "90000000"
     } else {
         "4000000"
@@ -98,16 +116,16 @@ fn safe(key: &str) -> String {
         .collect()
 }
 
-async fn settings(Query(q): Query<Key>) -> Response {
+async fn settings(State(desk): State<Console>, Query(q): Query<Key>) -> Response {
     let open = [("access-control-allow-origin", "*")];
-    match estate::settings_of_key(&q.key) {
+    match estate::settings_of_key(&desk.behaves(&q.key)) {
         Some(settings) => (open, Json(settings)).into_response(),
         None => (StatusCode::NOT_FOUND, open, "unknown key").into_response(),
     }
 }
 
-async fn panel(State(desk): State<Desk>, Query(q): Query<Key>) -> Response {
-    let Some(s) = estate::settings_of_key(&q.key) else {
+async fn panel(State(desk): State<Console>, Query(q): Query<Key>) -> Response {
+    let Some(s) = estate::settings_of_key(&desk.behaves(&q.key)) else {
         return (StatusCode::NOT_FOUND, "unknown key").into_response();
     };
     let text = |name: &str| escape(s[name].as_str().unwrap_or_default());
@@ -139,14 +157,14 @@ pub fn escape(text: &str) -> String {
 }
 
 async fn live(
-    State(desk): State<Desk>,
+    State(desk): State<Console>,
     Query(q): Query<Key>,
     upgrade: WebSocketUpgrade,
 ) -> Response {
     upgrade.on_upgrade(move |socket| talk(desk, q, socket))
 }
 
-async fn talk(desk: Desk, q: Key, mut socket: WebSocket) {
+async fn talk(desk: Console, q: Key, mut socket: WebSocket) {
     let conversation = desk.next.fetch_add(1, Ordering::Relaxed);
     let mut answers = desk.answers.subscribe();
     if socket
@@ -189,7 +207,11 @@ fn signed_in(headers: &HeaderMap) -> bool {
         .is_some_and(|v| v.as_bytes() == format!("Bearer {DEMO_TOKEN}").as_bytes())
 }
 
-async fn messages(State(desk): State<Desk>, Query(q): Query<Key>, headers: HeaderMap) -> Response {
+async fn messages(
+    State(desk): State<Console>,
+    Query(q): Query<Key>,
+    headers: HeaderMap,
+) -> Response {
     if !signed_in(&headers) {
         return (StatusCode::UNAUTHORIZED, "sign in").into_response();
     }
@@ -204,7 +226,11 @@ struct Answer {
     text: String,
 }
 
-async fn answer(State(desk): State<Desk>, headers: HeaderMap, Json(a): Json<Answer>) -> Response {
+async fn answer(
+    State(desk): State<Console>,
+    headers: HeaderMap,
+    Json(a): Json<Answer>,
+) -> Response {
     if !signed_in(&headers) {
         return (StatusCode::UNAUTHORIZED, "sign in").into_response();
     }
@@ -212,8 +238,39 @@ async fn answer(State(desk): State<Desk>, headers: HeaderMap, Json(a): Json<Answ
     StatusCode::NO_CONTENT.into_response()
 }
 
+/// The settings of each key that something is wrong with.
+async fn desk_page(State(console): State<Console>) -> Response {
+    let wrong = estate::SITES.iter().map(|s| s.key());
+    let wrong = wrong.filter(|k| {
+        let key = console.behaves(k);
+        estate::fault_of_key(&key).is_some()
+    });
+    let button = |key: String| Button {
+        label: format!("Put the settings of {key} right"),
+        act: key,
+    };
+    Desk {
+        title: "Brindle: settings".into(),
+        line: "Keys whose settings or service are out of order.".into(),
+        colour: "#7a3b2e",
+        path: "/desk".into(),
+        save: "",
+        boxes: Vec::new(),
+        buttons: wrong.map(button).collect(),
+    }
+    .page()
+}
+
+async fn mend(State(console): State<Console>, request: Request) -> Response {
+    let Sent { act, .. } = desk::sent(request).await;
+    if let Ok(mut mended) = console.mended.lock() {
+        mended.insert(act);
+    }
+    desk::back("/desk")
+}
+
 /// A small page to read along; answering by hand goes through the interface.
-async fn console(State(desk): State<Desk>) -> Html<String> {
+async fn console(State(desk): State<Console>) -> Html<String> {
     let all = desk.messages.lock().map(|m| m.clone()).unwrap_or_default();
     let rows: String = all
         .iter()

@@ -244,7 +244,7 @@ impl Sets {
                 text: serde_json::to_string_pretty(&set["tags"]).unwrap_or_default(),
             }],
             buttons: vec![Button {
-                act: "publish",
+                act: "publish".into(),
                 label: "Publish as a version".into(),
             }],
         }

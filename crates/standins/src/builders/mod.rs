@@ -390,7 +390,7 @@ impl Builders {
         let mut buttons = Vec::new();
         if !site.kind.words.1.is_empty() {
             buttons.push(Button {
-                act: "publish",
+                act: "publish".into(),
                 label: site.kind.words.1.to_string(),
             });
         }

@@ -315,3 +315,43 @@ async fn a_file_is_taken_wholly_or_not_at_all() {
     let noted = "select count(*) from audit where act = 'imported sites'";
     assert_eq!(house.count(noted).await, 0);
 }
+
+/// Taking a file is cancelled between two parts of it, and then nothing of it was taken.
+#[tokio::test]
+async fn a_file_that_is_cancelled_is_not_taken() {
+    let house = house().await;
+    let technician = house.person(Role::Technician).await;
+    let rows: String = (0..700)
+        .map(|n| format!("Mill,Site {n},https://many{n}.example/\n"))
+        .collect();
+    let csv = format!("client,name,address\n{rows}");
+    let page = brought(&technician, csv.as_bytes()).await;
+    technician.get(&page).await.has("Take it: 700 new");
+    // The first part waits for this lock, so that the wish to cancel is there before the second.
+    let mut lock = house.store().pool.begin().await.unwrap();
+    sqlx::query("lock table sites in exclusive mode")
+        .execute(&mut *lock)
+        .await
+        .unwrap();
+    let running = "select count(*) from imports where state = 'running'";
+    let cancelling = async {
+        while house.count(running).await == 0 {
+            tokio::task::yield_now().await;
+        }
+        technician.get(&page).await.has("of 700 rows").has("Cancel");
+        let cancel = format!("{page}/cancel");
+        technician.post(&cancel, &[]).await.is(303);
+        lock.rollback().await.unwrap();
+    };
+    tokio::join!(technician.post(&page, &[]), cancelling);
+    while house.count(running).await > 0 {
+        tokio::task::yield_now().await;
+    }
+    technician
+        .get(&page)
+        .await
+        .has("it was cancelled")
+        .has("Take it: 700 new");
+    assert_eq!(house.count("select count(*) from sites").await, 0);
+    assert_eq!(house.count("select count(*) from clients").await, 0);
+}
