@@ -31,16 +31,6 @@ const CONTRACT: &[&str] = &[
 /// Codes of the chain that were added since.
 const ADDED: &[&str] = &["placed.leftover"];
 
-/// Their rules come later: they need a look into a tag manager or a draft.
-const RULES_LATER: &[&str] = &[
-    "placed.unpublished",
-    "placed.tag-missing",
-    "placed.tag-draft",
-    "placed.tag-paused",
-    "placed.tag-rule",
-    "placed.tag-other-set",
-];
-
 fn names(codes: impl IntoIterator<Item = Code>) -> BTreeSet<&'static str> {
     codes.into_iter().map(Code::name).collect()
 }
@@ -70,7 +60,7 @@ fn the_codes_of_the_chain_are_those_of_the_contract() {
 fn every_code_has_a_rule_that_gives_it() {
     let given = names(RULES.iter().flat_map(|r| r.codes.iter().copied()));
     let without: BTreeSet<_> = of_the_chain().difference(&given).copied().collect();
-    assert_eq!(without, set(RULES_LATER));
+    assert_eq!(without, set(&[]));
 }
 
 /// Texts of the tests that look with a real browser, and of the records' list.
@@ -92,6 +82,6 @@ fn every_code_is_shown_to_a_browser() {
     let text = shown();
     let told = |code: &&str| text.contains(&format!("\"{code}\""));
     let mut without = of_the_chain();
-    without.retain(|c| !told(c) && !RULES_LATER.contains(c));
+    without.retain(|c| !told(c));
     assert_eq!(without, BTreeSet::new(), "no page shows these to a browser");
 }

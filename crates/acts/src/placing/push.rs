@@ -3,7 +3,7 @@
 use super::{Loaded, PLACED, SlotView, address, slot_of};
 use crate::tags::is_of_set;
 use crate::{ActError, Actor, Acts, Outside, Result, SlotError, SlotText, record};
-use newtfern_core::placing::{Mend, PlacingError, SlotChange, put_back};
+use newtfern_core::placing::{Mend, PlacingError, SlotChange, Told, put_back};
 use newtfern_core::platform::{Interface, Slot, advise};
 use newtfern_heavy::heavy;
 use newtfern_store::people::Role;
@@ -79,6 +79,12 @@ impl Loaded {
         let interface = self.platform.as_ref()?.interface.as_ref()?;
         let url = Url::parse(&self.site.url).ok()?;
         Interface::fill(interface.publish.as_deref()?, &url, "")
+    }
+
+    /// What the slots hold is not what visitors get.
+    fn is_drafted(&self, slots: &[SlotView]) -> bool {
+        let draft = |v: &SlotView| v.held.as_ref().is_some_and(|h| h.published == Some(false));
+        self.publishing().is_some() && slots.iter().any(draft)
     }
 
     /// The slot that is meant where nobody chose one: the site's, else the one that brings the right code
@@ -193,7 +199,14 @@ impl Acts {
         l.token()?;
         l.place(&slot, true)?;
         let placing = l.placing(&slots)?;
-        let push = heavy(|| placing.mend(&slot)).await?;
+        let mut push = heavy(|| placing.mend(&slot)).await?;
+        if push.changes.is_empty() && l.is_drafted(&slots) {
+            push.told.push(Told {
+                slot: slot.name.clone(),
+                what: "what is saved there is published: visitors do not get it yet".into(),
+                excerpt: String::new(),
+            });
+        }
         Ok((slot, push))
     }
 
@@ -256,8 +269,7 @@ impl Acts {
         // The right code first: between two writes the widget is there twice rather than not at all.
         made.changes.sort_by_key(|c| c.slot != slot.id);
         if made.changes.is_empty() {
-            let draft = |v: &SlotView| v.held.as_ref().is_some_and(|h| h.published == Some(false));
-            return match l.publishing().filter(|_| slots.iter().any(draft)) {
+            return match l.publishing().filter(|_| l.is_drafted(slots)) {
                 None => Ok(Pushed::Same),
                 Some(place) => {
                     self.outside().publish(&place, l.token()?).await?;

@@ -48,7 +48,7 @@ pub async fn look_at(
         progress.done.store(done, Ordering::Relaxed);
         progress.of.store(of, Ordering::Relaxed);
     };
-    let looked = look(&ways, &order, |step| match step {
+    let mut looked = look(&ways, &order, |step| match step {
         Step::Had(n) => count(n, PAGES),
         Step::Visit(_, n, of) => count(n, of),
     })
@@ -56,6 +56,11 @@ pub async fn look_at(
     let given = looked.pages.iter().take(1).flat_map(|p| &p.visited);
     if let Some(refused) = given.into_iter().find_map(|v| guarded(&v.visits)) {
         bail!("{refused}: an administrator can allow it in the settings (house rules)");
+    }
+    // What a draft and a tag manager's set tell of the address that was given.
+    if let Some(given) = looked.pages.first_mut().and_then(|p| p.visited.first_mut()) {
+        let beside = tools.acts.beside(subject, &given.visits).await?;
+        given.asides.extend(beside);
     }
     let rivals = rivals(&expectation, &profiles);
     let told = heavy(|| {

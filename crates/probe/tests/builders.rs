@@ -1,0 +1,159 @@
+//! Real Chromium against the other builders and the tag manager of the stand-ins: each flaw has its code, told
+//! with what goes beside the visit (the draft, the set).
+#![allow(clippy::unwrap_used)]
+
+// Only its pace is needed here.
+#[allow(dead_code)]
+mod common;
+
+use common::two_at_a_time;
+use newtfern_core::chain::{Aside, AsideLook, Case, Diagnosis, Expect, Purpose, diagnose};
+use newtfern_core::observation::Viewport;
+use newtfern_core::platform::{Interface, Platform};
+use newtfern_core::profile::Supplier;
+use newtfern_core::tags::{TagLook, TagSet};
+use newtfern_core::visits::{Asked, CheckOrder};
+use newtfern_probe::browser::Pool;
+use newtfern_probe::check::run;
+use newtfern_probe::crawl::copy_of;
+use newtfern_probe::guard::Guard;
+use newtfern_probe::http::Http;
+use newtfern_standins::builders::{BUILT, Built, Flaw, profile};
+use newtfern_standins::{DEMO_TOKEN, Standins};
+use std::sync::Arc;
+use url::Url;
+
+struct World {
+    standins: Standins,
+    supplier: Supplier,
+    manager: Platform,
+    pool: Pool,
+    http: Http,
+}
+
+/// The code of each flaw; nothing where the home page is in order.
+fn expected(built: &Built) -> Option<&'static str> {
+    Some(match built.flaw? {
+        Flaw::Bare | Flaw::Stripped => "placed.absent",
+        Flaw::Draft => "placed.unpublished",
+        Flaw::StaleCache => "placed.stale-cache",
+        Flaw::RouteLost => "shown.route-lost",
+        // It starts in a frame of its own, where nobody sees it.
+        Flaw::Framed => "started.silent",
+        Flaw::TagMissing => "placed.tag-missing",
+        Flaw::TagDraft => "placed.tag-draft",
+        Flaw::TagPaused => "placed.tag-paused",
+        Flaw::TagRule => "placed.tag-rule",
+        Flaw::TagOther => "placed.tag-other-set",
+        Flaw::TagTwice => "placed.twice",
+        // What is wrong there is wrong on other pages.
+        Flaw::OnlyHome | Flaw::OnLegal => return None,
+    })
+}
+
+impl World {
+    async fn start() -> World {
+        let standins = Standins::start(0, None).await.unwrap();
+        let guard = Guard::open();
+        World {
+            supplier: Supplier::from_toml(&newtfern_standins::supplier_profile(standins.port))
+                .unwrap(),
+            manager: Platform::from_toml(&newtfern_standins::tag_profile(standins.port)).unwrap(),
+            pool: Pool::new(guard.clone(), None),
+            http: Http::new(guard, None).unwrap(),
+            standins,
+        }
+    }
+
+    async fn check(&self, built: &Built) -> Diagnosis {
+        let url = Url::parse(&built.address(self.standins.port)).unwrap();
+        let order = CheckOrder {
+            url: &url,
+            supplier: &self.supplier,
+            consent: None,
+            viewports: &[Viewport::Desktop],
+            pictures: false,
+            stamp: "once",
+            asked: Asked::ByPerson,
+        };
+        let evidence = run(&self.pool, &self.http, &order).await.unwrap();
+        let mut asides = evidence.asides;
+        let html = evidence.visits[0].page.html.clone();
+        asides.extend(self.draft(built, &url).await);
+        asides.extend(self.set(built, &html).await);
+        diagnose(&Case {
+            supplier: &self.supplier,
+            rivals: &[],
+            key: Some(&built.key()),
+            expect: Expect::Present,
+            consent: None,
+            visits: &evidence.visits,
+            asides: &asides,
+        })
+    }
+
+    async fn draft(&self, built: &Built, url: &Url) -> Option<Aside> {
+        let platform = Platform::from_toml(profile(built.builder)?).unwrap();
+        let preview = Interface::fill(platform.preview.as_deref()?, url, "")?;
+        let copy = copy_of(&self.http, &preview).await;
+        Some(aside(Purpose::Draft, &preview, copy.page.html))
+    }
+
+    async fn set(&self, built: &Built, html: &str) -> Option<Aside> {
+        let sets = self.manager.sets.as_ref()?;
+        let read = sets.read.as_ref()?.replace("{{set}}", &built.set()?);
+        let at = Url::parse(&read).unwrap();
+        let told = self.http.json("GET", &at, None, Some(DEMO_TOKEN)).await;
+        let (status, told) = told.unwrap();
+        assert_eq!(status, 200, "{told}");
+        let look = TagLook {
+            manager: self.manager.name.clone(),
+            loaded: sets.in_page(html),
+            set: TagSet::read(&told.to_string()).unwrap(),
+        };
+        let text = serde_json::to_string(&look).unwrap();
+        Some(aside(Purpose::TagSet, &at, text))
+    }
+}
+
+fn aside(purpose: Purpose, url: &Url, html: String) -> Aside {
+    Aside {
+        purpose,
+        url: url.to_string(),
+        status: 200,
+        html,
+        look: AsideLook::Had,
+        blob: None,
+    }
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn each_flaw_of_a_builder_or_a_set_is_told_by_its_code() {
+    let world = Arc::new(World::start().await);
+    let found = two_at_a_time(BUILT.iter(), |built: &'static Built| {
+        let world = world.clone();
+        async move { (built, world.check(built).await) }
+    })
+    .await;
+    let mut wrong = Vec::new();
+    for (built, d) in found {
+        let root = d.root.map(|c| c.name());
+        if root != expected(built) {
+            wrong.push(format!(
+                "{}: {root:?} should be {:?}: {:?}",
+                built.host,
+                expected(built),
+                d.findings
+            ));
+        }
+        // Each cause comes with its evidence and what to do.
+        if let Some(root) = d.root_finding() {
+            assert!(
+                !root.evidence.is_empty() && !root.remedy.is_empty(),
+                "{root:?}"
+            );
+        }
+    }
+    assert!(wrong.is_empty(), "{}", wrong.join("\n"));
+    world.pool.close().await;
+}
