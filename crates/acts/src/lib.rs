@@ -45,7 +45,7 @@ pub use import::{Brings, Shown, Taken};
 pub use outside::{Looked, Outside, SlotError, SlotText};
 pub use pages::{RuleShown, RulesShown};
 pub use people::{LINK_HOURS, PeopleAct};
-pub use placing::{PlacePage, PushShown, Pushed, SlotView};
+pub use placing::{Others, PlacePage, PushShown, Pushed, SlotView};
 pub use profiles::{Brought, MOST_PROFILE, ProfileForm};
 pub use second_factor::Setup;
 pub use sessions::Opened;

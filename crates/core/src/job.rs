@@ -22,13 +22,15 @@ pub enum JobKind {
     Pages,
     /// Publish the snippet into the site's slot.
     Push,
+    /// The same, with the code of other suppliers taken out.
+    Swap,
     /// Put back what a round of pushes wrote.
     PutBack,
 }
 
 impl JobKind {
     /// In the order in which they are offered.
-    pub const ALL: [JobKind; 9] = [
+    pub const ALL: [JobKind; 10] = [
         JobKind::Check,
         JobKind::Echo,
         JobKind::Weigh,
@@ -37,6 +39,7 @@ impl JobKind {
         JobKind::Survey,
         JobKind::Pages,
         JobKind::Push,
+        JobKind::Swap,
         JobKind::PutBack,
     ];
 
@@ -51,6 +54,7 @@ impl JobKind {
             JobKind::Survey => "survey",
             JobKind::Pages => "pages",
             JobKind::Push => "push",
+            JobKind::Swap => "swap",
             JobKind::PutBack => "put_back",
         }
     }
@@ -71,6 +75,7 @@ impl JobKind {
             JobKind::Survey => "Survey",
             JobKind::Pages => "Check all pages",
             JobKind::Push => "Publish to the sites",
+            JobKind::Swap => "Publish, and take other suppliers out",
             JobKind::PutBack => "Put back",
         }
     }
@@ -86,6 +91,7 @@ impl JobKind {
             JobKind::Survey => "Survey the site",
             JobKind::Pages => "Check all pages",
             JobKind::Push => "Publish to the site",
+            JobKind::Swap => "Publish, and take other suppliers out",
             JobKind::PutBack => "Put back",
         }
     }
@@ -98,7 +104,8 @@ impl JobKind {
     /// Total time after which a job is given up, seconds.
     pub fn most_s(self) -> u64 {
         match self {
-            JobKind::Check | JobKind::Preview | JobKind::Push | JobKind::PutBack => 120,
+            JobKind::Check | JobKind::Preview => 120,
+            JobKind::Push | JobKind::Swap | JobKind::PutBack => 120,
             JobKind::Echo | JobKind::Survey => 180,
             JobKind::Sheet => 120,
             JobKind::Pages => 600,

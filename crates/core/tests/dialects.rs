@@ -1,6 +1,6 @@
 //! Spreadsheets as other programs write them: the dialects of Python's `csv` module (CPython 3.11), kept with
 //! the script that made them in `dialects/`.
-#![allow(clippy::unwrap_used)]
+#![allow(clippy::unwrap_used, clippy::disallowed_methods)]
 
 use newtfern_core::intake;
 use newtfern_core::site::SiteField;

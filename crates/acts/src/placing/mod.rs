@@ -4,7 +4,7 @@
 use crate::{ActError, Acts, Outside, Result, SlotText};
 mod push;
 
-pub use push::Pushed;
+pub use push::{Others, Pushed};
 
 use newtfern_core::family::Family;
 use newtfern_core::placing::{Held, Mend, Placing, SlotChange, Told};
@@ -44,6 +44,8 @@ pub struct PlacePage {
     pub problem: String,
     /// The widget comes through the site's tag manager.
     pub by_tags: bool,
+    /// Names of other suppliers whose code stands in the slots.
+    pub others: Vec<String>,
     pub past: Vec<Placement>,
 }
 
@@ -52,6 +54,8 @@ struct Loaded {
     supplier: Option<Supplier>,
     platform: Option<Platform>,
     consent: Option<ConsentManager>,
+    /// Suppliers whose widget this is not.
+    others: Vec<Supplier>,
     token: Option<String>,
     past: Vec<Placement>,
 }
@@ -132,7 +136,10 @@ impl Acts {
             Some(c) => self.store.consent_manager(c).await?,
             None => None,
         };
+        let mut others = self.store.all_suppliers().await?;
+        others.retain(|s| Some(&s.id) != site.supplier_id.as_ref());
         Ok(Loaded {
+            others,
             token: self.site_token(id).await?,
             past: self.store.placements(id).await?,
             site,
@@ -196,9 +203,14 @@ impl Acts {
             Ok(placing) => Some(heavy(|| placing.clear()).await).filter(|(c, ..)| !c.is_empty()),
             Err(_) => None,
         };
+        let others = match l.placing(&slots) {
+            Ok(placing) => heavy(|| placing.others(&l.others)).await,
+            Err(_) => Vec::new(),
+        };
         Ok(PlacePage {
             off,
             by_tags: l.by_tags(),
+            others,
             print: push::print(&slots),
             platform: l.platform,
             past: l.past,

@@ -3,6 +3,7 @@
 use super::{Loaded, PLACED, SlotView, address, slot_of};
 use crate::tags::is_of_set;
 use crate::{ActError, Actor, Acts, Outside, Result, SlotError, SlotText, record};
+use newtfern_core::job::JobKind;
 use newtfern_core::placing::{Mend, PlacingError, SlotChange, Told, put_back};
 use newtfern_core::platform::{Interface, Slot, advise};
 use newtfern_heavy::heavy;
@@ -28,6 +29,15 @@ pub(super) fn print(slots: &[SlotView]) -> String {
 }
 
 const NO_SLOT: &str = "No slot of the site can be written from here: give its platform, or hand the placing to somebody by a link.";
+
+/// What becomes of the code of other suppliers in the slots.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum Others {
+    /// It stays: nobody asked.
+    Stay,
+    /// It goes: one supplier is replaced by another.
+    Go,
+}
 
 /// What a push did.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -164,7 +174,14 @@ impl Acts {
     ///
     /// # Errors
     /// Where it would do harm, or the interface refuses; then the slots are as they were.
-    pub async fn push(&self, actor: &Actor, id: i64, slot: &str, seen: &str) -> Result<Pushed> {
+    pub async fn push(
+        &self,
+        actor: &Actor,
+        id: i64,
+        slot: &str,
+        seen: &str,
+        others: Others,
+    ) -> Result<Pushed> {
         actor.may(Role::Technician)?;
         let l = self.load_placing(id).await?;
         let slots = l.slots(self.outside()).await;
@@ -172,14 +189,21 @@ impl Acts {
             return Err(SlotError::Conflict.into());
         }
         let slot = slot_of(&l, slot)?;
-        self.push_into(actor, &l, &slots, &slot, None).await
+        self.push_into(actor, &l, &slots, &slot, (None, others))
+            .await
     }
 
     /// As [`Acts::push`], into the site's own or the best slot, as things are now: for many sites.
     ///
     /// # Errors
     /// As [`Acts::push`].
-    pub async fn push_usual(&self, actor: &Actor, id: i64, round: i64) -> Result<Pushed> {
+    pub async fn push_usual(
+        &self,
+        actor: &Actor,
+        id: i64,
+        round: i64,
+        others: Others,
+    ) -> Result<Pushed> {
         actor.may(Role::Technician)?;
         let l = self.load_placing(id).await?;
         let slots = l.slots(self.outside()).await;
@@ -188,7 +212,8 @@ impl Acts {
         }
         let slot = l.usual_slot(&slots);
         let slot = slot.ok_or_else(|| ActError::Bad(NO_SLOT.into()))?;
-        self.push_into(actor, &l, &slots, &slot, Some(round)).await
+        self.push_into(actor, &l, &slots, &slot, (Some(round), others))
+            .await
     }
 
     /// What a push into the usual slot would do.
@@ -253,7 +278,7 @@ impl Acts {
         l: &Loaded,
         slots: &[SlotView],
         slot: &Slot,
-        round: Option<i64>,
+        (round, others): (Option<i64>, Others),
     ) -> Result<Pushed> {
         l.token()?;
         l.place(slot, true)?;
@@ -265,7 +290,11 @@ impl Acts {
             )));
         }
         let placing = l.placing(slots)?;
-        let mut made = heavy(|| placing.mend(slot)).await?;
+        let made = heavy(|| match others {
+            Others::Stay => placing.mend(slot),
+            Others::Go => placing.swap(slot, &l.others),
+        });
+        let mut made = made.await?;
         // The right code first: between two writes the widget is there twice rather than not at all.
         made.changes.sort_by_key(|c| c.slot != slot.id);
         if made.changes.is_empty() {
@@ -441,12 +470,19 @@ impl Acts {
             name: round.who.clone(),
             role: Role::Technician,
         };
+        let others = match job.kind {
+            JobKind::Swap => Others::Go,
+            _ => Others::Stay,
+        };
         let words = match round.of_round {
             Some(of) => {
                 self.put_back_round(&actor, job.site_id, of).await?;
                 "put back".to_string()
             }
-            None => match self.push_usual(&actor, job.site_id, round.id).await? {
+            None => match self
+                .push_usual(&actor, job.site_id, round.id, others)
+                .await?
+            {
                 Pushed::Written(1) => "published into one slot".into(),
                 Pushed::Written(n) => format!("published, {n} slots changed"),
                 Pushed::Published => "what was drafted, or the tag, was published".into(),

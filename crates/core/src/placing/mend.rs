@@ -5,6 +5,7 @@ use super::spans::{Found, Span, in_markup, in_script};
 use super::{Held, Placing, PlacingError};
 use crate::placement::PieceState;
 use crate::platform::{Fitted, Slot, Takes};
+use crate::profile::Supplier;
 use crate::slot_text;
 
 /// One slot before and after.
@@ -51,11 +52,36 @@ impl Mend {
     }
 }
 
-/// A slot's pieces and the text that they stand in.
+/// A slot's pieces of its own supplier.
 fn pieces(placing: &Placing, held: &Held) -> Vec<Span> {
+    pieces_of(placing.supplier, held)
+}
+
+/// A slot's text without the code of other suppliers. Whose key a key field holds, nobody can tell.
+fn without_others(held: &Held, others: &[Supplier], told: &mut Vec<Told>) -> String {
+    let mut text = held.text.clone();
+    for other in others {
+        let now = Held {
+            slot: held.slot,
+            text: text.clone(),
+        };
+        let spans = pieces_of(other, &now);
+        for span in &spans {
+            told.push(Told {
+                slot: held.slot.name.clone(),
+                what: format!("the code of {} goes", other.name),
+                excerpt: crate::placement::excerpt(&text[span.at.clone()]),
+            });
+        }
+        text = without(&text, &spans.iter().collect::<Vec<_>>(), None);
+    }
+    text
+}
+
+fn pieces_of(supplier: &Supplier, held: &Held) -> Vec<Span> {
     match held.slot.takes {
-        Takes::Markup | Takes::Snippet => in_markup(placing.supplier, &held.text),
-        Takes::ScriptText => in_script(placing.supplier, &held.text),
+        Takes::Markup | Takes::Snippet => in_markup(supplier, &held.text),
+        Takes::ScriptText => in_script(supplier, &held.text),
         Takes::Key | Takes::Address | Takes::Switch => Vec::new(),
     }
 }
@@ -117,6 +143,57 @@ impl Placing<'_> {
             told,
             left,
         })
+    }
+
+    /// As [`Placing::mend`], with the code of other suppliers taken out of all slots as well: one supplier
+    /// is replaced by another.
+    ///
+    /// # Errors
+    /// [`PlacingError`], where it would do harm.
+    pub fn swap(&self, target: &Slot, others: &[Supplier]) -> Result<Mend, PlacingError> {
+        let mut told = Vec::new();
+        let cleaned = Placing {
+            supplier: self.supplier,
+            key: self.key,
+            consent: self.consent,
+            slots: self
+                .slots
+                .iter()
+                .map(|h| Held {
+                    slot: h.slot,
+                    text: without_others(h, others, &mut told),
+                })
+                .collect(),
+        };
+        let mut out = cleaned.mend(target)?;
+        told.append(&mut out.told);
+        out.told = told;
+        // From what the slots hold to what they would hold, whoever took out what.
+        let after = |h: &Held| {
+            let changed = out.changes.iter().find(|c| c.slot == h.slot.id);
+            let clean = cleaned.slots.iter().find(|c| c.slot.id == h.slot.id);
+            let text = changed.map(|c| c.after.clone());
+            text.or_else(|| clean.map(|c| c.text.clone()))
+                .unwrap_or_default()
+        };
+        let changes = self.slots.iter().map(|h| SlotChange {
+            slot: h.slot.id.clone(),
+            name: h.slot.name.clone(),
+            before: h.text.clone(),
+            after: after(h),
+        });
+        out.changes = changes.filter(|c| c.before != c.after).collect();
+        Ok(out)
+    }
+
+    /// Names of other suppliers whose code stands in the slots.
+    pub fn others(&self, others: &[Supplier]) -> Vec<String> {
+        let there = |o: &&Supplier| self.slots.iter().any(|h| !pieces_of(o, h).is_empty());
+        others
+            .iter()
+            .filter(there)
+            .map(|o| o.name.clone())
+            .collect()
     }
 
     /// What taking the widget off a site would do: every slot without it.

@@ -171,7 +171,7 @@ mod tests {
     use super::*;
     use crate::chain::testing::{GOOD, consent};
     use crate::platform::Scope;
-    use crate::profile::tests::sample;
+    use crate::profile::tests::{SAMPLE, sample};
 
     fn slot(id: &str, takes: Takes) -> Slot {
         Slot {
@@ -337,6 +337,50 @@ mod tests {
             .unwrap()
             .after;
         assert_eq!(after, "<!-- old: <script src=/count.js></script> -->\n");
+    }
+
+    /// One supplier is replaced by another: the old code goes from every slot, the new one stands once.
+    #[test]
+    fn another_suppliers_code_goes_only_where_it_is_wanted() {
+        let other = SAMPLE
+            .replace("\"example\"", "\"wattle\"")
+            .replace("Example", "Wattle")
+            .replace("cdn.example.test", "cdn.wattle.test");
+        let other = Supplier::from_toml(&other).unwrap();
+        let old = GOOD.replace("cdn.example.test", "cdn.wattle.test");
+        let supplier = sample();
+        let (a, b) = (slot("slot 0", Takes::Markup), slot("slot 1", Takes::Markup));
+        let placing = Placing {
+            supplier: &supplier,
+            key: "abcd-1234",
+            consent: None,
+            slots: vec![
+                Held {
+                    slot: &a,
+                    text: format!("{COUNTER}{old}\n"),
+                },
+                Held {
+                    slot: &b,
+                    text: format!("<!-- {old} -->\nrest\n"),
+                },
+            ],
+        };
+        let others = std::slice::from_ref(&other);
+        assert_eq!(placing.others(others), [other.name.as_str()]);
+        let kept = placing.mend(&a).unwrap();
+        assert!(
+            first(&kept).contains("cdn.wattle.test"),
+            "nothing of others goes unasked"
+        );
+        let swapped = placing.swap(&a, others).unwrap();
+        let after: Vec<&str> = swapped.changes.iter().map(|c| c.after.as_str()).collect();
+        assert_eq!(after, [&format!("{COUNTER}{GOOD}\n"), "rest\n"]);
+        assert_eq!(swapped.changes[0].before, format!("{COUNTER}{old}\n"));
+        assert!(
+            swapped.is_proven() && swapped.told.len() == 3,
+            "{:?}",
+            swapped.told
+        );
     }
 
     #[test]

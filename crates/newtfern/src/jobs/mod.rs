@@ -59,7 +59,9 @@ pub async fn run(tools: &Tools, job: &Job, progress: &Arc<Progress>) -> Result<(
     match job.kind {
         JobKind::Preview => return preview(tools, job).await,
         JobKind::Survey => return survey::make(tools, job, progress).await,
-        JobKind::Push | JobKind::PutBack => return Ok(tools.acts.do_placing(job).await?),
+        JobKind::Push | JobKind::Swap | JobKind::PutBack => {
+            return Ok(tools.acts.do_placing(job).await?);
+        }
         _ => {}
     }
     let subject = tools.acts.subject(job.site_id).await?;
@@ -69,7 +71,9 @@ pub async fn run(tools: &Tools, job: &Job, progress: &Arc<Progress>) -> Result<(
         JobKind::Echo => echo_site(tools, job, &subject).await,
         JobKind::Sheet => sheet::make(tools, job, &subject).await,
         JobKind::Pages => pages::look_at(tools, job, &subject, progress).await,
-        JobKind::Preview | JobKind::Survey | JobKind::Push | JobKind::PutBack => Ok(()),
+        JobKind::Preview | JobKind::Survey | JobKind::Push | JobKind::Swap | JobKind::PutBack => {
+            Ok(())
+        }
     }
 }
 

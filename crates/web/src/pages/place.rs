@@ -12,7 +12,7 @@ use axum::extract::{Multipart, Path, Query, State};
 use axum::response::{IntoResponse, Redirect};
 use newtfern_acts::store::errands::Words;
 use newtfern_acts::store::sites::Site;
-use newtfern_acts::{LINK_DAYS, PlacePage, Pushed, SlotView, TagPage};
+use newtfern_acts::{LINK_DAYS, Others, PlacePage, Pushed, SlotView, TagPage};
 use newtfern_core::family::Family;
 use newtfern_core::placing::Told;
 use newtfern_core::platform::{Advice, Fitted, Interface, Platform, Slot};
@@ -103,6 +103,8 @@ struct Page {
     from_file: bool,
     /// The widget comes through the tag manager.
     by_tags: bool,
+    /// Other suppliers whose code stands in the slots.
+    others: Vec<String>,
     done: String,
 }
 
@@ -264,6 +266,7 @@ async fn page_of(
         tags: app.acts.tag_page(id, file).await?,
         from_file: file.is_some(),
         by_tags: page.by_tags,
+        others: page.others.clone(),
         desk: desk(&page),
         tabs: tabs(&page, &slot_id),
         steps: page.slot.as_ref().map(steps).unwrap_or_default(),
@@ -300,7 +303,12 @@ fn back(id: i64, slot: &str, done: &str) -> Redirect {
 pub async fn push(State(app): State<App>, Path(id): Path<i64>, posted: Posted) -> PageResult {
     let f = &posted.fields;
     let (slot, seen) = (f.get("slot"), f.get("seen"));
-    let pushed = app.acts.push(&posted.actor(), id, slot, seen).await?;
+    let others = match f.get("others") {
+        "go" => Others::Go,
+        _ => Others::Stay,
+    };
+    let actor = posted.actor();
+    let pushed = app.acts.push(&actor, id, slot, seen, others).await?;
     let done = match pushed {
         Pushed::Written(_) | Pushed::Published => "pushed",
         Pushed::Same => "same",

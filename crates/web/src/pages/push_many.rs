@@ -51,6 +51,7 @@ struct Page {
     ids: String,
     by_hand: String,
     job: JobKind,
+    swap: JobKind,
 }
 
 /// Sites whose differences are shown at once.
@@ -139,6 +140,7 @@ pub async fn show(State(app): State<App>, posted: Posted) -> PageResult {
         by_hand: list(&by_hand),
         shown,
         job: JobKind::Push,
+        swap: JobKind::Swap,
     })
 }
 

@@ -1,6 +1,7 @@
 //! A push over several slots, and over many sites; a widget taken off.
 
 use crate::placing::{OTHERS, SLOT, placing};
+use newtfern_store::people::Role;
 
 /// Copies in another form or state are replaced in their place, over all slots, told piece by piece; the
 /// whole is put back together.
@@ -134,4 +135,32 @@ async fn many_sites_are_published_to_in_a_round_and_put_back() {
         .await
         .is(422)
         .has("Nothing of this round is left");
+}
+
+/// One supplier is replaced by another where a person says so, and only there.
+#[tokio::test]
+async fn another_suppliers_code_goes_where_it_is_ticked() {
+    let p = placing().await;
+    let administrator = p.house.person(Role::Administrator).await;
+    let wattle = "id = \"wattle\"\nname = \"Wattle\"\n[recognise]\nscript_hosts = [\"cdn.wattle.test\"]\n[snippet]\ntemplate = '<script async src=\"https://cdn.wattle.test/w.js\"></script>'\n";
+    let new = [("kind", "supplier"), ("text", wattle)];
+    administrator.post("/profiles/new", &new).await.leads();
+    let old = "<script async src=\"https://cdn.wattle.test/w.js\"></script>";
+    p.house.stage.put(SLOT, &format!("{OTHERS}{old}\n"));
+    p.technician
+        .get(&p.page)
+        .await
+        .has("Take the code of Wattle");
+    p.push().await.leads();
+    assert!(p.held().contains(old), "nobody asked for it to go");
+    let seen = p.print().await;
+    let fields = [("slot", "footer-code"), ("seen", &*seen), ("others", "go")];
+    p.technician
+        .post(&format!("{}/push", p.page), &fields)
+        .await
+        .leads();
+    assert!(!p.held().contains("wattle") && p.held().contains("l.js?k=kite-001"));
+    assert!(p.held().starts_with(OTHERS));
+    p.put_back(p.last().await.batch.unwrap()).await.leads();
+    assert!(p.held().contains(old));
 }
