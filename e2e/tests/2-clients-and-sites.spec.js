@@ -87,11 +87,12 @@ test("a spreadsheet comes in with a result a row, and goes out again", async ({ 
     mimeType: "text/csv",
     buffer: Buffer.from(csv),
   });
-  await page.getByRole("button", { name: "Import" }).click();
-  await expect(page.getByRole("status")).toContainText("1 of 4 rows");
+  await page.getByRole("button", { name: "Show what it would change" }).click();
   await expect(page.locator("tbody tr")).toHaveCount(4);
-  await expect(page.locator("tbody tr").nth(1)).toContainText("client is empty");
+  await expect(page.locator("tbody tr").nth(1)).toContainText("client: it is empty");
   await expect(page.locator("tbody tr").nth(3)).toContainText("twice");
+  await page.getByRole("button", { name: "Take it: 1 new, 0 changed" }).click();
+  await expect(page.getByRole("status")).toContainText("1 added, 0 changed");
   const out = await (await page.request.get(address() + "/sites/export.csv")).text();
   expect(out).toContain('"Lamp, Ltd",Home,https://lamps.example/');
 });
@@ -101,7 +102,7 @@ test("the lens keeps search and state, pages are counted, nothing found says so"
 }) => {
   await signIn(page);
   await page.goto(address() + "/lens/load?q=northmere");
-  await expect(page.locator("tbody tr")).toHaveCount(5);
+  await expect(page.locator("tbody tr")).toHaveCount(8);
   await page.getByRole("link", { name: /^Weigh/ }).click();
   await expect(page).toHaveURL(/lens\/weigh\?q=northmere/);
   await page.goto(address() + "/lens/load?q=zzzz");

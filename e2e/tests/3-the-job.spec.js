@@ -56,16 +56,20 @@ test("place: pushing adds the code, keeps others' code, twice changes nothing, a
   await page.goto(url + "/place");
   await expect(page.locator(".diff .added").first()).toContainText("harrowdown-live");
   await expect(page.locator(".diff .same").first()).toContainText("visitor counter");
-  await page.getByRole("button", { name: "Push", exact: true }).click();
-  await expect(page.getByRole("status")).toContainText("Pushed");
-  await page.getByRole("button", { name: "Push again" }).click();
-  await expect(page.getByRole("status")).toContainText("nothing was changed");
-  await page.locator("details", { hasText: "footer-code" }).first().locator("summary").click();
+  await page.getByRole("button", { name: "Publish to the site" }).click();
+  await expect(page.getByRole("status")).toContainText("Published to the site");
+  await expect(page.getByText("The slots hold it already")).toBeVisible();
+  await page
+    .locator("details", { hasText: "Site code, end of body" })
+    .filter({ hasText: "Put back what was there" })
+    .first()
+    .locator("summary")
+    .click();
   await page.getByRole("button", { name: "Put back what was there" }).click();
-  await expect(page.getByRole("status")).toContainText("as it was");
+  await expect(page.getByRole("status")).toContainText("as they were");
   await expect(page.locator(".diff .added").first()).toContainText("harrowdown-live");
-  await page.getByRole("button", { name: "Push", exact: true }).click();
-  await expect(page.getByRole("status")).toContainText("Pushed");
+  await page.getByRole("button", { name: "Publish to the site" }).click();
+  await expect(page.getByRole("status")).toContainText("Published to the site");
 });
 
 test("verify again: the chain holds, consent waits, the looks are compared", async ({ page }) => {

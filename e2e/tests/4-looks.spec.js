@@ -22,7 +22,10 @@ for (const [name, size] of [
     for (const path of [
       "/lens/estate",
       "/lens/load",
+      "/lens/pages",
+      "/lens/place",
       "/lens/weigh",
+      "/removed",
       "/lens/brand",
       "/worklist",
       "/clients",
@@ -35,6 +38,7 @@ for (const [name, size] of [
       site,
       site + "/design",
       site + "/place",
+      site + "/diary",
       site + "/settings",
     ]) {
       await page.goto(address() + path);

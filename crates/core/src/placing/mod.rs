@@ -321,6 +321,18 @@ mod tests {
         );
     }
 
+    /// Somebody else's broken tag swallows what stands behind it: taking ours out of it would only let it
+    /// swallow more, so it stays. The page has the other copy once.
+    #[test]
+    fn what_a_broken_tag_of_others_swallows_stays() {
+        let held = format!("{GOOD}<script src={GOOD}cdn.example.test");
+        let mend = push(&[(Takes::Markup, &held)], None).unwrap();
+        assert!(mend.changes.is_empty(), "{mend:?}");
+        // In front of ours: nothing is pushed that would be swallowed.
+        let open = push(&[(Takes::Markup, "<script src=\n")], None);
+        assert!(matches!(open, Err(PlacingError::Swallowed(_))), "{open:?}");
+    }
+
     /// A script of somebody else's that brings the widget among other things is not ours to cut.
     #[test]
     fn what_only_mentions_the_supplier_stays() {

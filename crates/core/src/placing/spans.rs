@@ -158,8 +158,16 @@ impl Finder<'_> {
             let stop = self.lower[from + 1..line_end]
                 .find('<')
                 .map_or(line_end, |i| from + 1 + i);
+            let found = out.len();
             self.push(from..stop, Found::CutOff, out);
-            return stop.max(from + 1);
+            if out.len() > found {
+                return stop.max(from + 1);
+            }
+            // Somebody else's broken tag swallows what follows up to an end tag: to take ours out of it would
+            // let it swallow more.
+            let ends = self.lower[from..end].find("</script").map(|i| from + i);
+            let past = |at: usize| self.lower[at..end].find('>').map_or(end, |i| at + i + 1);
+            return ends.map_or(end, past).max(from + 1);
         };
         let mut after = self.lower[close..end]
             .find('>')
