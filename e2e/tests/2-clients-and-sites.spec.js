@@ -47,7 +47,7 @@ test("an address is looked at at once, and what was typed is kept when it is ref
   await page.getByLabel("Client").selectOption({ label: "Gust Kite Workshop" });
   await page.getByLabel("Address").fill("ftp://kites.example");
   await page.getByLabel("Key").fill("gustkites-live");
-  await expect(page.locator(".hint")).toContainText("only http: and https:");
+  await expect(page.locator(".hint[aria-live]")).toContainText("only http: and https:");
   await page.getByRole("button", { name: "Add the site" }).click();
   await expect(page.locator(".wrong")).toContainText("only http: and https:");
   await expect(page.getByLabel("Key")).toHaveValue("gustkites-live");
@@ -66,7 +66,7 @@ test("a site that answers is added with its platform guessed and its name from t
   await page.getByLabel("Client").selectOption({ label: "Gust Kite Workshop" });
   await page.getByLabel("Address").fill(known + "/prices");
   await page.getByLabel("Key").fill("gustkites-live");
-  await expect(page.locator(".hint")).toContainText("It answers");
+  await expect(page.locator(".hint[aria-live]")).toContainText("It answers");
   await expect(page.getByLabel("Platform")).toHaveValue("tarnwork");
   await page.getByRole("button", { name: "Add the site" }).click();
   await expect(page.locator("h1")).toContainText("Prices - Wind today");

@@ -139,16 +139,16 @@ test("a round is watched live and can be cancelled", async ({ page }) => {
   await signIn(page);
   await page.goto(address() + "/lens/load?q=reedwater");
   await page.getByLabel("Tick all rows of this page").check();
-  await expect(page.locator(".bulkbar")).toContainText("4 ticked");
+  await expect(page.locator(".bulkbar")).toContainText("6 ticked");
   await page.getByRole("button", { name: "Verify", exact: true }).click();
   await expect(page).toHaveURL(/rounds\/\d+/);
   const words = page.locator(".roundpage span[aria-live]");
-  await expect(words).toContainText("of 4 sites");
+  await expect(words).toContainText("of 6 sites");
   // The count moves by itself: the page is not loaded anew meanwhile.
   await page.evaluate(() => {
     window.stillHere = true;
   });
-  await expect(words).not.toContainText("0 of 4", { timeout: 60_000 });
+  await expect(words).not.toContainText("0 of 6", { timeout: 60_000 });
   await page.getByRole("button", { name: "Cancel what is left" }).click();
   await expect(page.locator(".question")).toContainText("0 waiting");
 });

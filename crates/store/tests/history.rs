@@ -258,9 +258,15 @@ async fn the_worklist_batches_sites_by_what_is_next() {
             .into_iter()
             .map(|f| assessed(f, Standing::Passing, ""))
             .collect();
+        let at = |family| Family::ALL.into_iter().position(|f| f == family).unwrap();
         match i {
-            0 => families[2] = failing(Family::Load, broken(Code::ShownHidden, "It is hidden.")),
-            1 | 2 => families[4] = assessed(Family::Weigh, Standing::NotYet, ""),
+            0 => {
+                families[at(Family::Load)] =
+                    failing(Family::Load, broken(Code::ShownHidden, "It is hidden."));
+            }
+            1 | 2 => {
+                families[at(Family::Weigh)] = assessed(Family::Weigh, Standing::NotYet, "");
+            }
             _ => {}
         }
         keep(&store, &check(*site, now, families)).await;
