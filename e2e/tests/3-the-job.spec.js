@@ -180,7 +180,7 @@ test("while a round is under way every lens opens, and pages seen together share
     await expect(other.locator(".roundbar")).toBeVisible();
   }
   const stops = await page.locator(".trail a").evaluateAll((all) => all.map((a) => a.href));
-  expect(stops.length).toBe(10);
+  expect(stops.length).toBe(11);
   for (const stop of stops) {
     await page.goto(stop, { timeout: 10_000 });
     await expect(page.locator(".roundbar")).toBeVisible();
