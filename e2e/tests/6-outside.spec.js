@@ -48,7 +48,7 @@ test("survey: what is on a site is seen with its evidence, and taken over by tic
   await page.getByLabel("Languages").fill("cy");
   await page.getByRole("button", { name: "Keep the settings" }).click();
   await page.goto(url);
-  await page.getByRole("link", { name: "Pages" }).click();
+  await page.getByRole("link", { name: "Pages", exact: true }).click();
   await page.getByRole("button", { name: "Survey the site" }).click();
   await expect(async () => {
     await page.goto(url + "/pages");

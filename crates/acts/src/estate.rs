@@ -1,7 +1,8 @@
 //! Many sites at once: moved between clients, changed in one field, removed and brought back; clients
 //! merged and removed; tokens of a client's accounts.
 
-use crate::sites::{CHANGED, differences};
+use crate::rounds::{none_ticked, of_sites};
+use crate::sites::{differences, note_change};
 use crate::{ActError, Actor, Acts, Result, record};
 use newtfern_core::family::Family;
 use newtfern_core::site::{Known, SiteField, SiteFields};
@@ -27,10 +28,6 @@ pub const BULK_FIELDS: [SiteField; 9] = [
     SiteField::On,
     SiteField::NotOn,
 ];
-
-fn none_ticked() -> ActError {
-    ActError::Bad("No site is ticked: tick the rows that this is for.".into())
-}
 
 fn client_place(client: i64, kind: TokenKind, profile: &str) -> String {
     format!("client {client} {} {profile} token", kind.key())
@@ -91,7 +88,7 @@ impl Acts {
                 choices.known(|known| with_field(site.fields(), field, value, known));
             out.push(BulkChange {
                 id: *id,
-                name: format!("{}, {}", site.client_name, site.name),
+                name: site.title(),
                 before: site.fields().get(field),
                 after: after.get(field),
                 problem,
@@ -132,8 +129,8 @@ impl Acts {
                 choices.known(|known| with_field(site.fields(), field, value, known));
             if let Some(why) = problem {
                 return Err(ActError::Bad(format!(
-                    "Nothing was changed. {}, {}: {why}.",
-                    site.client_name, site.name
+                    "Nothing was changed. {}: {why}.",
+                    site.title()
                 )));
             }
             if field == SiteField::Platform && after.platform_id != site.platform_id {
@@ -145,11 +142,7 @@ impl Acts {
                 continue;
             }
             tx.set_site(*id, &after).await?;
-            if !stale.is_empty() {
-                tx.make_stale(&[*id], &stale, CHANGED).await?;
-            }
-            let detail = serde_json::Value::Object(detail);
-            record(&mut tx, actor, "changed a site", &site.url, detail).await?;
+            note_change(&mut tx, actor, &site, detail, &stale).await?;
             changed.push(*id);
         }
         tx.commit().await?;
@@ -170,10 +163,7 @@ impl Acts {
         if sites.is_empty() {
             return Err(none_ticked());
         }
-        let title = match sites.len() {
-            1 => "1 site".to_string(),
-            n => format!("{n} sites"),
-        };
+        let title = of_sites(sites.len());
         let mut tx = self.store.begin().await?;
         let removal = tx.begin_removal(&actor.name, &title).await?;
         for id in sites {

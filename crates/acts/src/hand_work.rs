@@ -10,8 +10,8 @@ use newtfern_store::diary::{Entry, NewEntry};
 use newtfern_store::errands::{Errand, Words};
 use newtfern_store::people::Role;
 use newtfern_store::queue::Urgency;
+use newtfern_store::{fresh_token, token_hash};
 use serde_json::json;
-use sha2::{Digest, Sha256};
 
 /// Characters of one entry: what a code slot holds fits.
 pub const MOST_WORDS: usize = 20_000;
@@ -40,10 +40,6 @@ pub struct ErrandPage {
     pub words: Vec<Words>,
     /// Who asks for it.
     pub agency: String,
-}
-
-fn hash(token: &str) -> Vec<u8> {
-    Sha256::digest(token.as_bytes()).to_vec()
 }
 
 /// Whoever holds the link: the name that they give is data.
@@ -93,10 +89,7 @@ impl Acts {
     /// Where the site is gone.
     pub async fn way_back(&self, site: i64) -> Result<Vec<String>> {
         let (row, _) = self.site_and_client(site).await?;
-        let platforms = self.store.platforms().await?;
-        let platform = platforms
-            .into_iter()
-            .find(|p| Some(&p.id) == row.platform_id.as_ref());
+        let platform = self.store.platform_of(&row).await?;
         let slot = |id: &str| platform.as_ref().and_then(|p| p.slot(id));
         let (entries, _) = self.store.diary(site, 0, MOST_ENTRIES).await?;
         let named: Vec<(Kind, String, &Entry)> = entries
@@ -143,11 +136,18 @@ impl Acts {
         let (Some(_), Some(slot)) = (&page.fitted, &page.slot) else {
             return Err(ActError::Bad(format!("No link was made. {}", page.problem)));
         };
-        let token = newtfern_store::fresh_token();
+        let token = fresh_token();
         let until = Timestamp::now() + SignedDuration::from_hours(24 * LINK_DAYS);
         let mut tx = self.store.begin().await?;
-        tx.add_errand(site, &slot.id, to_whom, &actor.name, &hash(&token), until)
-            .await?;
+        tx.add_errand(
+            site,
+            &slot.id,
+            to_whom,
+            &actor.name,
+            &token_hash(&token),
+            until,
+        )
+        .await?;
         let detail = json!({"slot": slot.id, "to": to_whom, "until": until.as_second()});
         let act = "made a link for placing";
         record(&mut tx, actor, act, &page.site.url, detail).await?;
@@ -193,7 +193,7 @@ impl Acts {
     /// # Errors
     /// [`ActError::NotFound`], the same for unknown, expired and withdrawn links.
     async fn open_errand(&self, token: &str) -> Result<Errand> {
-        let found = self.store.errand_by(&hash(token)).await?;
+        let found = self.store.errand_by(&token_hash(token)).await?;
         let open = found.filter(|e| e.is_open);
         open.ok_or(ActError::NotFound("link"))
     }
@@ -207,7 +207,7 @@ impl Acts {
         Ok(ErrandPage {
             place: self.place_steps(errand.site_id, &errand.slot_id).await?,
             words: self.store.errand_words(&[errand.id]).await?,
-            agency: self.agency().await?.name,
+            agency: self.store.agency().await?.name,
             errand,
         })
     }

@@ -1,8 +1,8 @@
 //! Sites from files: what a file would change is shown before anything is written, then it is taken
 //! wholly or not at all.
 
-use crate::sites::differences;
-use crate::{ActError, Actor, Acts, Result, record, site_place};
+use crate::sites::{differences, note_change};
+use crate::{ActError, Actor, Acts, Result, record};
 use newtfern_core::brand::BrandSheet;
 use newtfern_core::design::{Design, Layer};
 use newtfern_core::expectation::Expectation;
@@ -155,7 +155,7 @@ impl Acts {
         let names = self.store.client_names().await?;
         let clients: Vec<String> = names.into_iter().map(|(_, name)| name).collect();
         let private = self.store.private_hosts().await?;
-        let agency = self.agency().await?;
+        let agency = self.store.agency().await?;
         let usual = SiteFields {
             country: agency.country,
             budget_ms: agency.budget_ms,
@@ -334,8 +334,7 @@ impl Acts {
             let assessed = design::assess(values, *brand, chosen);
             checks.push(NewCheck::of(id, "design", now, vec![assessed]));
             if let Some(token) = &row.token {
-                let sealed = self.sealer.seal(&site_place(id), token)?;
-                tx.set_site_token(id, &sealed).await?;
+                self.keep_site_token(tx, id, token).await?;
             }
             taken.added.push((row.fields.url.clone(), id));
         }
@@ -376,19 +375,14 @@ impl Acts {
                     .await?;
             }
             if let Some(token) = &row.token {
-                let sealed = self.sealer.seal(&site_place(id), token)?;
-                tx.set_site_token(id, &sealed).await?;
+                self.keep_site_token(tx, id, token).await?;
                 changed.insert("token".into(), json!("changed"));
             }
             if let Some(file) = &row.beyond {
                 tx.set_beyond(id, file).await?;
                 self.take_design(tx, &before, file).await?;
             }
-            if !stale.is_empty() {
-                tx.make_stale(&[id], &stale, crate::sites::CHANGED).await?;
-            }
-            let detail = serde_json::Value::Object(changed);
-            record(tx, actor, "changed a site", &before.url, detail).await?;
+            note_change(tx, actor, &before, changed, &stale).await?;
             taken.changed.push(id);
         }
         Ok(())

@@ -47,6 +47,7 @@ pub use pages::{RuleShown, RulesShown};
 pub use people::{LINK_HOURS, PeopleAct};
 pub use placing::{Others, PlacePage, PushShown, Pushed, SlotView};
 pub use profiles::{Brought, MOST_PROFILE, ProfileForm};
+pub use rounds::none_ticked;
 pub use second_factor::Setup;
 pub use sessions::Opened;
 pub use settings::HouseRules;
@@ -200,7 +201,7 @@ impl Acts {
             .await
     }
 
-    /// The token of a supplier's console.
+    /// The opened token of a client's account with a supplier: its own, or the house's.
     ///
     /// # Errors
     /// Where it cannot be opened.
@@ -217,7 +218,7 @@ impl Acts {
     /// The opened token of the house's own account with a supplier.
     ///
     /// # Errors
-    /// As [`Acts::site_token`].
+    /// Where it cannot be opened.
     pub async fn supplier_token(&self, id: &str) -> Result<Option<String>> {
         let sealed = self.store.supplier_token(id).await?;
         self.open_secret(&supplier_place(id), sealed)

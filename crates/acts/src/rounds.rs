@@ -6,7 +6,12 @@ use newtfern_store::people::Role;
 use newtfern_store::queue::Urgency;
 use serde_json::json;
 
-fn of_sites(n: usize) -> String {
+/// An act on many sites that is given none.
+pub fn none_ticked() -> ActError {
+    ActError::Bad("No site is ticked: tick the rows that this is for.".into())
+}
+
+pub(crate) fn of_sites(n: usize) -> String {
     match n {
         1 => "1 site".into(),
         n => format!("{n} sites"),
@@ -43,8 +48,7 @@ impl Acts {
     ) -> Result<i64> {
         actor.may(Role::Technician)?;
         if sites.is_empty() {
-            let why = "No site is ticked: tick the rows that this is for.";
-            return Err(ActError::Bad(why.into()));
+            return Err(none_ticked());
         }
         let title = format!("{}: {}", kind.title(), of_sites(sites.len()));
         let mut tx = self.store.begin().await?;

@@ -3,6 +3,7 @@
 use crate::{ActError, Actor, Acts, Result, record, tokens};
 use newtfern_core::agency::Agency;
 use newtfern_core::private_hosts::PrivateHosts;
+use newtfern_store::Tx;
 use newtfern_store::people::Role;
 use serde_json::json;
 
@@ -50,15 +51,6 @@ impl Acts {
         Ok(tx.commit().await?)
     }
 
-    /// The agency that runs this installation.
-    ///
-    /// # Errors
-    /// Where the database refuses.
-    pub async fn agency(&self) -> Result<Agency> {
-        let kept = self.store.setting("agency").await?;
-        Ok(kept.map(|v| Agency::read(&v)).unwrap_or_default())
-    }
-
     /// Keeps what is known of the agency; a logo is replaced where one is given.
     ///
     /// # Errors
@@ -76,7 +68,7 @@ impl Acts {
         }
         agency.logo = match logo {
             Some((bytes, extension)) => Some(self.blobs.put(bytes, extension).await?),
-            None => self.agency().await?.logo,
+            None => self.store.agency().await?.logo,
         };
         let kept = json!(agency);
         let mut tx = self.store.begin().await?;
@@ -92,9 +84,8 @@ impl Acts {
     pub async fn set_site_token(&self, actor: &Actor, site: i64, token: &str) -> Result<()> {
         actor.may(Role::Technician)?;
         let token = tokens::one_line(token)?;
-        let sealed = self.sealer.seal(&crate::site_place(site), token)?;
         let mut tx = self.store.begin().await?;
-        tx.set_site_token(site, &sealed).await?;
+        self.keep_site_token(&mut tx, site, token).await?;
         record(
             &mut tx,
             actor,
@@ -104,5 +95,11 @@ impl Acts {
         )
         .await?;
         Ok(tx.commit().await?)
+    }
+
+    /// Seals the token of a site's platform interface and keeps it.
+    pub(crate) async fn keep_site_token(&self, tx: &mut Tx, site: i64, token: &str) -> Result<()> {
+        let sealed = self.sealer.seal(&crate::site_place(site), token)?;
+        Ok(tx.set_site_token(site, &sealed).await?)
     }
 }

@@ -2,15 +2,16 @@
 
 use crate::placing;
 use crate::tokens::{self, Token};
-use crate::{ActError, Actor, Acts, Result, record, site_place};
+use crate::{ActError, Actor, Acts, Result, record};
 use newtfern_core::address;
 use newtfern_core::family::Family;
 use newtfern_core::job::JobKind;
 use newtfern_core::profile::Supplier;
 use newtfern_core::site::{FieldError, Known, SiteField, SiteFields};
-use newtfern_store::StoreError;
 use newtfern_store::people::Role;
 use newtfern_store::queue::Urgency;
+use newtfern_store::sites::Site;
+use newtfern_store::{StoreError, Tx};
 use serde_json::json;
 use url::Url;
 
@@ -64,6 +65,21 @@ pub(crate) fn differences(
         }
     }
     (changed, stale)
+}
+
+/// A site was changed: what rests on that is stale, and it is told who did it.
+pub(crate) async fn note_change(
+    tx: &mut Tx,
+    actor: &Actor,
+    before: &Site,
+    changed: serde_json::Map<String, serde_json::Value>,
+    stale: &[Family],
+) -> Result<()> {
+    if !stale.is_empty() {
+        tx.make_stale(&[before.id], stale, CHANGED).await?;
+    }
+    let detail = serde_json::Value::Object(changed);
+    record(tx, actor, "changed a site", &before.url, detail).await
 }
 
 fn taken(error: StoreError) -> ActError {
@@ -191,13 +207,10 @@ impl Acts {
 
     /// Where a site's token goes: the interface of its platform's slots.
     pub(crate) async fn interface_of(&self, fields: &SiteFields) -> Result<Option<Url>> {
-        let platforms = self.store.platforms().await?;
-        let platform = platforms
-            .iter()
-            .find(|p| Some(&p.id) == fields.platform_id.as_ref());
+        let platform = self.store.platform_of(fields).await?;
         Ok(platform.and_then(|p| {
             let mut slots = p.slots.iter();
-            slots.find_map(|slot| placing::address(&fields.url, p, slot, true))
+            slots.find_map(|slot| placing::address(&fields.url, &p, slot, true))
         }))
     }
 
@@ -238,15 +251,10 @@ impl Acts {
             tx.drop_site_token(id).await?;
         }
         if let Some(token) = token {
-            let sealed = self.sealer.seal(&site_place(id), token)?;
-            tx.set_site_token(id, &sealed).await?;
+            self.keep_site_token(&mut tx, id, token).await?;
             changed.insert("token".into(), json!("changed"));
         }
-        if !stale.is_empty() {
-            tx.make_stale(&[id], &stale, CHANGED).await?;
-        }
-        let detail = serde_json::Value::Object(changed);
-        record(&mut tx, actor, "changed a site", &before.url, detail).await?;
+        note_change(&mut tx, actor, &before, changed, &stale).await?;
         tx.commit().await?;
         self.judge_design(id).await
     }

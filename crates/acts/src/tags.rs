@@ -46,8 +46,7 @@ impl Acts {
         let Some(id) = &site.tag_manager_id else {
             return Ok(None);
         };
-        let platforms = self.store.platforms().await?;
-        Ok(platforms.into_iter().find(|p| p.id == *id))
+        Ok(self.store.platform(id).await?)
     }
 
     async fn tag_token(&self, site: &Site, manager: &Platform) -> Result<String> {
@@ -134,12 +133,22 @@ impl Acts {
     /// # Errors
     /// Where the set has changed since, or the interface refuses; then nothing is published.
     pub async fn push_tag(&self, actor: &Actor, id: i64, seen: u64) -> Result<bool> {
+        self.push_tag_of(actor, id, Some(seen)).await
+    }
+
+    /// As [`Acts::push_tag`], as the set is now where nobody looked at it before: for many sites.
+    pub(crate) async fn push_tag_of(
+        &self,
+        actor: &Actor,
+        id: i64,
+        seen: Option<u64>,
+    ) -> Result<bool> {
         actor.may(Role::Technician)?;
         let (site, _) = self.site_and_client(id).await?;
         let manager = self.tag_manager(&site).await?;
         let manager = manager.ok_or_else(|| bad("The site names no tag manager."))?;
         let set = self.read_set(&site, &manager).await?;
-        if set.version != seen {
+        if seen.is_some_and(|seen| set.version != seen) {
             return Err(SlotError::Conflict.into());
         }
         let change = self.tag_change(&site, &set).await?;
@@ -231,10 +240,7 @@ impl Acts {
             return Ok(Vec::new());
         };
         let mut out = Vec::new();
-        let platforms = self.store.platforms().await?;
-        let platform = platforms
-            .iter()
-            .find(|p| Some(&p.id) == s.site.platform_id.as_ref());
+        let platform = self.store.platform_of(&s.site).await?;
         let preview = platform.and_then(|p| Interface::fill(p.preview.as_deref()?, &s.url, ""));
         if let Some(preview) = preview {
             let copy = self.outside().page(&preview).await;

@@ -1,8 +1,7 @@
 //! The agency that runs this installation: what its sheets and mails say, whom a site's owner can write to
 //! about our looks, and what new sites have unless something else is given.
 
-use crate::country;
-use crate::site::{MOST_BUDGET, MOST_NAME, MOST_TEXT, USUAL_BUDGET};
+use crate::site::{MOST_NAME, MOST_TEXT, USUAL_BUDGET, budget as budget_of, country_of};
 use crate::typed;
 use serde::{Deserialize, Serialize};
 
@@ -99,19 +98,14 @@ impl Agency {
         if !out.sender.is_empty() && !is_mail(&out.sender) {
             wrong.push(format!("\u{201c}{}\u{201d} is no mail address", out.sender));
         }
-        match (country.as_str(), country::code_of(&country)) {
-            ("", _) => {}
-            (_, Some(code)) => out.country = code.to_string(),
-            (given, None) => wrong.push(format!(
-                "\u{201c}{given}\u{201d} is no country (ISO 3166-1)"
-            )),
+        // As a site's own are read.
+        match country_of(&country) {
+            Ok(code) => out.country = code,
+            Err(why) => wrong.push(why),
         }
-        match budget.parse::<f64>() {
-            _ if budget.is_empty() => {}
-            Ok(ms) if (0.0..=MOST_BUDGET).contains(&ms) => out.budget_ms = ms,
-            _ => wrong.push(format!(
-                "The budget must be a number of ms from 0 to {MOST_BUDGET}"
-            )),
+        match budget_of(&budget) {
+            Ok(ms) => out.budget_ms = ms,
+            Err(why) => wrong.push(format!("The budget {why}")),
         }
         (out, wrong)
     }

@@ -303,6 +303,13 @@ fn address_form(supplier: &Supplier, snippet: &str, slot: &Slot) -> Result<Strin
         .ok_or_else(|| lost("script text"))
 }
 
+/// A page with what slots make of their texts, on which the proof is made.
+pub(crate) fn proof_page(head: &str, body: &str) -> String {
+    format!(
+        "<!doctype html>\n<html><head><title>x</title>\n{head}\n</head><body><p>x</p>\n{body}\n</body></html>"
+    )
+}
+
 /// Parses a page that holds what the slot makes of the code.
 fn prove(
     supplier: &Supplier,
@@ -315,11 +322,7 @@ fn prove(
         Position::Head => (fitted.becomes.as_str(), ""),
         Position::BodyEnd => ("", fitted.becomes.as_str()),
     };
-    let page = format!(
-        "<!doctype html>\n<html><head><title>x</title>\n{head}\n</head><body><p>x</p>\n{body}\n</body></html>"
-    );
-    let address = Url::parse("https://proof.invalid/").expect("constant address");
-    let pieces = Inspector::new(supplier, consent).pieces(&page, &address);
+    let pieces = Inspector::new(supplier, consent).pieces_apart(&proof_page(head, body));
     // Script text that makes the element is seen as a mention of the loader by a script that parses to its end.
     let fine = |p: &crate::placement::Piece| match p.state {
         PieceState::Live | PieceState::ConsentHeld(_) => p.key.key().is_none_or(|k| k == key),
@@ -346,11 +349,11 @@ fn prove(
 }
 
 #[cfg(test)]
-mod tests {
+pub(crate) mod tests {
     use super::*;
     use crate::profile::tests::{SAMPLE, sample};
 
-    fn slot(takes: Takes) -> Slot {
+    pub(crate) fn slot(takes: Takes) -> Slot {
         Slot {
             id: "s".into(),
             name: "the code box".into(),

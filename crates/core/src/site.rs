@@ -342,11 +342,10 @@ fn languages(text: &str) -> Result<String, String> {
 /// A list of patterns, as typed, in one form.
 fn patterns(text: &str) -> Result<String, String> {
     let list = PageRules::list(text).map_err(|e| e.to_string())?;
-    let texts: Vec<&str> = list.iter().map(|p| p.text()).collect();
-    Ok(texts.join(" "))
+    Ok(PageRules::line(&list))
 }
 
-fn country_of(text: &str) -> Result<String, String> {
+pub(crate) fn country_of(text: &str) -> Result<String, String> {
     if text.is_empty() {
         return Ok(String::new());
     }
@@ -368,7 +367,7 @@ fn zone(text: &str) -> Result<String, String> {
 }
 
 /// A budget for a widget's thread time in ms, as typed; empty for the usual one.
-fn budget(text: &str) -> Result<f64, String> {
+pub(crate) fn budget(text: &str) -> Result<f64, String> {
     if text.is_empty() {
         return Ok(USUAL_BUDGET);
     }

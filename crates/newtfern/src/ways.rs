@@ -1,7 +1,6 @@
 //! The way out under the network rule as it is now: an HTTP client and a pool of browsers.
 
 use anyhow::Result;
-use newtfern_core::agency::Agency;
 use newtfern_core::private_hosts::PrivateHosts;
 use newtfern_probe::browser::Pool;
 use newtfern_probe::crawl::agent;
@@ -33,10 +32,7 @@ impl Rule {
     async fn now(store: &Store) -> Result<Rule> {
         let contact = match std::env::var("NEWTFERN_CONTACT") {
             Ok(contact) if !contact.is_empty() => contact,
-            _ => {
-                let kept = store.setting("agency").await?;
-                kept.map(|v| Agency::read(&v).contact).unwrap_or_default()
-            }
+            _ => store.agency().await?.contact,
         };
         Ok(Rule {
             private: store.private_hosts().await?,

@@ -6,6 +6,7 @@
 pub mod builders;
 mod desk;
 pub mod estate;
+mod kept;
 mod platform;
 mod supplier;
 mod tags;
@@ -125,6 +126,13 @@ fn banner() -> Router {
         "/banner.js",
         any(|| async { script(include_str!("assets/hedgegate.js").to_string()) }),
     )
+}
+
+/// The interface is asked with the demo's token.
+fn signed_in(headers: &axum::http::HeaderMap) -> bool {
+    headers
+        .get("authorization")
+        .is_some_and(|v| v.as_bytes() == format!("Bearer {DEMO_TOKEN}").as_bytes())
 }
 
 /// Script that other sites may load.

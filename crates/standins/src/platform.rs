@@ -3,7 +3,8 @@
 
 use crate::desk::{self, Button, Desk, Sent, Shown};
 use crate::estate::{Fault, SITES, Site};
-use crate::{DEMO_TOKEN, supplier::escape, supplier_profile};
+use crate::kept::Kept;
+use crate::{signed_in, supplier::escape, supplier_profile};
 use axum::body::to_bytes;
 use axum::extract::Request;
 use axum::http::{HeaderMap, Method, StatusCode};
@@ -12,7 +13,6 @@ use serde::{Deserialize, Serialize};
 use serde_json::{Value, json};
 use std::collections::HashMap;
 use std::path::PathBuf;
-use std::sync::Mutex;
 use std::time::Duration;
 
 /// What the slots of one site hold.
@@ -30,57 +30,28 @@ struct Held {
 
 pub struct Sites {
     port: u16,
-    held: Mutex<HashMap<String, Held>>,
-    memory: Option<PathBuf>,
+    kept: Kept<Held>,
 }
 
 impl Sites {
     pub fn new(port: u16, memory: Option<PathBuf>) -> Sites {
-        let kept = memory
-            .as_ref()
-            .and_then(|p| std::fs::read_to_string(p).ok())
-            .and_then(|t| serde_json::from_str::<(u16, HashMap<String, Held>)>(&t).ok());
-        let mut held = match kept {
-            // The port is part of the code in the slots; after a change of port it is written anew.
-            Some((before, mut held)) => {
-                for site in held.values_mut() {
-                    for text in site.slots.values_mut() {
-                        *text = text.replace(&format!(":{before}/"), &format!(":{port}/"));
-                    }
-                }
-                held
-            }
-            None => HashMap::new(),
-        };
+        let kept = Kept::new(port, memory);
         for site in &SITES {
-            held.entry(site.host.to_string())
+            kept.lock()
+                .entry(site.host.to_string())
                 .or_insert_with(|| first_state(site, port));
         }
-        Sites {
-            port,
-            held: Mutex::new(held),
-            memory,
-        }
+        Sites { port, kept }
     }
 
     fn with<T>(&self, host: &str, change: impl FnOnce(&mut Held) -> T) -> Option<T> {
-        let mut all = self.held.lock().ok()?;
-        all.get_mut(host).map(change)
+        self.kept.lock().get_mut(host).map(change)
     }
 
     /// What is wrong with a site now.
     fn fault(&self, site: &Site) -> Option<Fault> {
         let mended = self.with(site.host, |held| held.mended);
         site.fault.filter(|_| mended != Some(true))
-    }
-
-    fn remember(&self) {
-        if let (Some(path), Ok(held)) = (&self.memory, self.held.lock())
-            && let Ok(text) = serde_json::to_string(&(self.port, &*held))
-            && let Err(error) = std::fs::write(path, text)
-        {
-            tracing::warn!("the stand-ins cannot keep their state: {error}");
-        }
     }
 }
 
@@ -246,7 +217,7 @@ async fn at_desk(sites: &Sites, site: &Site, request: Request) -> Response {
             "mend" => held.mended = true,
             _ => held.cached.clear(),
         });
-        sites.remember();
+        sites.kept.remember();
         return desk::back("/_tarn/desk");
     }
     let slots = sites.with(site.host, |held| held.slots.clone());
@@ -294,11 +265,7 @@ struct Write {
 
 /// `GET` and `PUT /_tarn/slots/ID`, `PUT` and `DELETE /_tarn/cache`.
 async fn interface(sites: &Sites, site: &Site, rest: &str, request: Request) -> Response {
-    let allowed = request
-        .headers()
-        .get("authorization")
-        .is_some_and(|v| v.as_bytes() == format!("Bearer {DEMO_TOKEN}").as_bytes());
-    if !allowed {
+    if !signed_in(request.headers()) {
         return (StatusCode::UNAUTHORIZED, "a token is needed").into_response();
     }
     let method = request.method().clone();
@@ -359,7 +326,7 @@ fn write_slot(sites: &Sites, site: &Site, slot: &str, write: Write) -> Result<Va
         Ok(json!({"version": held.version}))
     });
     let value = outcome.unwrap_or(Err(StatusCode::NOT_FOUND))?;
-    sites.remember();
+    sites.kept.remember();
     Ok(value)
 }
 

@@ -2,7 +2,7 @@
 
 use crate::desk::{self, Button, Desk, Sent};
 use crate::estate::{self, Fault};
-use crate::{DEMO_TOKEN, script};
+use crate::{script, signed_in};
 use axum::extract::ws::{Message, WebSocket, WebSocketUpgrade};
 use axum::extract::{Query, Request, State};
 use axum::http::{HeaderMap, StatusCode};
@@ -199,12 +199,6 @@ async fn talk(desk: Console, q: Key, mut socket: WebSocket) {
             }
         }
     }
-}
-
-fn signed_in(headers: &HeaderMap) -> bool {
-    headers
-        .get("authorization")
-        .is_some_and(|v| v.as_bytes() == format!("Bearer {DEMO_TOKEN}").as_bytes())
 }
 
 async fn messages(

@@ -3,20 +3,18 @@
 
 use crate::builders::{BUILT, Built, Flaw};
 use crate::desk::{self, Button, Desk, Sent, Shown};
-use crate::{DEMO_TOKEN, platform::snippet};
+use crate::kept::Kept;
+use crate::{platform::snippet, signed_in};
 use axum::body::to_bytes;
 use axum::extract::Request;
 use axum::http::{Method, StatusCode};
 use axum::response::{IntoResponse, Response};
 use serde_json::{Value, json};
-use std::collections::HashMap;
 use std::path::PathBuf;
-use std::sync::Mutex;
 
 pub struct Sets {
     port: u16,
-    held: Mutex<HashMap<String, Value>>,
-    memory: Option<PathBuf>,
+    kept: Kept<Value>,
 }
 
 fn site_of(set: &str) -> Option<&'static Built> {
@@ -69,39 +67,18 @@ fn first_state(id: &str, port: u16) -> Option<Value> {
 impl Sets {
     pub fn new(port: u16, memory: Option<PathBuf>) -> Sets {
         let memory = memory.map(|m| m.with_extension("sets.json"));
-        let kept = memory
-            .as_ref()
-            .and_then(|p| std::fs::read_to_string(p).ok())
-            .and_then(|t| serde_json::from_str::<(u16, Value)>(&t).ok());
-        let held = kept.map(|(before, held)| {
-            let moved = held
-                .to_string()
-                .replace(&format!(":{before}/"), &format!(":{port}/"));
-            serde_json::from_str(&moved).unwrap_or_default()
-        });
         Sets {
             port,
-            held: Mutex::new(held.unwrap_or_default()),
-            memory,
+            kept: Kept::new(port, memory),
         }
     }
 
     fn with<T>(&self, id: &str, act: impl FnOnce(&mut Value) -> T) -> Option<T> {
-        let mut all = self.held.lock().unwrap_or_else(|e| e.into_inner());
+        let mut all = self.kept.lock();
         if !all.contains_key(id) {
             all.insert(id.to_string(), first_state(id, self.port)?);
         }
         all.get_mut(id).map(act)
-    }
-
-    fn remember(&self) {
-        let held = self.held.lock().unwrap_or_else(|e| e.into_inner());
-        if let Some(path) = &self.memory
-            && let Ok(text) = serde_json::to_string(&(self.port, &*held))
-            && let Err(error) = std::fs::write(path, text)
-        {
-            tracing::warn!("the stand-ins cannot keep their state: {error}");
-        }
     }
 
     pub async fn answer(&self, request: Request) -> Response {
@@ -136,7 +113,7 @@ impl Sets {
             set["tags"] = tags;
             set["version"] = (set["version"].as_u64().unwrap_or(0) + 1).into();
         });
-        self.remember();
+        self.kept.remember();
     }
 
     fn publish(&self, id: &str, note: &str, version: Option<u64>) -> bool {
@@ -157,14 +134,12 @@ impl Sets {
             set["published"] = made;
             true
         });
-        self.remember();
+        self.kept.remember();
         done.unwrap_or(false)
     }
 
     async fn interface(&self, rest: &str, request: Request) -> Response {
-        let token = format!("Bearer {DEMO_TOKEN}");
-        let given = request.headers().get("authorization");
-        if given.is_none_or(|v| v.as_bytes() != token.as_bytes()) {
+        if !signed_in(request.headers()) {
             return (StatusCode::UNAUTHORIZED, "a token is needed").into_response();
         }
         let method = request.method().clone();

@@ -252,51 +252,35 @@ impl Tx {
                 self.keep_findings(id, check.site, a).await?;
             }
         }
-        self.move_many(checks, &ids).await?;
+        let settled = checks.iter().flat_map(|c| {
+            let id = ids.get(&c.site).copied().unwrap_or_default();
+            c.families.iter().map(move |a| (c.site, id, a))
+        });
+        let settled: Vec<_> = settled.collect();
+        self.move_standings(&settled, first.seen_at).await?;
         self.refresh(&sites).await
     }
 
-    async fn move_many(&mut self, checks: &[NewCheck], ids: &BTreeMap<i64, i64>) -> Result<()> {
-        let Some(first) = checks.first() else {
-            return Ok(());
+    /// Moves standings that rest on checks: site, check, what it says of a family.
+    async fn move_standings(
+        &mut self,
+        settled: &[(i64, i64, &Assessed)],
+        seen_at: Timestamp,
+    ) -> Result<()> {
+        let keys = |key: fn(&Assessed) -> &'static str| -> Vec<&str> {
+            settled.iter().map(|(_, _, a)| key(a)).collect()
         };
-        let families: Vec<(i64, &Assessed)> = checks
-            .iter()
-            .flat_map(|c| c.families.iter().map(|a| (c.site, a)))
-            .collect();
+        let texts = |text: fn(&Assessed) -> &str| -> Vec<String> {
+            settled.iter().map(|(_, _, a)| clean(text(a))).collect()
+        };
         sqlx::query(include_str!("sql/move_standing.sql"))
-            .bind(families.iter().map(|(s, _)| *s).collect::<Vec<i64>>())
-            .bind(
-                families
-                    .iter()
-                    .map(|(_, a)| a.family.key())
-                    .collect::<Vec<&str>>(),
-            )
-            .bind(
-                families
-                    .iter()
-                    .map(|(_, a)| a.standing.key())
-                    .collect::<Vec<&str>>(),
-            )
-            .bind(
-                families
-                    .iter()
-                    .map(|(_, a)| clean(&a.summary))
-                    .collect::<Vec<String>>(),
-            )
-            .bind(
-                families
-                    .iter()
-                    .map(|(_, a)| clean(&a.remedy))
-                    .collect::<Vec<String>>(),
-            )
-            .bind(first.seen_at.to_sqlx())
-            .bind(
-                families
-                    .iter()
-                    .map(|(s, _)| ids.get(s).copied())
-                    .collect::<Vec<Option<i64>>>(),
-            )
+            .bind(settled.iter().map(|(s, ..)| *s).collect::<Vec<i64>>())
+            .bind(keys(|a| a.family.key()))
+            .bind(keys(|a| a.standing.key()))
+            .bind(texts(|a| &a.summary))
+            .bind(texts(|a| &a.remedy))
+            .bind(seen_at.to_sqlx())
+            .bind(settled.iter().map(|(_, c, _)| *c).collect::<Vec<i64>>())
             .execute(&mut *self.inner)
             .await
             .map(|_| ())
@@ -352,18 +336,8 @@ impl Tx {
                 .await
                 .map_err(doing("keeping a drawing"))?;
         }
-        sqlx::query(include_str!("sql/move_standing.sql"))
-            .bind([check.site].as_slice())
-            .bind([a.family.key()].as_slice())
-            .bind([a.standing.key()].as_slice())
-            .bind([clean(&a.summary)].as_slice())
-            .bind([clean(&a.remedy)].as_slice())
-            .bind(check.seen_at.to_sqlx())
-            .bind([id].as_slice())
-            .execute(&mut *self.inner)
+        self.move_standings(&[(check.site, id, a)], check.seen_at)
             .await
-            .map(|_| ())
-            .map_err(doing("moving a standing"))
     }
 
     /// What standings rest on has changed: those that say something are stale from now on.

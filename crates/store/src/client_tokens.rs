@@ -83,15 +83,15 @@ impl Tx {
                 on conflict (client_id, kind, profile_id) do update set sealed = $4"
             }
             None => {
-                "delete from client_tokens where client_id = $1 and kind = $2 and profile_id = $3 \
-                and $4::bytea is null"
+                "delete from client_tokens where client_id = $1 and kind = $2 and profile_id = $3"
             }
         };
-        sqlx::query(sql)
-            .bind(client)
-            .bind(kind.key())
-            .bind(profile)
-            .bind(sealed)
+        let query = sqlx::query(sql).bind(client).bind(kind.key()).bind(profile);
+        let query = match sealed {
+            Some(sealed) => query.bind(sealed),
+            None => query,
+        };
+        query
             .execute(&mut *self.inner)
             .await
             .map(|_| ())

@@ -75,9 +75,7 @@ impl Store {
             .map_err(doing("counting the diary"))?;
         Ok((rows, total))
     }
-}
 
-impl Store {
     /// A backup is recorded of a site.
     ///
     /// # Errors

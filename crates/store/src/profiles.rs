@@ -3,12 +3,14 @@
 use crate::compiled::Compiled;
 use crate::profile_room::{NewProfile, PROGRAM};
 use crate::{Result, Store, StoreError, Tx, doing};
+use newtfern_core::agency::Agency;
 use newtfern_core::consent::Region;
 use newtfern_core::design::Layer;
 use newtfern_core::platform::Platform;
 use newtfern_core::private_hosts::PrivateHosts;
 use newtfern_core::profile::{ConsentManager, Supplier};
 use newtfern_core::profiles::ProfileKind;
+use newtfern_core::site::SiteFields;
 use serde_json::Value;
 use std::fmt::Display;
 use std::sync::LazyLock;
@@ -104,6 +106,29 @@ impl Store {
         texts.iter().map(read).collect()
     }
 
+    /// A platform.
+    ///
+    /// # Errors
+    /// Where the database refuses, or a profile is of a shape that is not read.
+    pub async fn platform(&self, id: &str) -> Result<Option<Platform>> {
+        let text = self
+            .text("select profile from platforms where id = $1", id)
+            .await?;
+        let read = |t: String| compiled(&PLATFORMS, "platform profile", Platform::from_toml, &t);
+        text.map(read).transpose()
+    }
+
+    /// The platform that a site names.
+    ///
+    /// # Errors
+    /// As [`Store::platform`].
+    pub async fn platform_of(&self, site: &SiteFields) -> Result<Option<Platform>> {
+        match &site.platform_id {
+            Some(id) => self.platform(id).await,
+            None => Ok(None),
+        }
+    }
+
     /// A consent manager.
     ///
     /// # Errors
@@ -188,6 +213,15 @@ impl Store {
             .await?
             .unwrap_or_else(|| serde_json::json!({}));
         serde_json::from_value(value).map_err(|e| corrupt("house style")(e.to_string()))
+    }
+
+    /// The agency that runs this installation.
+    ///
+    /// # Errors
+    /// Where the database refuses.
+    pub async fn agency(&self) -> Result<Agency> {
+        let kept = self.setting("agency").await?;
+        Ok(kept.map(|v| Agency::read(&v)).unwrap_or_default())
     }
 
     /// The rules for visitors of a country; the strictest where it is unknown. Where no region is kept,

@@ -56,6 +56,11 @@ impl Site {
         &self.fields.0
     }
 
+    /// Client and name, as lists of many sites say it.
+    pub fn title(&self) -> String {
+        format!("{}, {}", self.client_name, self.name)
+    }
+
     /// Its state: the worst of its families.
     pub fn state(&self) -> Standing {
         standing_of_rank(self.worst)
@@ -240,24 +245,26 @@ impl Tx {
         after: &str,
         who: &str,
     ) -> Result<()> {
+        sqlx::query("insert into former_addresses (site_id, url, who) values ($1, $2, $3)")
+            .bind(id)
+            .bind(before)
+            .bind(who)
+            .execute(&mut *self.inner)
+            .await
+            .map_err(doing("correcting an address"))?;
         for (sql, bound) in [
             (
-                "insert into former_addresses (site_id, url, who) values ($1, $2, $3)",
-                before,
-            ),
-            (
-                "delete from pages where site_id = $1 and $3 <> '' and not starts_with(url, $2)",
+                "delete from pages where site_id = $1 and not starts_with(url, $2)",
                 origin(after),
             ),
             (
-                "insert into pages (site_id, url) select $1, $2 where $3 <> '' on conflict do nothing",
+                "insert into pages (site_id, url) values ($1, $2) on conflict do nothing",
                 after,
             ),
         ] {
             sqlx::query(sql)
                 .bind(id)
                 .bind(bound)
-                .bind(who)
                 .execute(&mut *self.inner)
                 .await
                 .map_err(doing("correcting an address"))?;

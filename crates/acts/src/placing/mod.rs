@@ -24,6 +24,14 @@ pub struct SlotView {
     pub problem: String,
 }
 
+impl SlotView {
+    /// What it holds is not what visitors get.
+    pub fn is_draft(&self) -> bool {
+        let published = self.held.as_ref().and_then(|h| h.published);
+        published == Some(false)
+    }
+}
+
 /// Everything the page of placing shows.
 pub struct PlacePage {
     pub site: Site,
@@ -128,10 +136,7 @@ impl Acts {
             Some(s) => self.store.supplier(s).await?,
             None => None,
         };
-        let platforms = self.store.platforms().await?;
-        let platform = platforms
-            .into_iter()
-            .find(|p| Some(&p.id) == site.platform_id.as_ref());
+        let platform = self.store.platform_of(&site).await?;
         let consent = match &site.consent_id {
             Some(c) => self.store.consent_manager(c).await?,
             None => None,
@@ -168,7 +173,8 @@ impl Acts {
             _ => Vec::new(),
         };
         let best = advice.first().map(|a| a.slot.as_str()).unwrap_or_default();
-        let home = l.placing(&slots).ok().and_then(|p| p.home());
+        let placing = l.placing(&slots);
+        let home = placing.as_ref().ok().and_then(Placing::home);
         let found = l.platform.as_ref().and_then(|p| {
             let found = p.slot(wanted).or(home).or_else(|| p.slot(best));
             found.or(p.slots.first())
@@ -179,7 +185,7 @@ impl Acts {
             None => {
                 problem = "Choose the platform in the site's settings: then the code and the steps that fit it are shown here.".into();
             }
-            Some(slot) => match l.placing(&slots) {
+            Some(slot) => match &placing {
                 Err(error) => problem = error.to_string(),
                 Ok(placing) => {
                     match placing.code(slot) {
@@ -199,14 +205,11 @@ impl Acts {
                 }
             },
         }
-        let off = match l.placing(&slots) {
-            Ok(placing) => Some(heavy(|| placing.clear()).await).filter(|(c, ..)| !c.is_empty()),
-            Err(_) => None,
-        };
-        let others = match l.placing(&slots) {
-            Ok(placing) => heavy(|| placing.others(&l.others)).await,
-            Err(_) => Vec::new(),
-        };
+        let (mut off, mut others) = (None, Vec::new());
+        if let Ok(placing) = &placing {
+            off = Some(heavy(|| placing.clear()).await).filter(|(changes, ..)| !changes.is_empty());
+            others = heavy(|| placing.others(&l.others)).await;
+        }
         Ok(PlacePage {
             off,
             by_tags: l.by_tags(),
@@ -270,7 +273,7 @@ impl Acts {
         };
         let mut shown = PushShown {
             id,
-            name: format!("{}, {}", l.site.client_name, l.site.name),
+            name: l.site.title(),
             slot: String::new(),
             push: None,
             tag: None,

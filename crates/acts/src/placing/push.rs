@@ -93,8 +93,7 @@ impl Loaded {
 
     /// What the slots hold is not what visitors get.
     fn is_drafted(&self, slots: &[SlotView]) -> bool {
-        let draft = |v: &SlotView| v.held.as_ref().is_some_and(|h| h.published == Some(false));
-        self.publishing().is_some() && slots.iter().any(draft)
+        self.publishing().is_some() && slots.iter().any(SlotView::is_draft)
     }
 
     /// The slot that is meant where nobody chose one: the site's, else the one that brings the right code
@@ -244,13 +243,7 @@ impl Acts {
         slots: &[SlotView],
         round: i64,
     ) -> Result<Pushed> {
-        let page = self.tag_page(l.site.id, None).await?;
-        let set = page.and_then(|p| Some(p.set?.version));
-        let tagged = match set {
-            Some(version) => self.push_tag(actor, l.site.id, version).await?,
-            // Told by the reading itself.
-            None => self.push_tag(actor, l.site.id, 0).await?,
-        };
+        let tagged = self.push_tag_of(actor, l.site.id, None).await?;
         let changes = match l.token {
             Some(_) => heavy(|| l.placing(slots).map(|p| p.clear().0)).await?,
             None => Vec::new(),

@@ -3,6 +3,7 @@
 
 use super::{Expectation, NONE, Widget, WidgetDesign};
 use crate::design::{Design, Field, Layer};
+use crate::pages::PageRules;
 use crate::site::SiteFields;
 
 impl Expectation {
@@ -51,16 +52,14 @@ impl Expectation {
         let first = self.widgets.first();
         fields.supplier_id = first.map(|w| w.supplier.clone());
         fields.key = first.map(|w| w.key.clone()).unwrap_or_default();
-        let list = |patterns: &[crate::pages::Pattern]| {
-            let texts: Vec<&str> = patterns.iter().map(|p| p.text()).collect();
-            texts.join(" ")
-        };
-        let every = crate::pages::PageRules::default().on;
+        let every = PageRules::default().on;
         fields.pages_on = first
             .filter(|w| w.on != every)
-            .map(|w| list(&w.on))
+            .map(|w| PageRules::line(&w.on))
             .unwrap_or_default();
-        fields.pages_not_on = first.map(|w| list(&w.not_on)).unwrap_or_default();
+        fields.pages_not_on = first
+            .map(|w| PageRules::line(&w.not_on))
+            .unwrap_or_default();
     }
 
     /// The values of the first widget's design, written into the file.
@@ -119,7 +118,7 @@ pub fn beyond_fields(file: &str) -> String {
         let more = Widget {
             supplier: String::new(),
             key: String::new(),
-            on: crate::pages::PageRules::default().on,
+            on: PageRules::default().on,
             not_on: Vec::new(),
             ..first.clone()
         };

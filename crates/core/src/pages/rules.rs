@@ -41,6 +41,12 @@ impl PageRules {
         words.filter(|w| !w.is_empty()).map(Pattern::read).collect()
     }
 
+    /// Patterns in one line, as [`PageRules::list`] reads them.
+    pub fn line(patterns: &[Pattern]) -> String {
+        let texts: Vec<&str> = patterns.iter().map(Pattern::text).collect();
+        texts.join(" ")
+    }
+
     /// Should it be on this page? A page that no pattern names should be without it.
     pub fn expects(&self, page: &Url, kind: PageKind) -> Expect {
         let takes = |p: &Pattern| p.takes(page, kind);

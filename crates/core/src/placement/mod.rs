@@ -143,6 +143,12 @@ impl<'a> Inspector<'a> {
         self.inspect(source, page).pieces
     }
 
+    /// The pieces of a markup that stands on no page yet: nothing in it is relative to an address.
+    pub fn pieces_apart(&self, source: &str) -> Vec<Piece> {
+        let page = Url::parse("https://proof.invalid/").expect("constant address");
+        self.pieces(source, &page)
+    }
+
     /// Looks through a whole document.
     ///
     /// ```

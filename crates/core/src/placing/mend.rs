@@ -21,6 +21,18 @@ pub struct SlotChange {
     pub after: String,
 }
 
+impl SlotChange {
+    /// None where the text stays as it is.
+    fn of(held: &Held, after: String) -> Option<SlotChange> {
+        (after != held.text).then(|| SlotChange {
+            slot: held.slot.id.clone(),
+            name: held.slot.name.clone(),
+            before: held.text.clone(),
+            after,
+        })
+    }
+}
+
 /// One thing that a push does.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Told {
@@ -30,6 +42,17 @@ pub struct Told {
     pub what: String,
     /// The beginning of the piece, where there is one.
     pub excerpt: String,
+}
+
+impl Told {
+    /// What becomes of a piece of what a slot holds.
+    fn of(slot: &Slot, what: impl Into<String>, piece: &str) -> Told {
+        Told {
+            slot: slot.name.clone(),
+            what: what.into(),
+            excerpt: crate::placement::excerpt(piece),
+        }
+    }
 }
 
 /// What a push would do.
@@ -52,11 +75,6 @@ impl Mend {
     }
 }
 
-/// A slot's pieces of its own supplier.
-fn pieces(placing: &Placing, held: &Held) -> Vec<Span> {
-    pieces_of(placing.supplier, held)
-}
-
 /// A slot's text without the code of other suppliers. Whose key a key field holds, nobody can tell.
 fn without_others(held: &Held, others: &[Supplier], told: &mut Vec<Told>) -> String {
     let mut text = held.text.clone();
@@ -67,11 +85,8 @@ fn without_others(held: &Held, others: &[Supplier], told: &mut Vec<Told>) -> Str
         };
         let spans = pieces_of(other, &now);
         for span in &spans {
-            told.push(Told {
-                slot: held.slot.name.clone(),
-                what: format!("the code of {} goes", other.name),
-                excerpt: crate::placement::excerpt(&text[span.at.clone()]),
-            });
+            let what = format!("the code of {} goes", other.name);
+            told.push(Told::of(held.slot, what, &text[span.at.clone()]));
         }
         text = without(&text, &spans.iter().collect::<Vec<_>>(), None);
     }
@@ -127,14 +142,7 @@ impl Placing<'_> {
                 true => self.filled(held, &fitted, &mut told),
                 false => self.emptied(held, &mut told),
             };
-            if after != held.text {
-                changes.push(SlotChange {
-                    slot: held.slot.id.clone(),
-                    name: held.slot.name.clone(),
-                    before: held.text.clone(),
-                    after,
-                });
-            }
+            changes.extend(SlotChange::of(held, after));
         }
         let left = self.proof(&changes)?;
         Ok(Mend {
@@ -176,13 +184,10 @@ impl Placing<'_> {
             text.or_else(|| clean.map(|c| c.text.clone()))
                 .unwrap_or_default()
         };
-        let changes = self.slots.iter().map(|h| SlotChange {
-            slot: h.slot.id.clone(),
-            name: h.slot.name.clone(),
-            before: h.text.clone(),
-            after: after(h),
-        });
-        out.changes = changes.filter(|c| c.before != c.after).collect();
+        let changes = self.slots.iter();
+        out.changes = changes
+            .filter_map(|h| SlotChange::of(h, after(h)))
+            .collect();
         Ok(out)
     }
 
@@ -201,14 +206,7 @@ impl Placing<'_> {
         let (mut told, mut changes) = (Vec::new(), Vec::new());
         for held in &self.slots {
             let after = self.emptied(held, &mut told);
-            if after != held.text {
-                changes.push(SlotChange {
-                    slot: held.slot.id.clone(),
-                    name: held.slot.name.clone(),
-                    before: held.text.clone(),
-                    after,
-                });
-            }
+            changes.extend(SlotChange::of(held, after));
         }
         let page = self.page(&changes);
         let left = self.pieces(&page).into_iter().map(|p| p.excerpt);
@@ -218,13 +216,7 @@ impl Placing<'_> {
     /// The chosen slot: its right copy is kept where there is one, the first wrong one is replaced in its
     /// place, others go.
     fn filled(&self, held: &Held, fitted: &Fitted, told: &mut Vec<Told>) -> String {
-        let mut tell = |what: &str, piece: &str| {
-            told.push(Told {
-                slot: held.slot.name.clone(),
-                what: what.to_string(),
-                excerpt: crate::placement::excerpt(piece),
-            });
-        };
+        let mut tell = |what: &str, piece: &str| told.push(Told::of(held.slot, what, piece));
         let code = fitted.code.trim_end();
         if is_field(held.slot) {
             if held.text.trim() != code {
@@ -237,7 +229,7 @@ impl Placing<'_> {
             }
             return held.text.clone();
         }
-        let spans = pieces(self, held);
+        let spans = pieces_of(self.supplier, held);
         let text = |s: &Span| &held.text[s.at.clone()];
         let right = spans
             .iter()
@@ -266,13 +258,7 @@ impl Placing<'_> {
 
     /// Another slot: it holds nothing of the supplier afterwards.
     fn emptied(&self, held: &Held, told: &mut Vec<Told>) -> String {
-        let mut tell = |what: String, piece: &str| {
-            told.push(Told {
-                slot: held.slot.name.clone(),
-                what,
-                excerpt: crate::placement::excerpt(piece),
-            });
-        };
+        let mut tell = |what: String, piece: &str| told.push(Told::of(held.slot, what, piece));
         if is_field(held.slot) {
             if held.text.trim().is_empty() {
                 return held.text.clone();
@@ -287,7 +273,7 @@ impl Placing<'_> {
             );
             return String::new();
         }
-        let spans = pieces(self, held);
+        let spans = pieces_of(self.supplier, held);
         for span in &spans {
             tell(
                 format!("{} goes", span.found.words()),

@@ -10,9 +10,8 @@ pub use mend::{Mend, SlotChange, Told};
 pub use spans::{Found, Span};
 
 use crate::placement::{Inspector, Piece, PieceState};
-use crate::platform::{FitError, Fitted, Slot, Takes, fit};
+use crate::platform::{FitError, Fitted, Slot, Takes, fit, proof_page};
 use crate::profile::{ConsentManager, Position, Supplier};
-use url::Url;
 
 /// What one slot of the site holds.
 #[derive(Debug, Clone)]
@@ -86,14 +85,11 @@ impl<'a> Placing<'a> {
                 Position::BodyEnd => body.push_str(&made),
             }
         }
-        format!(
-            "<!doctype html>\n<html><head><title>x</title>\n{head}\n</head><body><p>x</p>\n{body}\n</body></html>"
-        )
+        proof_page(&head, &body)
     }
 
     fn pieces(&self, page: &str) -> Vec<Piece> {
-        let address = Url::parse("https://proof.invalid/").expect("constant address");
-        Inspector::new(self.supplier, self.consent).pieces(page, &address)
+        Inspector::new(self.supplier, self.consent).pieces_apart(page)
     }
 
     /// Runs, or waits for consent as it should, and with the right key.
@@ -112,22 +108,21 @@ impl<'a> Placing<'a> {
         good.div_ceil(of_one)
     }
 
+    /// A slot with this text brings the right code.
+    fn brings(&self, slot: &Slot, text: &str) -> bool {
+        let made = becomes(self.supplier, slot, text);
+        let pieces = self.pieces(&format!("<body>{made}"));
+        pieces.iter().any(|p| self.is_good(p))
+    }
+
     /// The slot that brings the right code already.
     pub fn home(&self) -> Option<&'a Slot> {
-        let has = |h: &&Held| {
-            let made = becomes(self.supplier, h.slot, &h.text);
-            let pieces = self.pieces(&format!("<body>{made}"));
-            pieces.iter().any(|p| self.is_good(p))
-        };
-        self.slots.iter().find(has).map(|h| h.slot)
+        let mut slots = self.slots.iter();
+        slots.find(|h| self.brings(h.slot, &h.text)).map(|h| h.slot)
     }
 
     fn where_good(&self, changes: &[SlotChange]) -> String {
-        let has = |h: &&Held| {
-            let made = becomes(self.supplier, h.slot, h.then(changes));
-            let pieces = self.pieces(&format!("<body>{made}"));
-            pieces.iter().any(|p| self.is_good(p))
-        };
+        let has = |h: &&Held| self.brings(h.slot, h.then(changes));
         let names = self.slots.iter().filter(has).map(|h| h.slot.name.clone());
         names.collect::<Vec<_>>().join(", ")
     }
@@ -170,23 +165,13 @@ pub fn put_back(held: &str, before: &str, after: &str, ours: &str) -> Result<Str
 mod tests {
     use super::*;
     use crate::chain::testing::{GOOD, consent};
-    use crate::platform::Scope;
     use crate::profile::tests::{SAMPLE, sample};
 
     fn slot(id: &str, takes: Takes) -> Slot {
         Slot {
             id: id.into(),
             name: format!("the {id}"),
-            scope: Scope::Site,
-            position: Position::BodyEnd,
-            takes,
-            steps: vec![],
-            interface: None,
-            does: vec![],
-            undo: String::new(),
-            paid_plan: false,
-            lost_with_theme: false,
-            follows_supplier: false,
+            ..crate::platform::tests::slot(takes)
         }
     }
 

@@ -7,7 +7,6 @@ use crate::platform::fitted_text;
 use crate::profile::Supplier;
 use crate::script_scan::is_typographic_quote;
 use std::ops::Range;
-use url::Url;
 
 /// How a piece stands there.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -223,8 +222,7 @@ impl Finder<'_> {
         if !self.inspector.mentions(piece) {
             return;
         }
-        let page = Url::parse("https://proof.invalid/").expect("constant address");
-        let seen = self.inspector.pieces(&format!("<body>{piece}"), &page);
+        let seen = self.inspector.pieces_apart(&format!("<body>{piece}"));
         let others = |s: &PieceState| *s == PieceState::Mentioned;
         if !seen.is_empty() && seen.iter().all(|p| others(&p.state)) {
             return;

@@ -123,23 +123,18 @@ impl TagSet {
 impl Tag {
     /// It carries the supplier's snippet, in whatever state.
     pub fn carries(&self, supplier: &Supplier, consent: Option<&ConsentManager>) -> bool {
-        let page = Url::parse("https://proof.invalid/").expect("constant address");
-        let pieces = Inspector::new(supplier, consent).pieces(&self.html, &page);
+        let pieces = Inspector::new(supplier, consent).pieces_apart(&self.html);
         pieces.iter().any(|p| p.state != PieceState::Mentioned)
     }
 
     /// When it fires, in words.
     pub fn rule_words(&self) -> String {
-        let list = |patterns: &[Pattern]| {
-            let texts: Vec<&str> = patterns.iter().map(Pattern::text).collect();
-            texts.join(" ")
-        };
         let mut out = match self.on.is_empty() {
             true => "all pages".to_string(),
-            false => list(&self.on),
+            false => PageRules::line(&self.on),
         };
         if !self.not_on.is_empty() {
-            out.push_str(&format!(", not on {}", list(&self.not_on)));
+            out.push_str(&format!(", not on {}", PageRules::line(&self.not_on)));
         }
         if let Some(event) = &self.event {
             out.push_str(&format!(", at the event {event}"));
@@ -165,8 +160,8 @@ impl Tag {
             (_, crate::chain::Expect::Present) => None,
             (Some(rule), _) => Some(format!("its exception {} takes this page", rule.text())),
             (None, _) => {
-                let on: Vec<&str> = self.on.iter().map(Pattern::text).collect();
-                Some(format!("its rule {} does not take this page", on.join(" ")))
+                let on = PageRules::line(&self.on);
+                Some(format!("its rule {on} does not take this page"))
             }
         }
     }

@@ -98,7 +98,7 @@ async fn set_diary(tools: &Tools, site: i64, sheet: &mut HandoverSheet) -> Resul
 
 /// Name of the agency, as its settings have it.
 async fn agency(tools: &Tools) -> Result<String> {
-    let name = tools.acts.agency().await?.name;
+    let name = tools.acts.store.agency().await?.name;
     Ok(match name.is_empty() {
         true => "Your agency".into(),
         false => name,

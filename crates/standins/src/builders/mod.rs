@@ -9,7 +9,8 @@ pub use kinds::{KINDS, kind};
 pub use sites::{BUILT, Built, Flaw};
 
 use crate::desk::{self, Button, Desk, Sent, Shown};
-use crate::{DEMO_TOKEN, platform::snippet};
+use crate::kept::Kept;
+use crate::{platform::snippet, signed_in};
 use axum::body::to_bytes;
 use axum::extract::Request;
 use axum::http::{Method, StatusCode};
@@ -20,7 +21,6 @@ use serde::{Deserialize, Serialize};
 use serde_json::{Value, json};
 use std::collections::{BTreeMap, HashMap};
 use std::path::PathBuf;
-use std::sync::Mutex;
 
 /// What one site holds.
 #[derive(Debug, Clone, Default, Serialize, Deserialize)]
@@ -37,8 +37,7 @@ struct Held {
 /// host names.
 pub struct Builders {
     port: u16,
-    held: Mutex<HashMap<String, Held>>,
-    memory: Option<PathBuf>,
+    kept: Kept<Held>,
 }
 
 /// A site as it is served.
@@ -182,20 +181,9 @@ fn loads(set: &str, port: u16) -> String {
 impl Builders {
     pub fn new(port: u16, memory: Option<PathBuf>) -> Builders {
         let memory = memory.map(|m| m.with_extension("builders.json"));
-        let kept = memory
-            .as_ref()
-            .and_then(|p| std::fs::read_to_string(p).ok())
-            .and_then(|t| serde_json::from_str::<(u16, HashMap<String, Held>)>(&t).ok());
-        let held = kept.map_or_else(HashMap::new, |(before, held)| {
-            // The port is part of the code in the slots.
-            let text = serde_json::to_string(&held).unwrap_or_default();
-            let moved = text.replace(&format!(":{before}/"), &format!(":{port}/"));
-            serde_json::from_str(&moved).unwrap_or_default()
-        });
         Builders {
             port,
-            held: Mutex::new(held),
-            memory,
+            kept: Kept::new(port, memory),
         }
     }
 
@@ -205,21 +193,11 @@ impl Builders {
     }
 
     fn with<T>(&self, site: &Site, built: Option<&Built>, act: impl FnOnce(&mut Held) -> T) -> T {
-        let mut all = self.held.lock().unwrap_or_else(|e| e.into_inner());
+        let mut all = self.kept.lock();
         let held = all
             .entry(site.host.clone())
             .or_insert_with(|| first_state(site, built, self.port));
         act(held)
-    }
-
-    fn remember(&self) {
-        let held = self.held.lock().unwrap_or_else(|e| e.into_inner());
-        if let Some(path) = &self.memory
-            && let Ok(text) = serde_json::to_string(&(self.port, &*held))
-            && let Err(error) = std::fs::write(path, text)
-        {
-            tracing::warn!("the stand-ins cannot keep their state: {error}");
-        }
     }
 
     pub async fn answer(&self, host: &str, request: Request) -> Response {
@@ -301,7 +279,7 @@ impl Builders {
             held.version += 1;
             true
         });
-        self.remember();
+        self.kept.remember();
         saved
     }
 
@@ -310,7 +288,7 @@ impl Builders {
             held.live = held.saved.clone();
             held.cached.clear();
         });
-        self.remember();
+        self.kept.remember();
     }
 
     /// `GET` and `PUT slots/ID`, `POST publish`.
@@ -321,9 +299,7 @@ impl Builders {
         rest: &str,
         request: Request,
     ) -> Response {
-        let token = format!("Bearer {DEMO_TOKEN}");
-        let given = request.headers().get("authorization");
-        if !site.kind.interface || given.is_none_or(|v| v.as_bytes() != token.as_bytes()) {
+        if !site.kind.interface || !signed_in(request.headers()) {
             return (StatusCode::UNAUTHORIZED, "a token is needed").into_response();
         }
         let method = request.method().clone();

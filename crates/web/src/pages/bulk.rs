@@ -1,6 +1,6 @@
 //! Changing many sites at once: one field with its differences first, another client, removal.
 
-use super::rounds::meant;
+use super::rounds::{carried, meant};
 use super::{form_again, render};
 use crate::error::PageResult;
 use crate::session::{Fields, Posted, Reader};
@@ -9,7 +9,7 @@ use crate::view::Frame;
 use askama::Template;
 use axum::extract::State;
 use axum::response::{IntoResponse, Redirect};
-use newtfern_acts::{ActError, BULK_FIELDS, BulkChange, TakeOver};
+use newtfern_acts::{ActError, BULK_FIELDS, BulkChange, TakeOver, none_ticked};
 use newtfern_core::country;
 use newtfern_core::job::JobKind;
 use newtfern_core::site::SiteField;
@@ -111,10 +111,9 @@ async fn page_of(app: &App, reader: &Reader, f: &Fields, problem: String) -> Pag
             field,
         });
     }
-    let ids: Vec<String> = sites.iter().map(i64::to_string).collect();
     Ok(Page {
         frame: Frame::new(app, reader, "Change many sites", "", "").await?,
-        ids: ids.join(","),
+        ids: carried(&sites),
         sites,
         fields,
         clients: app.store().client_names().await?,
@@ -132,11 +131,10 @@ async fn page_of(app: &App, reader: &Reader, f: &Fields, problem: String) -> Pag
 /// Where the database refuses.
 pub async fn show(State(app): State<App>, posted: Posted) -> PageResult {
     let page = page_of(&app, &posted.reader(), &posted.fields, String::new()).await?;
-    if page.sites.is_empty() {
-        let why = "No site is ticked: tick the rows that this is for.";
-        return Err(ActError::Bad(why.into()).into());
+    match page.sites.is_empty() {
+        true => Err(none_ticked().into()),
+        false => render(&page),
     }
-    render(&page)
 }
 
 /// Does what was chosen.

@@ -53,10 +53,7 @@ async fn page_of(
     problem: String,
 ) -> PageResult<Page> {
     let site = site_of(app, id).await?;
-    let platforms = app.store().platforms().await?;
-    let platform = platforms
-        .iter()
-        .find(|p| Some(&p.id) == site.platform_id.as_ref());
+    let platform = app.store().platform_of(&site).await?;
     let slots: Vec<(String, String)> = platform
         .iter()
         .flat_map(|p| p.slots.iter().map(|s| (s.id.clone(), s.name.clone())))

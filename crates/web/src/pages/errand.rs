@@ -1,9 +1,9 @@
 //! Placing by somebody who has no account: links made, and what they show.
 
 use super::place::{Step, steps};
-use super::rounds::meant;
+use super::rounds::ticked;
 use super::{form_again, render, site_of};
-use crate::error::{PageError, PageResult};
+use crate::error::PageResult;
 use crate::pages::message_gone;
 use crate::session::{Fields, Posted};
 use crate::state::App;
@@ -97,11 +97,7 @@ struct Many {
 /// # Errors
 /// Where no site is ticked.
 pub async fn make_many(State(app): State<App>, posted: Posted) -> PageResult {
-    let sites = meant(&app, &posted.fields).await?;
-    if sites.is_empty() {
-        let why = "No site is ticked: tick the rows that this is for.";
-        return Err(PageError::Bad(why.into()));
-    }
+    let sites = ticked(&app, &posted.fields).await?;
     let (mut links, mut until) = (Vec::new(), String::new());
     for id in sites {
         let site = site_of(&app, id).await?;
@@ -119,7 +115,7 @@ pub async fn make_many(State(app): State<App>, posted: Posted) -> PageResult {
         };
         links.push(Link {
             id,
-            name: format!("{}, {}", site.client_name, site.name),
+            name: site.title(),
             contact: site.contact.clone(),
             address: made,
             problem,

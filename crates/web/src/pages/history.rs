@@ -1,6 +1,6 @@
 //! What was seen of a site when, judged by what: for the bench and as a CSV file.
 
-use super::{file, site_of};
+use super::{csv, site_of};
 use crate::error::PageResult;
 use crate::session::Reader;
 use crate::state::App;
@@ -116,7 +116,7 @@ pub async fn export(State(app): State<App>, _: Reader, Path(id): Path<i64>) -> P
         }
     }
     let name = format!("history-{}.csv", site.id);
-    Ok(file("text/csv; charset=utf-8", &name, written(&lines)))
+    Ok(csv(&name, written(&lines)))
 }
 
 /// With headings, also where there is nothing below them.

@@ -1,6 +1,6 @@
 //! Sites from files: brought, shown with what they would change, taken.
 
-use super::{file, render};
+use super::{csv, render};
 use crate::error::{PageError, PageResult};
 use crate::session::{Posted, Reader, check, whole_form};
 use crate::state::App;
@@ -290,8 +290,7 @@ pub async fn refused(
     Path(id): Path<i64>,
 ) -> PageResult<Response> {
     let shown = app.acts.show_import(id).await?;
-    Ok(file(
-        "text/csv; charset=utf-8",
+    Ok(csv(
         "refused.csv",
         intake::refused(&shown.sheet, &shown.rows),
     ))

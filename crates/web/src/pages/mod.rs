@@ -61,11 +61,16 @@ pub(crate) fn message_gone() -> Response {
 }
 
 /// A file to keep.
-pub(crate) fn file(media_type: &'static str, name: &str, text: String) -> Response {
+pub(crate) fn file(media_type: &'static str, name: &str, body: impl IntoResponse) -> Response {
     let disposition = format!("attachment; filename=\"{name}\"");
     let headers = [
         (header::CONTENT_TYPE, media_type.to_string()),
         (header::CONTENT_DISPOSITION, disposition),
     ];
-    (headers, text).into_response()
+    (headers, body).into_response()
+}
+
+/// A spreadsheet (CSV, RFC 4180) to keep.
+pub(crate) fn csv(name: &str, text: String) -> Response {
+    file("text/csv; charset=utf-8", name, text)
 }

@@ -1,12 +1,11 @@
 //! Sites as files: a spreadsheet of all, an empty one to fill in, expectation files.
 
-use super::{file, site_of};
+use super::{csv, file, site_of};
 use crate::error::PageResult;
 use crate::session::Reader;
 use crate::state::App;
 use axum::extract::{Path, State};
-use axum::http::header;
-use axum::response::{IntoResponse, Response};
+use axum::response::Response;
 use newtfern_acts::store::lists::Filter;
 use newtfern_acts::store::sites::Site;
 use newtfern_core::intake::{self, SiteRow};
@@ -55,10 +54,6 @@ pub async fn template(State(app): State<App>, _: Reader) -> PageResult {
     Ok(csv("sites-to-fill-in.csv", app.acts.site_template().await?))
 }
 
-fn csv(name: &str, text: String) -> Response {
-    file("text/csv; charset=utf-8", name, text)
-}
-
 /// A name for a site's file: its host and path, in letters that every file system takes.
 fn name_of(site: &Site) -> String {
     let bare = site.url.split("://").nth(1).unwrap_or(&site.url);
@@ -102,12 +97,5 @@ pub async fn expectations(State(app): State<App>, _: Reader) -> PageResult<Respo
         let _ = archive.append_data(&mut head, path, text.as_bytes());
     }
     let bytes = archive.into_inner().unwrap_or_default();
-    let headers = [
-        (header::CONTENT_TYPE, "application/x-tar"),
-        (
-            header::CONTENT_DISPOSITION,
-            "attachment; filename=\"expectations.tar\"",
-        ),
-    ];
-    Ok((headers, bytes).into_response())
+    Ok(file("application/x-tar", "expectations.tar", bytes))
 }

@@ -209,13 +209,12 @@ fn better(advice: &[Advice], shown: &str) -> Option<(String, String)> {
 
 fn pushing(page: &PlacePage) -> Option<Pushing> {
     let push = page.push.as_ref()?;
-    let draft = |v: &SlotView| v.held.as_ref().is_some_and(|h| h.published == Some(false));
     Some(Pushing {
         proven: push.is_proven(),
         leftovers: push.left.clone(),
         told: push.told.clone(),
         changes: push.changes.iter().map(Changed::of).collect(),
-        draft: page.slots.iter().any(draft),
+        draft: page.slots.iter().any(SlotView::is_draft),
     })
 }
 

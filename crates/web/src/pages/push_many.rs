@@ -2,8 +2,8 @@
 
 use super::place::{Line, difference};
 use super::render;
-use super::rounds::meant;
-use crate::error::{PageError, PageResult};
+use super::rounds::{carried, ticked};
+use crate::error::PageResult;
 use crate::session::Posted;
 use crate::state::App;
 use crate::view::Frame;
@@ -98,21 +98,12 @@ fn row(shown: PushShown) -> Row {
     }
 }
 
-fn list(ids: &[i64]) -> String {
-    let ids: Vec<String> = ids.iter().map(i64::to_string).collect();
-    ids.join(",")
-}
-
 /// What publishing would do to each ticked site.
 ///
 /// # Errors
 /// Where no site is ticked.
 pub async fn show(State(app): State<App>, posted: Posted) -> PageResult {
-    let sites = meant(&app, &posted.fields).await?;
-    if sites.is_empty() {
-        let why = "No site is ticked: tick the rows that this is for.";
-        return Err(PageError::Bad(why.into()));
-    }
+    let sites = ticked(&app, &posted.fields).await?;
     let (first, rest) = sites.split_at(sites.len().min(SHOWN));
     let shown: Vec<Row> = app
         .acts
@@ -121,23 +112,16 @@ pub async fn show(State(app): State<App>, posted: Posted) -> PageResult {
         .into_iter()
         .map(row)
         .collect();
-    let ready: Vec<i64> = shown
-        .iter()
-        .filter(|s| s.problem.is_empty())
-        .map(|s| s.id)
-        .collect();
-    let by_hand: Vec<i64> = shown
-        .iter()
-        .filter(|s| !s.problem.is_empty())
-        .map(|s| s.id)
-        .collect();
+    let (ready, by_hand): (Vec<&Row>, Vec<&Row>) = shown.iter().partition(|s| s.problem.is_empty());
+    let ids = |rows: &[&Row]| -> Vec<i64> { rows.iter().map(|r| r.id).collect() };
+    let (ready, by_hand) = (ids(&ready), ids(&by_hand));
     render(&Page {
         frame: Frame::new(&app, &posted.reader(), "Publish to many sites", "place", "").await?,
         ready: ready.len(),
         not_ready: by_hand.len(),
         more: rest.len(),
-        ids: list(&[ready.as_slice(), rest].concat()),
-        by_hand: list(&by_hand),
+        ids: carried(&[ready.as_slice(), rest].concat()),
+        by_hand: carried(&by_hand),
         shown,
         job: JobKind::Push,
         swap: JobKind::Swap,

@@ -10,6 +10,7 @@ use crate::view::{Frame, PAGE_SIZE, Pager, moment};
 use askama::Template;
 use axum::extract::{Path, Query, State};
 use axum::response::{IntoResponse, Redirect};
+use newtfern_acts::none_ticked;
 use newtfern_acts::store::lists::Filter;
 use newtfern_acts::store::rounds::{JobRow, Round};
 use newtfern_acts::store::sites::standing_of_rank;
@@ -109,6 +110,21 @@ pub async fn page(
 fn kind_of(fields: &Fields) -> PageResult<JobKind> {
     let kind = JobKind::from_key(fields.get("kind"));
     kind.ok_or_else(|| PageError::Bad("There is no such act.".into()))
+}
+
+/// As [`meant`]; none at all is a mistake.
+pub(super) async fn ticked(app: &App, f: &Fields) -> PageResult<Vec<i64>> {
+    let sites = meant(app, f).await?;
+    match sites.is_empty() {
+        true => Err(none_ticked().into()),
+        false => Ok(sites),
+    }
+}
+
+/// Sites as a form carries them on.
+pub(super) fn carried(sites: &[i64]) -> String {
+    let sites: Vec<String> = sites.iter().map(i64::to_string).collect();
+    sites.join(",")
 }
 
 /// The sites that a bulk form means: those of ticked clients, a whole batch of the worklist, all that

@@ -67,7 +67,7 @@ async fn whole(
         private_hosts: store.private_hosts().await?.to_string(),
         keep_checks: store.keep_checks().await?,
         second_required: store.second_required().await?,
-        agency: app.acts.agency().await?,
+        agency: app.store().agency().await?,
         countries: country::COUNTRIES,
         refused: refused.to_string(),
         typed,

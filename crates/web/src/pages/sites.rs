@@ -132,7 +132,7 @@ pub async fn form(
     reader: Reader,
     Query(preset): Query<Preset>,
 ) -> PageResult {
-    let agency = app.acts.agency().await?;
+    let agency = app.store().agency().await?;
     let usual = SiteFields {
         country: agency.country,
         budget_ms: agency.budget_ms,

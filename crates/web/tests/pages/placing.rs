@@ -45,17 +45,17 @@ impl Placing {
 
     pub async fn push(&self) -> crate::house::Answer {
         let seen = self.print().await;
+        self.push_as_seen(&seen).await
+    }
+
+    /// Pushes what was seen as the slots' print.
+    pub async fn push_as_seen(&self, seen: &str) -> crate::house::Answer {
         self.technician
             .post(
                 &format!("{}/push", self.page),
-                &[("slot", "footer-code"), ("seen", &seen)],
+                &[("slot", "footer-code"), ("seen", seen)],
             )
             .await
-    }
-
-    /// The same, from the form that takes the widget off.
-    pub async fn seen_off(&self) -> String {
-        self.seen().await
     }
 
     /// The same, where the page offers no form.
@@ -232,11 +232,7 @@ async fn what_would_swallow_the_code_is_told_before_anything_is_pushed() {
             .has("would swallow the code")
             .lacks(">Publish to the site</button>");
         let seen = p.print().await;
-        p.technician
-            .post(
-                &format!("{}/push", p.page),
-                &[("slot", "footer-code"), ("seen", &seen)],
-            )
+        p.push_as_seen(&seen)
             .await
             .is(422)
             .has("would swallow the code");
@@ -267,13 +263,7 @@ async fn an_interface_that_fails_is_told_in_words_and_nothing_is_lost() {
             .has(why)
             .has("Put the code below")
             .lacks(">Publish to the site</button>");
-        p.technician
-            .post(
-                &format!("{}/push", p.page),
-                &[("slot", "footer-code"), ("seen", &seen)],
-            )
-            .await
-            .is(422);
+        p.push_as_seen(&seen).await.is(422);
     }
     *p.house.stage.failing.lock().unwrap() = None;
     assert_eq!(

@@ -52,14 +52,7 @@ async fn a_platform_that_fails_half_way_leaves_the_slots_as_they_were() {
     p.house.stage.put(key, "kite-001");
     let seen = p.seen().await;
     p.house.stage.refuse(key);
-    p.technician
-        .post(
-            &format!("{}/push", p.page),
-            &[("slot", "footer-code"), ("seen", &seen)],
-        )
-        .await
-        .is(422)
-        .has("status 500");
+    p.push_as_seen(&seen).await.is(422).has("status 500");
     assert_eq!(p.held(), OTHERS);
     assert_eq!(p.house.stage.held(key), "kite-001");
     assert_eq!(p.house.count("select count(*) from placements").await, 0);
@@ -70,7 +63,7 @@ async fn a_widget_is_taken_off_and_what_was_there_is_kept() {
     let p = placing().await;
     p.push().await.leads();
     let with = p.held();
-    let seen = p.seen_off().await;
+    let seen = p.seen().await;
     p.technician
         .post(&format!("{}/off", p.page), &[("seen", "another")])
         .await

@@ -12,6 +12,15 @@ const PROFILE: &str = "id = \"wickerset\"\nname = \"Wickerset\"\n[sets]\nhosts =
     write = \"https://tags.wickerset.test/api/{{set}}\"\npublish = \"https://tags.wickerset.test/api/{{set}}/publish\"\n\
     [[slot]]\nid = \"html-tag\"\nname = \"A tag of the kind HTML\"\ntakes = \"markup\"\n";
 
+/// The settings of a site whose widget comes through the set WK-1.
+const CHOSEN: [(&str, &str); 5] = [
+    ("name", "Site 001"),
+    ("supplier", "brindle"),
+    ("key", "kite-001"),
+    ("tag_manager", "wickerset"),
+    ("tag_set", "WK-1"),
+];
+
 /// A site whose pages load the set WK-1, with a token for it.
 async fn with_set(house: &House) -> i64 {
     let administrator = house.person(Role::Administrator).await;
@@ -39,15 +48,8 @@ async fn a_tag_is_placed_published_as_a_version_and_put_back() {
     let technician = house.person(Role::Technician).await;
     let site = with_set(&house).await;
     let settings = format!("/sites/{site}/settings");
-    let chosen = [
-        ("name", "Site 001"),
-        ("platform", "tarnwork"),
-        ("supplier", "brindle"),
-        ("key", "kite-001"),
-        ("tag_manager", "wickerset"),
-        ("tag_set", "WK-1"),
-        ("not_on", "/legal/**"),
-    ];
+    let with = |more: [(&'static str, &'static str); 2]| [CHOSEN.as_slice(), &more].concat();
+    let chosen = with([("platform", "tarnwork"), ("not_on", "/legal/**")]);
     technician.post(&settings, &chosen).await.leads();
     let place = format!("/sites/{site}/place");
     technician
@@ -101,11 +103,7 @@ async fn a_tag_is_placed_published_as_a_version_and_put_back() {
     let live = house.stage.tags.lock().unwrap().set["published"]["tags"].clone();
     assert_eq!(live.as_array().unwrap().len(), 1);
     // A rule by kind is nothing that a tag manager knows.
-    let by_kind: Vec<(&str, &str)> = chosen[..6]
-        .iter()
-        .copied()
-        .chain([("not_on", "kind:legal")])
-        .collect();
+    let by_kind = with([("platform", "tarnwork"), ("not_on", "kind:legal")]);
     technician.post(&settings, &by_kind).await.leads();
     technician
         .get(&place)
@@ -119,14 +117,7 @@ async fn an_exported_set_is_looked_at_and_what_is_none_is_told() {
     let technician = house.person(Role::Technician).await;
     let site = with_set(&house).await;
     let settings = format!("/sites/{site}/settings");
-    let chosen = [
-        ("name", "Site 001"),
-        ("supplier", "brindle"),
-        ("key", "kite-001"),
-        ("tag_manager", "wickerset"),
-        ("tag_set", "WK-1"),
-    ];
-    technician.post(&settings, &chosen).await.leads();
+    technician.post(&settings, &CHOSEN).await.leads();
     let path = format!("/sites/{site}/tags/file");
     let set = json!({"id": "WK-1", "tags": [{"id": "a", "name": "Talk <b>", "html": "<i>", "paused": true}]});
     technician
@@ -150,14 +141,7 @@ async fn what_the_set_says_goes_beside_a_visit() {
     let technician = house.person(Role::Technician).await;
     let site = with_set(&house).await;
     let settings = format!("/sites/{site}/settings");
-    let chosen = [
-        ("name", "Site 001"),
-        ("supplier", "brindle"),
-        ("key", "kite-001"),
-        ("tag_manager", "wickerset"),
-        ("tag_set", "WK-1"),
-    ];
-    technician.post(&settings, &chosen).await.leads();
+    technician.post(&settings, &CHOSEN).await.leads();
     let subject = house.acts().subject(site).await.unwrap();
     let mut seen = Observation::default();
     seen.page.status = Some(200);
