@@ -5,6 +5,7 @@ use crate::placing::PLACED;
 use crate::{ActError, Actor, Acts, Result, SlotError, Subject, record};
 use newtfern_core::address_template;
 use newtfern_core::chain::{Aside, AsideLook, Purpose};
+use newtfern_core::html::Document;
 use newtfern_core::observation::Observation;
 use newtfern_core::placement::Inspector;
 use newtfern_core::platform::{Interface, Platform};
@@ -29,6 +30,15 @@ pub struct TagPage {
     pub change: Option<TagChange>,
     /// Why the set is not there, or nothing can be placed.
     pub problem: String,
+}
+
+/// What a push of a tag is of.
+#[derive(Debug, Clone, Copy)]
+pub(crate) enum SetSeen {
+    /// The version of the draft that a person saw.
+    Version(u64),
+    /// The set as it is now: nobody looks at each of the many sites of a round.
+    InRound(i64),
 }
 
 fn bad(why: impl Into<String>) -> ActError {
@@ -133,24 +143,23 @@ impl Acts {
     /// # Errors
     /// Where the set has changed since, or the interface refuses; then nothing is published.
     pub async fn push_tag(&self, actor: &Actor, id: i64, seen: u64) -> Result<bool> {
-        self.push_tag_of(actor, id, Some(seen)).await
+        self.push_tag_of(actor, id, SetSeen::Version(seen)).await
     }
 
-    /// As [`Acts::push_tag`], as the set is now where nobody looked at it before: for many sites.
-    pub(crate) async fn push_tag_of(
-        &self,
-        actor: &Actor,
-        id: i64,
-        seen: Option<u64>,
-    ) -> Result<bool> {
+    /// As [`Acts::push_tag`]; in a round, as the set is now.
+    pub(crate) async fn push_tag_of(&self, actor: &Actor, id: i64, seen: SetSeen) -> Result<bool> {
         actor.may(Role::Technician)?;
         let (site, _) = self.site_and_client(id).await?;
         let manager = self.tag_manager(&site).await?;
         let manager = manager.ok_or_else(|| bad("The site names no tag manager."))?;
         let set = self.read_set(&site, &manager).await?;
-        if seen.is_some_and(|seen| set.version != seen) {
-            return Err(SlotError::Conflict.into());
-        }
+        let round = match seen {
+            SetSeen::Version(seen) if set.version != seen => {
+                return Err(SlotError::Conflict.into());
+            }
+            SetSeen::Version(_) => None,
+            SetSeen::InRound(round) => Some(round),
+        };
         let change = self.tag_change(&site, &set).await?;
         if change.told.is_empty() {
             return Ok(false);
@@ -178,7 +187,7 @@ impl Acts {
             ours: &change.tag.html,
             who: &actor.name,
             batch: None,
-            round: None,
+            round,
         })
         .await?;
         let detail = json!({"set": set.id, "told": change.told});
@@ -268,10 +277,14 @@ impl Acts {
             Err(ActError::Store(error)) => return Err(error.into()),
             Err(_) => return Ok(None),
         };
-        let loaded = manager.sets.as_ref().map(|m| m.in_page(html));
+        let loaded = heavy(|| {
+            let marks = manager.sets.as_ref();
+            marks.map(|m| m.in_page(&Document::parse(html)))
+        });
+        let loaded = loaded.await.unwrap_or_default().into_iter();
         let look = TagLook {
             manager: manager.name.clone(),
-            loaded: loaded.unwrap_or_default(),
+            loaded: loaded.map(|(set, _)| set).collect(),
             set,
         };
         let template = manager.sets.as_ref().and_then(|m| m.read.as_deref());

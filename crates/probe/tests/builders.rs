@@ -8,6 +8,7 @@ mod common;
 
 use common::two_at_a_time;
 use newtfern_core::chain::{Aside, AsideLook, Case, Diagnosis, Expect, Purpose, diagnose};
+use newtfern_core::html::Document;
 use newtfern_core::observation::Viewport;
 use newtfern_core::platform::{Interface, Platform};
 use newtfern_core::profile::Supplier;
@@ -108,7 +109,11 @@ impl World {
         assert_eq!(status, 200, "{told}");
         let look = TagLook {
             manager: self.manager.name.clone(),
-            loaded: sets.in_page(html),
+            loaded: sets
+                .in_page(&Document::parse(html))
+                .into_iter()
+                .map(|(set, _)| set)
+                .collect(),
             set: TagSet::read(&told.to_string()).unwrap(),
         };
         let text = serde_json::to_string(&look).unwrap();

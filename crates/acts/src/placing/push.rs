@@ -1,7 +1,7 @@
 //! Writing into the slots of a site: all of them together, what they held kept first, put back together.
 
 use super::{Loaded, PLACED, SlotView, address, slot_of};
-use crate::tags::is_of_set;
+use crate::tags::{SetSeen, is_of_set};
 use crate::{ActError, Actor, Acts, Outside, Result, SlotError, SlotText, record};
 use newtfern_core::job::JobKind;
 use newtfern_core::placing::{Mend, PlacingError, SlotChange, Told, put_back};
@@ -243,7 +243,9 @@ impl Acts {
         slots: &[SlotView],
         round: i64,
     ) -> Result<Pushed> {
-        let tagged = self.push_tag_of(actor, l.site.id, None).await?;
+        let tagged = self
+            .push_tag_of(actor, l.site.id, SetSeen::InRound(round))
+            .await?;
         let changes = match l.token {
             Some(_) => heavy(|| l.placing(slots).map(|p| p.clear().0)).await?,
             None => Vec::new(),
@@ -401,8 +403,16 @@ impl Acts {
         actor.may(Role::Technician)?;
         let l = self.load_placing(id).await?;
         let found = |p: &&Placement| p.put_back_at.is_none() && p.round_id == Some(round);
-        let past: Vec<Placement> = l.past.iter().filter(found).cloned().collect();
-        self.put_back_all(actor, &l, past).await.map(|_| ())
+        let past = l.past.iter().filter(found).cloned();
+        let (tags, slots): (Vec<Placement>, Vec<Placement>) = past.partition(is_of_set);
+        // The tag goes first: between the two the widget is absent rather than there twice.
+        for tag in &tags {
+            self.put_tag_back(actor, &l.site, tag).await?;
+        }
+        match slots.is_empty() && !tags.is_empty() {
+            true => Ok(()),
+            false => self.put_back_all(actor, &l, slots).await.map(|_| ()),
+        }
     }
 
     async fn put_back_all(

@@ -2,6 +2,7 @@
 
 use super::Platform;
 use crate::html::Document;
+use regex::{Regex, RegexBuilder};
 use serde::{Deserialize, Serialize};
 
 /// Marks of a platform in a page.
@@ -37,25 +38,36 @@ pub struct SetMarks {
 }
 
 impl SetMarks {
-    /// Ids of the sets that a document loads.
-    pub fn in_page(&self, html: &str) -> Vec<String> {
-        let mut out: Vec<String> = Vec::new();
-        for pattern in &self.patterns {
-            let built = regex::RegexBuilder::new(pattern)
-                .size_limit(1 << 20)
-                .build();
-            let Ok(pattern) = built else { continue };
-            let found = pattern
-                .captures_iter(html)
-                .filter_map(|c| Some(c.name("set")?.as_str().to_string()));
-            for set in found {
-                if !out.contains(&set) && out.len() < MOST_SETS {
-                    out.push(set);
+    /// Ids of the sets that a document loads, each with the script that tells it: addresses of scripts and
+    /// texts of inline ones. What stands in a comment or in the text of the page loads nothing.
+    pub fn in_page(&self, document: &Document) -> Vec<(String, String)> {
+        // Patterns were looked at when the profile was read; one that is none finds nothing.
+        let built = |p: &String| RegexBuilder::new(p).size_limit(1 << 20).build().ok();
+        let patterns: Vec<Regex> = self.patterns.iter().filter_map(built).collect();
+        let mut out: Vec<(String, String)> = Vec::new();
+        for text in script_texts(document) {
+            for pattern in &patterns {
+                let sets = pattern.captures_iter(&text).filter_map(|c| c.name("set"));
+                for set in sets.map(|m| m.as_str()) {
+                    if out.len() < MOST_SETS && !out.iter().any(|(known, _)| known == set) {
+                        out.push((set.to_string(), text.clone()));
+                    }
                 }
             }
         }
         out
     }
+}
+
+/// Addresses of scripts, and texts of inline scripts.
+fn script_texts(document: &Document) -> Vec<String> {
+    let scripts = document.walk().into_iter();
+    let scripts = scripts.filter(|id| document.name(*id) == Some("script"));
+    let text = |id| match document.attribute(id, "src") {
+        Some(src) => src.to_string(),
+        None => document.text(id),
+    };
+    scripts.map(text).filter(|t| !t.trim().is_empty()).collect()
 }
 
 /// Sets that are told of one page.
@@ -142,6 +154,24 @@ pub fn guess<'a>(
 #[cfg(test)]
 mod tests {
     use super::*;
+
+    #[test]
+    fn a_set_that_only_a_comment_or_a_text_names_is_not_loaded() {
+        let marks = SetMarks {
+            hosts: vec!["sets.example".into()],
+            patterns: vec![r"sets\.example/(?P<set>[A-Z0-9-]+)\.js".into()],
+            read: None,
+            write: None,
+            publish: None,
+        };
+        let html = "<!-- <script src=\"https://sets.example/OLD-1.js\"></script> -->\
+            <p>sets.example/TEXT-1.js</p><script src=\"https://sets.example/NEW-1.js\"></script>\
+            <script>load('https://sets.example/NEW-2.js'); load('https://sets.example/NEW-1.js')</script>";
+        let seen = marks.in_page(&Document::parse(html));
+        let sets: Vec<&str> = seen.iter().map(|(set, _)| set.as_str()).collect();
+        assert_eq!(sets, ["NEW-1", "NEW-2"]);
+        assert_eq!(seen[0].1, "https://sets.example/NEW-1.js");
+    }
 
     #[test]
     fn the_platform_with_most_marks_is_guessed() {

@@ -6,7 +6,6 @@ use crate::pages::ReadPage;
 use crate::platform::Platform;
 use crate::profile::ConsentManager;
 use crate::profiles::Profiles;
-use regex::Regex;
 use std::collections::BTreeMap;
 
 /// The platform with the heaviest marks over all pages.
@@ -131,53 +130,21 @@ pub(super) fn tag_sets(pages: &[&ReadPage], platforms: &[Platform]) -> Vec<TagSe
         let Some(marks) = &platform.sets else {
             continue;
         };
-        // Patterns were looked at when the profile was read; one that is none finds nothing.
-        let patterns = marks.patterns.iter().filter_map(|p| Regex::new(p).ok());
-        let patterns: Vec<Regex> = patterns.collect();
-        for page in pages {
-            let mut on_page: Vec<String> = Vec::new();
-            for text in script_texts(&page.document) {
-                let found = patterns.iter().filter_map(|p| {
-                    p.captures(&text)?
-                        .name("set")
-                        .map(|m| m.as_str().to_string())
-                });
-                for set in found {
-                    if on_page.contains(&set) {
-                        continue;
-                    }
-                    on_page.push(set.clone());
-                    match out
-                        .iter_mut()
-                        .find(|t| t.platform == platform.id && t.set == set)
-                    {
-                        Some(known) => known.pages += 1,
-                        None => out.push(TagSet {
-                            platform: platform.id.clone(),
-                            name: platform.name.clone(),
-                            set,
-                            pages: 1,
-                            evidence: crate::placement::excerpt(&text),
-                        }),
-                    }
-                }
+        for (set, script) in pages.iter().flat_map(|p| marks.in_page(&p.document)) {
+            let known = |t: &&mut TagSet| t.platform == platform.id && t.set == set;
+            match out.iter_mut().find(known) {
+                Some(known) => known.pages += 1,
+                None => out.push(TagSet {
+                    platform: platform.id.clone(),
+                    name: platform.name.clone(),
+                    set,
+                    pages: 1,
+                    evidence: crate::placement::excerpt(&script),
+                }),
             }
         }
     }
     out
-}
-
-/// Addresses of scripts, and texts of inline scripts.
-fn script_texts(document: &Document) -> Vec<String> {
-    let ids = document.walk().into_iter();
-    ids.filter_map(|id| match document.name(id)? {
-        "script" => match document.attribute(id, "src") {
-            Some(src) => Some(src.to_string()),
-            None => Some(document.text(id)).filter(|t| !t.trim().is_empty()),
-        },
-        _ => None,
-    })
-    .collect()
 }
 
 /// Hosts of everything of which a profile is there: what stands on them is no unknown widget.

@@ -180,9 +180,11 @@ async fn document(tab: &Tab, plan: &VisitPlan<'_>) -> Result<bool, ProbeError> {
 async fn start(tab: &Tab, plan: &VisitPlan<'_>, waits: Waits) -> Result<(), ProbeError> {
     let bare = plan.supplier.alive.launcher.is_empty();
     let signed = !plan.supplier.alive.script.trim().is_empty();
-    // Without a sign of its own, the launcher is the sign.
-    let up =
-        move |s: &collector::Collector| (s.alive() || !signed) && (s.launcher_ms.is_some() || bare);
+    // Without a sign of its own, the launcher is the sign. Where neither is known nothing tells that it is
+    // up: all that comes in its time is seen.
+    let up = move |s: &collector::Collector| {
+        (signed || !bare) && (s.alive() || !signed) && (s.launcher_ms.is_some() || bare)
+    };
     let load = Duration::from_secs_f64((LOAD_MS - tab.now_ms()).max(0.0) / 1000.0);
     tab.wait_until(load, |s| up(s) || s.loaded || s.over).await;
     tab.wait_until(Duration::from_millis(waits.start_ms), |s| up(s) || s.over)

@@ -111,6 +111,32 @@ async fn a_tag_is_placed_published_as_a_version_and_put_back() {
         .has("a tag manager does not know");
 }
 
+/// A site whose widget comes through its set is part of a round as others are, and of putting it back.
+#[tokio::test]
+async fn a_round_that_is_put_back_publishes_the_set_that_was_there() {
+    let house = house().await;
+    let technician = house.person(Role::Technician).await;
+    let site = with_set(&house).await;
+    let settings = format!("/sites/{site}/settings");
+    technician.post(&settings, &CHOSEN).await.leads();
+    let acts = house.acts();
+    let all = async || {
+        while let Some(job) = house.store().claim().await.unwrap() {
+            acts.do_placing(&job).await.unwrap();
+        }
+    };
+    let site = site.to_string();
+    let push = [("sites", &*site), ("kind", "push")];
+    let round = technician.post("/bulk", &push).await;
+    all().await;
+    let live = || house.stage.tags.lock().unwrap().set["published"]["tags"].clone();
+    assert_eq!(live().as_array().unwrap().len(), 2);
+    let back = format!("{}/put-back", round.leads());
+    technician.post(&back, &[]).await.leads();
+    all().await;
+    assert_eq!(live().as_array().unwrap().len(), 1, "{}", live());
+}
+
 #[tokio::test]
 async fn an_exported_set_is_looked_at_and_what_is_none_is_told() {
     let house = house().await;
