@@ -122,6 +122,29 @@ test("all pages of a site are told by its rules, and the lens draws them", async
   await section(page, url, "pages", "stale");
 });
 
+test("rules in the extension and at the supplier that contradict the site's are told, and mended there", async ({ page }) => {
+  test.setTimeout(300_000);
+  page.setDefaultTimeout(20_000);
+  await signIn(page);
+  const url = await bench(page, "recipes.wendlemill");
+  await page.locator("#pages").getByRole("button", { name: "Check all pages" }).click();
+  await section(page, url, "pages", "failing");
+  await expect(page.getByText("pages.rules-contradict", { exact: true })).toHaveCount(2);
+  await expect(page.getByText("Talk app, key keeps the widget off 1 page")).first().toBeVisible();
+  await expect(page.getByText("Brindle\u2019s console keeps the widget off 1 page")).first().toBeVisible();
+  const port = (await page.locator(`a[href*=".localhost:"]`).first().getAttribute("href")).match(/:(\d+)/)[1];
+  await page.goto(`http://console.brindle.localhost:${port}/desk`);
+  await page.getByRole("button", { name: "Put the settings of wendlemill-live-ruled right" }).click();
+  await desk(page, url);
+  const box = page.locator("form", { has: page.getByRole("heading", { name: "Talk app, pages without it" }) });
+  await box.getByRole("textbox").fill("");
+  await box.getByRole("button", { name: "Save the theme" }).click();
+  await page.getByRole("button", { name: "Empty the page cache" }).click();
+  await page.goto(url);
+  await page.locator("#pages").getByRole("button", { name: "Check all pages" }).click();
+  await section(page, url, "pages", "passing");
+});
+
 test("a supplier's profile comes from its snippet and one visit", async ({ page }) => {
   await signIn(page);
   await page.goto(address() + "/lens/estate?q=northmere");

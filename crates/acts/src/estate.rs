@@ -80,14 +80,11 @@ impl Acts {
     ) -> Result<Vec<BulkChange>> {
         let choices = self.choices().await?;
         let mut out = Vec::with_capacity(sites.len());
-        for id in sites {
-            let Some(site) = self.store.site(*id).await? else {
-                continue;
-            };
+        for site in self.store.sites_of(sites).await? {
             let (after, problem) =
                 choices.known(|known| with_field(site.fields(), field, value, known));
             out.push(BulkChange {
-                id: *id,
+                id: site.id,
                 name: site.title(),
                 before: site.fields().get(field),
                 after: after.get(field),
@@ -121,10 +118,7 @@ impl Acts {
         let choices = self.choices().await?;
         let mut tx = self.store.begin().await?;
         let mut changed = Vec::new();
-        for id in sites {
-            let Some(site) = self.store.site(*id).await? else {
-                continue;
-            };
+        for site in self.store.sites_of(sites).await? {
             let (mut after, problem) =
                 choices.known(|known| with_field(site.fields(), field, value, known));
             if let Some(why) = problem {
@@ -141,9 +135,9 @@ impl Acts {
             if detail.is_empty() {
                 continue;
             }
-            tx.set_site(*id, &after).await?;
+            tx.set_site(site.id, &after).await?;
             note_change(&mut tx, actor, &site, detail, &stale).await?;
-            changed.push(*id);
+            changed.push(site.id);
         }
         tx.commit().await?;
         if matches!(field, SiteField::Supplier | SiteField::Key) {

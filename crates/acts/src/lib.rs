@@ -2,6 +2,7 @@
 //! row and an outbox row. Pages, workers and the command line change nothing but through here; what
 //! they read, they read from the store, which this room hands on.
 
+mod bulk_design;
 mod checks;
 mod clients;
 mod design;
@@ -17,6 +18,7 @@ mod people;
 mod placing;
 mod profiles;
 mod rounds;
+mod rules_beside;
 mod second_factor;
 mod sessions;
 mod settings;
@@ -37,6 +39,7 @@ use newtfern_store::seal::Sealer;
 use newtfern_store::{Store, StoreError, Tx};
 use std::sync::Arc;
 
+pub use bulk_design::DesignSet;
 pub use checks::Seen;
 pub use estate::{BULK_FIELDS, BulkChange};
 pub use hand_work::{DiaryForm, ErrandPage, LINK_DAYS};

@@ -3,6 +3,7 @@
 use async_trait::async_trait;
 use newtfern_core::observation::Observation;
 use newtfern_core::pages::PageCopy;
+use newtfern_core::pages::beside::RulesTold;
 use newtfern_core::platform::Platform;
 use newtfern_core::profile::Supplier;
 use url::Url;
@@ -25,6 +26,8 @@ pub struct SlotText {
     pub version: Option<u64>,
     /// What it holds is what visitors get; nothing where the platform does not say.
     pub published: Option<bool>,
+    /// Page rules of the extension that the slot belongs to.
+    pub rules: RulesTold,
 }
 
 #[derive(Debug, Clone, thiserror::Error)]

@@ -1,10 +1,12 @@
 //! The pages of a site: the look at all of them kept, and page rules shown while they are typed.
 
 use crate::checks::one;
+use crate::rules_beside::Beside;
 use crate::{ActError, Acts, Result, Subject};
 use jiff::Timestamp;
 use newtfern_core::chain::Expect;
 use newtfern_core::family::pages;
+use newtfern_core::pages::beside::contradictions;
 use newtfern_core::pages::{PageCopy, PageKind, PageRules, Pattern};
 use newtfern_core::site_check::SiteDiagnosis;
 use newtfern_core::survey::pages_seen;
@@ -60,10 +62,20 @@ impl Acts {
         at: Timestamp,
         told: &SiteDiagnosis,
         copies: &[PageCopy],
+        beside: &Beside,
     ) -> Result<()> {
-        let assessed = pages::assess(told, &subject.rules);
-        let outcome = assessed.summary.clone();
         let inventory = heavy(|| pages_seen(copies.iter())).await;
+        let known: Vec<(Url, PageKind)> = told
+            .pages
+            .iter()
+            .filter_map(|p| Some((Url::parse(&p.url).ok()?, p.kind)))
+            .collect();
+        let elsewhere = contradictions(&subject.rules, &beside.rules, &known);
+        let mut told = told.clone();
+        let missed = beside.not_looked_at.iter().cloned();
+        told.diagnosis.not_looked_at.extend(missed);
+        let assessed = pages::assess(&told, &subject.rules, elsewhere);
+        let outcome = assessed.summary.clone();
         let check = NewCheck {
             outcome: outcome.clone(),
             root: told.diagnosis.root,

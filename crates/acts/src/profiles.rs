@@ -304,10 +304,14 @@ impl Acts {
 
 /// Where a supplier's token goes.
 fn console_addresses(text: &str) -> Vec<Url> {
-    let echo = Supplier::from_toml(text).ok().and_then(|s| s.echo);
+    let Ok(supplier) = Supplier::from_toml(text) else {
+        return Vec::new();
+    };
+    let echo = supplier.echo.into_iter();
+    let console = supplier.console.into_iter();
     let addresses = echo
-        .into_iter()
-        .flat_map(|e| [e.console_read, e.console_answer]);
+        .flat_map(|e| [e.console_read, e.console_answer])
+        .chain(console.flat_map(|c| [Some(c.read), c.write]).flatten());
     addresses.filter_map(|a| Url::parse(&a).ok()).collect()
 }
 

@@ -121,6 +121,7 @@ codes! {
     PlacedStaleCache "placed.stale-cache" Chain(Placed), true, Site;
     PlacedAsText "placed.as-text" Chain(Placed), true, Slot;
     PlacedCommented "placed.commented" Chain(Placed), true, Slot;
+    PlacedFramed "placed.framed" Chain(Placed), true, Slot;
     PlacedInert "placed.inert" Chain(Placed), true, Slot;
     PlacedDoubleWrapped "placed.double-wrapped" Chain(Placed), true, Slot;
     PlacedBadQuotes "placed.bad-quotes" Chain(Placed), true, Slot;
@@ -184,6 +185,7 @@ codes! {
     UsableSmallTarget "usable.small-target" Chain(Usable), false, Account;
     UsableNewWindow "usable.new-window" Chain(Usable), true, Account;
     PagesMissing "pages.missing" Pages, false, Slot;
+    PagesRulesContradict "pages.rules-contradict" Pages, false, Account;
     PagesNotReached "pages.not-reached" Pages, false, Hosting;
     ConsentRequestEarly "consent.request-early" Consent, false, ConsentManager;
     ConsentCookieEarly "consent.cookie-early" Consent, false, ConsentManager;

@@ -309,7 +309,7 @@ fn signals(supplier: &Supplier, seen: &Observation, signal: Signal) -> Vec<(Stri
 }
 
 /// By name, or by the host that keeps it.
-fn is_ours(supplier: &Supplier, s: &Stored) -> bool {
+pub(crate) fn is_ours(supplier: &Supplier, s: &Stored) -> bool {
     let place = s.place.trim_start_matches('.');
     let host = Url::parse(place)
         .ok()

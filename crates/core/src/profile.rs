@@ -14,7 +14,7 @@ use serde::{Deserialize, Serialize};
 use sound::Entries;
 
 pub use consent_manager::{Banner, ConsentManager, ConsentMarks, Gating, StateScript, Texts};
-pub use parts::{ChannelList, Desk, EchoStep, EchoSteps, PresenceStates, TextPlaces};
+pub use parts::{ChannelList, Console, Desk, EchoStep, EchoSteps, PresenceStates, TextPlaces};
 
 /// Why a profile is not taken.
 #[derive(Debug, thiserror::Error)]
@@ -108,6 +108,9 @@ pub struct Supplier {
     /// How its own settings name the design's values.
     #[serde(default)]
     pub desk: Desk,
+    /// Its interface to the settings of a key; `None` where there is none that is known.
+    #[serde(default)]
+    pub console: Option<Console>,
     #[serde(skip)]
     patterns: Vec<Regex>,
 }
@@ -292,6 +295,12 @@ impl Supplier {
         if let Some(echo) = &self.echo {
             entries.address("echo.console_read", &echo.console_read, None, &["key"])?;
             entries.address("echo.console_answer", &echo.console_answer, None, &["key"])?;
+        }
+        if let Some(console) = &self.console {
+            entries.address("console.read", &console.read, None, &["key"])?;
+            if let Some(write) = &console.write {
+                entries.address("console.write", write, None, &["key"])?;
+            }
         }
         Ok(())
     }

@@ -29,7 +29,7 @@ const CONTRACT: &[&str] = &[
 ];
 
 /// Codes of the chain that were added since.
-const ADDED: &[&str] = &["placed.leftover"];
+const ADDED: &[&str] = &["placed.framed", "placed.leftover"];
 
 fn names(codes: impl IntoIterator<Item = Code>) -> BTreeSet<&'static str> {
     codes.into_iter().map(Code::name).collect()

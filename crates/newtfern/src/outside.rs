@@ -93,6 +93,7 @@ impl Outside for Probe {
             text: body["text"].as_str().unwrap_or_default().to_string(),
             version: body["version"].as_u64(),
             published: body["published"].as_bool(),
+            rules: serde_json::from_value(body).unwrap_or_default(),
         })
     }
 

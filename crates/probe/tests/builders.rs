@@ -39,8 +39,7 @@ fn expected(built: &Built) -> Option<&'static str> {
         Flaw::Draft => "placed.unpublished",
         Flaw::StaleCache => "placed.stale-cache",
         Flaw::RouteLost => "shown.route-lost",
-        // It starts in a frame of its own, where nobody sees it.
-        Flaw::Framed => "started.silent",
+        Flaw::Framed => "placed.framed",
         Flaw::TagMissing => "placed.tag-missing",
         Flaw::TagDraft => "placed.tag-draft",
         Flaw::TagPaused => "placed.tag-paused",
@@ -48,7 +47,7 @@ fn expected(built: &Built) -> Option<&'static str> {
         Flaw::TagOther => "placed.tag-other-set",
         Flaw::TagTwice => "placed.twice",
         // What is wrong there is wrong on other pages.
-        Flaw::OnlyHome | Flaw::OnLegal => return None,
+        Flaw::OnlyHome | Flaw::OnLegal | Flaw::RulesApart => return None,
     })
 }
 

@@ -29,6 +29,8 @@ pub enum Fault {
     Heavy,
     /// Not a broken chain: colours and corner other than designed.
     OffBrand,
+    /// Not a broken chain at home: the supplier's own rule keeps the widget off some pages.
+    Ruled,
     /// The banner is there and does not hold the widget back.
     Early,
 }
@@ -304,6 +306,7 @@ pub fn fault_of_key(key: &str) -> Option<Fault> {
         "desk" => F::Phone,
         "heavy" => F::Heavy,
         "off" => F::OffBrand,
+        "ruled" => F::Ruled,
         _ => return None,
     })
 }
@@ -328,6 +331,7 @@ pub fn settings_of_key(key: &str) -> Option<Value> {
         "prompt_delay_s": 5,
         "notice_text": "Before you write, please read how we treat your data.",
         "notice_link": "/privacy",
+        "pages_off": if fault == Some(F::Ruled) { vec!["/terms"] } else { vec![] },
         "hide_on_phone": fault == Some(F::Phone),
     }))
 }

@@ -43,6 +43,9 @@ struct Key {
     key: String,
     #[serde(default)]
     talk: Option<String>,
+    /// The path of the page that asks.
+    #[serde(default)]
+    page: String,
 }
 
 /// Messages kept by the console.
@@ -64,6 +67,7 @@ pub fn router(port: u16) -> Router {
         .route("/", get(console))
         .route("/desk", get(desk_page).post(mend))
         .route("/api/messages", get(messages))
+        .route("/api/settings", get(console_settings))
         .route("/api/answers", post(answer))
         .with_state(desk)
 }
@@ -119,8 +123,32 @@ fn safe(key: &str) -> String {
 async fn settings(State(desk): State<Console>, Query(q): Query<Key>) -> Response {
     let open = [("access-control-allow-origin", "*")];
     match estate::settings_of_key(&desk.behaves(&q.key)) {
+        Some(settings) if is_off(&settings, &q.page) => {
+            let why = "kept off this page by your page rules";
+            (StatusCode::FORBIDDEN, open, why).into_response()
+        }
         Some(settings) => (open, Json(settings)).into_response(),
         None => (StatusCode::NOT_FOUND, open, "unknown key").into_response(),
+    }
+}
+
+fn is_off(settings: &Value, page: &str) -> bool {
+    let off = settings["pages_off"].as_array().into_iter().flatten();
+    off.filter_map(Value::as_str).any(|p| p == page)
+}
+
+/// The settings of a key, for programs.
+async fn console_settings(
+    State(desk): State<Console>,
+    Query(q): Query<Key>,
+    headers: HeaderMap,
+) -> Response {
+    if !signed_in(&headers) {
+        return (StatusCode::UNAUTHORIZED, "sign in").into_response();
+    }
+    match estate::settings_of_key(&desk.behaves(&q.key)) {
+        Some(settings) => Json(settings).into_response(),
+        None => (StatusCode::NOT_FOUND, "unknown key").into_response(),
     }
 }
 

@@ -383,6 +383,23 @@ impl Store {
     ///
     /// # Errors
     /// Where the database refuses.
+    pub async fn sites_of(&self, ids: &[i64]) -> Result<Vec<Site>> {
+        let sql = format!(
+            "select {} from sites s join clients c on c.id = s.client_id where s.id = any($1) \
+             order by array_position($1, s.id)",
+            columns()
+        );
+        sqlx::query_as(sqlx::AssertSqlSafe(sql))
+            .bind(ids)
+            .fetch_all(&self.pool)
+            .await
+            .map_err(doing("reading sites"))
+    }
+
+    /// A site.
+    ///
+    /// # Errors
+    /// Where the database refuses.
     pub async fn site(&self, id: i64) -> Result<Option<Site>> {
         let sql = format!(
             "select {} from sites s join clients c on c.id = s.client_id where s.id = $1",

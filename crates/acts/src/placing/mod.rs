@@ -57,7 +57,7 @@ pub struct PlacePage {
     pub past: Vec<Placement>,
 }
 
-struct Loaded {
+pub(crate) struct Loaded {
     site: Site,
     supplier: Option<Supplier>,
     platform: Option<Platform>,
@@ -82,7 +82,7 @@ pub(crate) fn address(site: &str, platform: &Platform, slot: &Slot, write: bool)
 
 impl Loaded {
     /// Reads each slot that has an interface.
-    async fn slots(&self, outside: &dyn Outside) -> Vec<SlotView> {
+    pub(crate) async fn slots(&self, outside: &dyn Outside) -> Vec<SlotView> {
         let mut out = Vec::new();
         let Some(platform) = &self.platform else {
             return out;
@@ -126,7 +126,7 @@ impl Loaded {
 }
 
 impl Acts {
-    async fn load_placing(&self, id: i64) -> Result<Loaded> {
+    pub(crate) async fn load_placing(&self, id: i64) -> Result<Loaded> {
         let site = self
             .store
             .site(id)

@@ -74,6 +74,7 @@ pub const RULES: &[Rule] = &[
     breaks(Placed, "the page asked for more than is kept", &[], placed::left_out::judge),
     breaks(Placed, "the cached copy lacks it", &[PlacedStaleCache], placed::stale_cache::judge),
     breaks(Placed, "it is there in a state that does not run", placed::damaged::CODES, placed::damaged::judge),
+    breaks(Placed, "it runs in a frame of its own", &[PlacedFramed], placed::framed::judge),
     breaks(Placed, "the draft has it", &[PlacedUnpublished], placed::unpublished::judge),
     breaks(Placed, "its tag does not fire", placed::tag::CODES, placed::tag::judge),
     breaks(Placed, "other pages have it", &[PlacedOtherPage], placed::other_page::judge),

@@ -85,8 +85,9 @@ impl PageState {
     }
 }
 
-/// Judges the pages of a site from what a look at all of them told.
-pub fn assess(told: &SiteDiagnosis, rules: &PageRules) -> Assessed {
+/// Judges the pages of a site from what a look at all of them told, and from page rules that stand
+/// elsewhere and contradict the site's ([`crate::pages::beside`]).
+pub fn assess(told: &SiteDiagnosis, rules: &PageRules, contradictions: Vec<Finding>) -> Assessed {
     let page = |row: &PageRow| Page {
         rule: url::Url::parse(&row.url)
             .ok()
@@ -95,8 +96,17 @@ pub fn assess(told: &SiteDiagnosis, rules: &PageRules) -> Assessed {
     };
     let d = &told.diagnosis;
     let wrong = |f: &&Finding| f.severity > Severity::Note || d.root == Some(f.code);
-    let findings: Vec<Finding> = d.findings.iter().filter(wrong).cloned().collect();
-    let (standing, summary) = standing(told);
+    let mut findings: Vec<Finding> = d.findings.iter().filter(wrong).cloned().collect();
+    let (mut standing, mut summary) = standing(told);
+    let fault = |f: &&Finding| f.severity >= Severity::Fault;
+    if let Some(first) = contradictions.iter().find(fault) {
+        summary = match standing {
+            Standing::Failing => format!("{summary} {}", first.summary),
+            _ => first.summary.clone(),
+        };
+        standing = Standing::Failing;
+    }
+    findings.extend(contradictions);
     Assessed {
         family: Family::Pages,
         standing,
@@ -220,6 +230,7 @@ mod tests {
         let good = assess(
             &told(vec![home.clone(), legal.clone()], Outcome::Working),
             &rules,
+            Vec::new(),
         );
         assert_eq!(good.standing, Standing::Passing, "{}", good.summary);
         let Some(super::super::Detail::Pages(detail)) = good.detail else {
@@ -228,13 +239,29 @@ mod tests {
         assert_eq!(detail.pages[1].rule.as_deref(), Some("kind:legal"));
 
         let open = row("/a", PageKind::Item, Present, Seen::Unknown);
-        let unknown = assess(&told(vec![home.clone(), open], Outcome::Working), &rules);
+        let looked = told(vec![home.clone(), open], Outcome::Working);
+        let unknown = assess(&looked, &rules, Vec::new());
         assert_eq!(unknown.standing, Standing::Undecided);
         assert!(unknown.summary.contains("of 1 it is not known"));
 
         let surplus = row("/legal", PageKind::Legal, Absent, Seen::Present);
-        let bad = assess(&told(vec![home, surplus], Outcome::Working), &rules);
+        let looked = told(vec![home.clone(), surplus], Outcome::Working);
+        let bad = assess(&looked, &rules, Vec::new());
         assert_eq!(bad.standing, Standing::Failing);
         assert!(bad.summary.contains("1 unwanted"), "{}", bad.summary);
+
+        // The code is on every page, and a rule elsewhere keeps the widget off one of them.
+        let code = crate::code::Code::PagesRulesContradict;
+        let kept_off = Finding::new(
+            code,
+            Severity::Fault,
+            "The console keeps it off.",
+            "Go there.",
+        );
+        let looked = told(vec![home, legal], Outcome::Working);
+        let ruled = assess(&looked, &rules, vec![kept_off]);
+        assert_eq!(ruled.standing, Standing::Failing);
+        assert_eq!(ruled.summary, "The console keeps it off.");
+        assert_eq!(ruled.remedy, "Go there.");
     }
 }

@@ -2,6 +2,7 @@
 //! ([`kind`]), which were made alike ([`template`]), which a browser visits ([`sample`]), and where the
 //! widget must and must not be ([`rules`]).
 
+pub mod beside;
 mod copy;
 pub mod inventory;
 pub mod kind;

@@ -122,6 +122,21 @@ impl From<EchoStep> for StepFields {
     }
 }
 
+/// The supplier's interface to the settings of a key, for programs.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+#[serde(deny_unknown_fields)]
+pub struct Console {
+    /// GET gives an object of settings; `{{key}}` is replaced.
+    pub read: String,
+    /// PUT with the settings to be changed.
+    #[serde(default)]
+    pub write: Option<String>,
+    /// Names of its settings, by the names that an expectation file gives the values; `on` and `not_on`
+    /// are its own page rules, lists of patterns.
+    #[serde(default)]
+    pub fields: BTreeMap<String, String>,
+}
+
 /// Names under which the design's values are entered at the supplier, by the names that an expectation
 /// file gives them, in the supplier's order.
 pub type Desk = BTreeMap<String, String>;

@@ -62,6 +62,7 @@ pub async fn look_at(
         let beside = tools.acts.beside(subject, &given.visits).await?;
         given.asides.extend(beside);
     }
+    let elsewhere = tools.acts.rules_beside(subject).await?;
     let rivals = rivals(&expectation, &profiles);
     let told = heavy(|| {
         judge(&SiteCase {
@@ -77,7 +78,7 @@ pub async fn look_at(
     let copies: Vec<_> = looked.pages.into_iter().map(|p| p.copy).collect();
     tools
         .acts
-        .finish_pages(job, subject, at, &told, &copies)
+        .finish_pages(job, subject, at, &told, &copies, &elsewhere)
         .await?;
     Ok(())
 }

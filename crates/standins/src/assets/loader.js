@@ -11,7 +11,7 @@
   if (fault === "throws") {
     me.settings.theme.colour = "x";
   }
-  fetch("__API__/settings?key=" + encodeURIComponent(key))
+  fetch("__API__/settings?key=" + encodeURIComponent(key) + "&page=" + encodeURIComponent(location.pathname))
     .then(function (r) {
       if (!r.ok) throw new Error("Brindle: settings answered " + r.status);
       return r.json();

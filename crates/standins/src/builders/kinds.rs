@@ -12,6 +12,8 @@ pub enum Effect {
     Strip,
     /// Writes the supplier's snippet for the key that it holds.
     Key,
+    /// Where the slot that writes the snippet leaves it out, a pattern a line; comes out nowhere itself.
+    Rules,
 }
 
 /// On which pages it comes out.
@@ -64,7 +66,7 @@ pub struct Kind {
     pub words: (&'static str, &'static str),
 }
 
-use Effect::{Frame, Key, Plain, Strip, Wrap};
+use Effect::{Frame, Key, Plain, Rules, Strip, Wrap};
 use Scope::{Home, Items, Site};
 
 pub static KINDS: [Kind; 6] = [
@@ -99,6 +101,13 @@ pub static KINDS: [Kind; 6] = [
                 "Talk app, key",
                 "The key from the supplier; empty switches it off.",
                 Key,
+                Site,
+            ),
+            slot(
+                "app-pages",
+                "Talk app, pages without it",
+                "One address a line; * stands for anything.",
+                Rules,
                 Site,
             ),
         ],

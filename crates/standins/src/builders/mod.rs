@@ -15,7 +15,7 @@ use axum::body::to_bytes;
 use axum::extract::Request;
 use axum::http::{Method, StatusCode};
 use axum::response::{Html, IntoResponse, Response};
-use kinds::{Kind, Scope};
+use kinds::{Effect, Kind, Scope};
 use pages::{Dress, Page};
 use serde::{Deserialize, Serialize};
 use serde_json::{Value, json};
@@ -119,6 +119,12 @@ fn first_state(site: &Site, built: Option<&Built>, port: u16) -> Held {
         }
         Some(Flaw::RouteLost) => into(&mut held, "component", true),
         Some(Flaw::Framed) => into(&mut held, "embed-block", true),
+        Some(Flaw::RulesApart) => {
+            for (slot, text) in [("app-key", built.key()), ("app-pages", "/news/*".into())] {
+                held.live.insert(slot.into(), text.clone());
+                held.saved.insert(slot.into(), text);
+            }
+        }
         Some(Flaw::Stripped) => into(&mut held, "description", true),
         _ => {}
     }
@@ -133,7 +139,9 @@ fn rendered(site: &Site, slots: &BTreeMap<String, String>, page: &Page, port: u1
         if site.kind.scripted && slot.scope == Scope::Home {
             continue;
         }
+        let left_out = slot.effect == Effect::Key && is_left_out(site.kind, slots, page.path);
         if pages::comes_out(slot.scope, page)
+            && !left_out
             && let Some(text) = slots.get(slot.id)
         {
             tail.push_str(&pages::made(slot, text, &code));
@@ -166,6 +174,22 @@ fn rendered(site: &Site, slots: &BTreeMap<String, String>, page: &Page, port: u1
         secondary: site.client.secondary,
     };
     pages::document(&dress, page, &content, &head, &tail)
+}
+
+/// Patterns of the extension's own page rules.
+fn left_out(kind: &Kind, slots: &BTreeMap<String, String>) -> Vec<String> {
+    let rules = kind.slots.iter().find(|s| s.effect == Effect::Rules);
+    let text = rules.and_then(|r| slots.get(r.id));
+    let lines = text.map(|t| t.lines().map(str::trim).filter(|l| !l.is_empty()));
+    lines.into_iter().flatten().map(str::to_string).collect()
+}
+
+fn is_left_out(kind: &Kind, slots: &BTreeMap<String, String>, path: &str) -> bool {
+    let takes = |pattern: &String| match pattern.strip_suffix('*') {
+        Some(beginning) => path.starts_with(beginning),
+        None => path.trim_end_matches('/') == pattern.trim_end_matches('/'),
+    };
+    left_out(kind, slots).iter().any(takes)
 }
 
 /// How a page loads a set of the tag manager.
@@ -311,7 +335,17 @@ impl Builders {
                 let told = self.with(site, built, |held| {
                     let text = held.saved.get(slot)?;
                     let published = held.live.get(slot) == Some(text);
-                    Some(json!({"text": text, "version": held.version, "published": published}))
+                    let mut told =
+                        json!({"text": text, "version": held.version, "published": published});
+                    if site
+                        .kind
+                        .slots
+                        .iter()
+                        .any(|s| s.id == slot && s.effect == Effect::Key)
+                    {
+                        told["not_on"] = left_out(site.kind, &held.live).into();
+                    }
+                    Some(told)
                 });
                 match told {
                     Some(told) => axum::Json(told).into_response(),

@@ -56,6 +56,7 @@ pub fn made(slot: &Slot, text: &str, snippet: &dyn Fn(&str) -> String) -> String
             escape(text)
         ),
         Effect::Strip => without_scripts(text),
+        Effect::Rules => String::new(),
         Effect::Key => format!("{}\n", snippet(text.trim())),
     }
 }

@@ -21,6 +21,8 @@ pub enum Flaw {
     Stripped,
     /// Everywhere, although the legal pages should be without it.
     OnLegal,
+    /// The extension and the supplier's console each keep it off pages that should have it.
+    RulesApart,
     /// No tag in the set.
     TagMissing,
     /// A tag in the draft only.
@@ -75,7 +77,7 @@ const fn built(
 
 use Flaw as F;
 
-pub static BUILT: [Built; 22] = [
+pub static BUILT: [Built; 23] = [
     built(0, "granary.wendlemill", "Granary shop", "kelpshop", None),
     built(0, "gallery.wendlemill", "Gallery", "lintel", Some(F::Draft)),
     built(
@@ -173,6 +175,13 @@ pub static BUILT: [Built; 22] = [
         Some(F::TagTwice),
     ),
     built(
+        0,
+        "recipes.wendlemill",
+        "Recipes",
+        "kelpshop",
+        Some(F::RulesApart),
+    ),
+    built(
         9,
         "sharpening.northmere",
         "Skate sharpening",
@@ -187,7 +196,9 @@ impl Built {
     }
 
     pub fn key(&self) -> String {
-        format!("{}-live", self.client().slug)
+        let ruled = self.flaw == Some(F::RulesApart);
+        let tail = if ruled { "-ruled" } else { "" };
+        format!("{}-live{tail}", self.client().slug)
     }
 
     pub fn address(&self, port: u16) -> String {

@@ -9,8 +9,9 @@ use crate::view::Frame;
 use askama::Template;
 use axum::extract::State;
 use axum::response::{IntoResponse, Redirect};
-use newtfern_acts::{ActError, BULK_FIELDS, BulkChange, TakeOver, none_ticked};
+use newtfern_acts::{ActError, BULK_FIELDS, BulkChange, DesignSet, TakeOver, none_ticked};
 use newtfern_core::country;
+use newtfern_core::design::Field;
 use newtfern_core::job::JobKind;
 use newtfern_core::site::SiteField;
 
@@ -18,6 +19,50 @@ use newtfern_core::site::SiteField;
 pub struct Choice {
     id: String,
     name: String,
+}
+
+/// What is set for many: a field of the site, or a value of its design.
+#[derive(Clone, Copy)]
+enum Chosen {
+    Site(SiteField),
+    Design(Field),
+}
+
+/// Begins the names of the design's values in the form.
+const DESIGN: &str = "design.";
+
+impl Chosen {
+    fn read(name: &str) -> Option<Chosen> {
+        match name.strip_prefix(DESIGN) {
+            Some(key) => Field::from_key(key).map(Chosen::Design),
+            None => {
+                let field = BULK_FIELDS.into_iter().find(|b| b.heading() == name);
+                field.map(Chosen::Site)
+            }
+        }
+    }
+
+    fn name(&self) -> String {
+        match self {
+            Chosen::Site(field) => field.heading().to_string(),
+            Chosen::Design(field) => format!("{DESIGN}{}", field.key()),
+        }
+    }
+
+    fn label(&self) -> &'static str {
+        match self {
+            Chosen::Site(field) => field.label(),
+            Chosen::Design(field) => field.label(),
+        }
+    }
+}
+
+/// As it is typed, or set back where that is asked for.
+fn design_set(f: &Fields) -> DesignSet<'_> {
+    match f.get("back") == "yes" {
+        true => DesignSet::Back,
+        false => DesignSet::To(f.get("value")),
+    }
 }
 
 /// A field with what it takes; nothing to choose where it is typed.
@@ -35,7 +80,10 @@ struct Page {
     fields: Vec<Settable>,
     clients: Vec<(i64, String)>,
     /// What is looked at: a field, its value, and what it would do.
-    chosen: Option<(SiteField, String)>,
+    chosen: Option<(Chosen, String)>,
+    /// It is set back to what the layers above say.
+    back: bool,
+    values: &'static [Field],
     changes: Vec<BulkChange>,
     problem: String,
     /// What workers can do for all of them.
@@ -92,18 +140,27 @@ async fn choices(app: &App, field: SiteField) -> PageResult<Vec<Choice>> {
     })
 }
 
-fn field_of(f: &Fields) -> Option<SiteField> {
-    let named = f.get("field");
-    BULK_FIELDS.into_iter().find(|b| b.heading() == named)
-}
-
 async fn page_of(app: &App, reader: &Reader, f: &Fields, problem: String) -> PageResult<Page> {
     let sites = meant(app, f).await?;
-    let chosen = field_of(f).map(|field| (field, f.get("value").to_string()));
-    let changes = match &chosen {
-        Some((field, value)) => app.acts.show_bulk(&sites, *field, value).await?,
-        None => Vec::new(),
-    };
+    let (mut problem, mut changes) = (problem, Vec::new());
+    let mut chosen = Chosen::read(f.get("field")).map(|c| (c, f.get("value").to_string()));
+    match &chosen {
+        Some((Chosen::Site(field), value)) => {
+            changes = app.acts.show_bulk(&sites, *field, value).await?;
+        }
+        Some((Chosen::Design(field), _)) => {
+            let shown = app
+                .acts
+                .show_bulk_design(&sites, *field, design_set(f))
+                .await;
+            match shown {
+                Ok(shown) => changes = shown,
+                Err(ActError::Bad(why)) => (problem, chosen) = (why, None),
+                Err(other) => return Err(other.into()),
+            }
+        }
+        None => {}
+    }
     let mut fields = Vec::new();
     for field in BULK_FIELDS {
         fields.push(Settable {
@@ -118,6 +175,8 @@ async fn page_of(app: &App, reader: &Reader, f: &Fields, problem: String) -> Pag
         fields,
         clients: app.store().client_names().await?,
         chosen,
+        back: f.get("back") == "yes",
+        values: Field::ALL,
         changes,
         problem,
         jobs: [JobKind::Survey, JobKind::Check, JobKind::Pages],
@@ -158,10 +217,16 @@ pub async fn act(State(app): State<App>, posted: Posted) -> PageResult {
         return render(&page);
     }
     let done = match f.get("act") {
-        "set" => match field_of(f) {
-            Some(field) => {
+        "set" => match Chosen::read(f.get("field")) {
+            Some(Chosen::Site(field)) => {
                 let set = app.acts.set_bulk(&actor, &sites, field, f.get("value"));
                 set.await.map(|_| "/lens/estate".to_string())
+            }
+            Some(Chosen::Design(field)) => {
+                let set = app
+                    .acts
+                    .set_bulk_design(&actor, &sites, field, design_set(f));
+                set.await.map(|_| "/lens/design".to_string())
             }
             None => Err(ActError::Bad("Choose what to set.".into())),
         },

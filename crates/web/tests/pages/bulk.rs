@@ -106,6 +106,50 @@ async fn one_value_is_set_for_many_sites_all_or_none() {
         .is(403);
 }
 
+/// A value of the design over many sites: where each value comes from is told, and setting back brings the layer
+/// above again.
+#[tokio::test]
+async fn one_value_of_the_design_is_set_for_many_sites_and_set_back() {
+    let house = house().await;
+    let technician = house.person(Role::Technician).await;
+    let client = house.client("Lenn Kite Workshop").await;
+    let ids = list(&[house.site(client, 1).await, house.site(client, 2).await]);
+    let with = |more: &[(&'static str, &'static str)]| {
+        let mut fields = vec![("sites", ids.clone()), ("field", "design.corner".into())];
+        fields.extend(more.iter().map(|(n, v)| (*n, v.to_string())));
+        fields
+    };
+    let post = async |path: &str, more: &[(&'static str, &'static str)]| {
+        let fields = with(more);
+        let fields: Vec<(&str, &str)> = fields.iter().map(|(n, v)| (*n, v.as_str())).collect();
+        technician.post(path, &fields).await
+    };
+    let own = "select count(*) from sites where adjustments ->> 'corner' = 'bottom-left'";
+    post("/bulk/change", &[("value", "middle")])
+        .await
+        .has("must be bottom-right");
+    post("/bulk/change", &[("value", "bottom-left")])
+        .await
+        .has("bottom-right (house style)")
+        .has("bottom-left (this site)")
+        .has("Set it for 2 sites");
+    assert_eq!(house.count(own).await, 0);
+    post("/bulk/act", &[("value", "bottom-left"), ("act", "set")])
+        .await
+        .is(303);
+    assert_eq!(house.count(own).await, 2);
+    let stale = "select count(*) from audit where act = 'changed a design'";
+    assert_eq!(house.count(stale).await, 2);
+    post("/bulk/change", &[("back", "yes")])
+        .await
+        .has("Corner: set back")
+        .has("bottom-right (house style)");
+    post("/bulk/act", &[("back", "yes"), ("act", "set")])
+        .await
+        .is(303);
+    assert_eq!(house.count(own).await, 0);
+}
+
 #[tokio::test]
 async fn what_was_removed_comes_back_as_it_was() {
     let house = house().await;

@@ -18,6 +18,7 @@ mod placing;
 mod placing_many;
 mod profiles;
 mod rounds;
+mod rules_beside;
 mod serving;
 mod settings;
 mod site_pages;

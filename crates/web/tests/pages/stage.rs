@@ -5,6 +5,7 @@ use newtfern_acts::{Looked, Outside, SlotError, SlotText};
 use newtfern_core::address;
 use newtfern_core::observation::Observation;
 use newtfern_core::pages::PageCopy;
+use newtfern_core::pages::beside::RulesTold;
 use newtfern_core::platform::Platform;
 use newtfern_core::profile::Supplier;
 use std::collections::HashMap;
@@ -24,6 +25,10 @@ pub struct Stage {
     pub tags: Mutex<Tags>,
     /// A slot that cannot be written.
     pub refused: Mutex<Option<String>>,
+    /// Page rules of the extension that a slot belongs to, by the slot's address.
+    pub rules: Mutex<HashMap<String, RulesTold>>,
+    /// Settings at a supplier's console, by their address.
+    pub settings: Mutex<HashMap<String, serde_json::Value>>,
     /// What a browser sees, by address.
     pub visits: Mutex<HashMap<String, Observation>>,
     /// Documents by address.
@@ -144,6 +149,13 @@ impl Outside for Stage {
             text,
             version: Some(version),
             published: None,
+            rules: self
+                .rules
+                .lock()
+                .unwrap()
+                .get(address.as_str())
+                .cloned()
+                .unwrap_or_default(),
         })
     }
 
@@ -155,6 +167,9 @@ impl Outside for Stage {
         body: Option<&serde_json::Value>,
     ) -> Result<serde_json::Value, SlotError> {
         self.fails(token)?;
+        if let Some(settings) = self.settings.lock().unwrap().get(address.as_str()) {
+            return Ok(settings.clone());
+        }
         Ok(self.tags.lock().unwrap().answer(method, address, body))
     }
 

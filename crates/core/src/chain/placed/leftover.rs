@@ -1,6 +1,7 @@
 //! `placed.leftover`: a piece of the same supplier that was left in beside a good copy. A fault where
 //! visitors see it, request something by it or will run it; a warning where not.
 
+use crate::chain::Expect;
 use crate::chain::evidence::lines;
 use crate::chain::facts::Facts;
 use crate::code::Code;
@@ -30,7 +31,8 @@ pub fn remark(c: &Facts) -> Vec<Finding> {
         .filter(|p| !matches!(p.state, PieceState::Live | PieceState::Mentioned))
         .filter(|p| live > 0 || !held(p))
         .collect();
-    if !good || left.is_empty() {
+    let none = c.case.expect == Expect::Absent && live == 0;
+    if !(good || none) || left.is_empty() {
         return Vec::new();
     }
     let seen = left.iter().any(|p| noticed(p));
@@ -39,10 +41,16 @@ pub fn remark(c: &Facts) -> Vec<Finding> {
     } else {
         (Severity::Warning, "although nobody meets it today")
     };
+    let summary = match none {
+        true => {
+            format!("A piece of the snippet was left in a page that should have none, {words}.")
+        }
+        false => format!("An old piece of the snippet was left in beside the good one, {words}."),
+    };
     let finding = Finding::new(
         Code::PlacedLeftover,
         severity,
-        format!("An old piece of the snippet was left in beside the good one, {words}."),
+        summary,
         "Take the old piece out of the slot, template or extension that holds it.",
     );
     vec![finding.with_all(lines(left))]

@@ -6,6 +6,7 @@ pub mod after_end;
 pub mod altered;
 pub mod blocking;
 pub mod damaged;
+pub mod framed;
 pub mod late_delay;
 pub mod left_out;
 pub mod leftover;
