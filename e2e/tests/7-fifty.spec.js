@@ -4,9 +4,29 @@ const { test, expect } = require("@playwright/test");
 const { address, signIn } = require("./help.js");
 
 const MOST_INTERACTIONS = 30;
-const BUILDERS = ["kelpshop", "lintel", "wharfside", "cobble"];
+const BUILDERS = ["kelpshop", "lintel", "wharfside", "cobble", "kelpshop", "lintel", "wharfside", "cobble", "stallhouse", "ferrule"];
+// These two speak to no program: whoever runs the site places by a link, with the slot that its steps name.
+const BY_HAND = { stallhouse: "Page wrapper, bottom", ferrule: "footer.html" };
 
-test("fifty sites are taken on, placed and proven with few interactions", async ({ page }) => {
+// What the person with a link does: reads the code, puts it into the slot at the site's own desk, says so.
+async function placeByHand(page, link, port) {
+  await page.goto(link);
+  const site = await page.locator(".question a").getAttribute("href");
+  const code = await page.locator("pre.code").innerText();
+  const builder = Object.keys(BY_HAND).find((b) => site.includes(`.${b}.localhost:${port}`));
+  await page.goto(site + "_desk/");
+  const box = page.locator("form", { has: page.getByRole("heading", { name: BY_HAND[builder], exact: true }) });
+  const held = await box.getByRole("textbox").inputValue();
+  await box.getByRole("textbox").fill(held + code);
+  await box.getByRole("button").click();
+  await page.goto(link);
+  await page.getByLabel("Your name").first().fill("Somebody at the rink");
+  await page.getByRole("button", { name: "It is placed and published" }).click();
+  await expect(page.getByText("The site is being looked at")).toBeVisible();
+  await page.close();
+}
+
+test("fifty sites are taken on, placed and proven with few interactions", async ({ page, browser }) => {
   test.setTimeout(420_000);
   page.setDefaultTimeout(20_000);
   await signIn(page);
@@ -31,14 +51,14 @@ test("fifty sites are taken on, placed and proven with few interactions", async 
     await wait();
     waited += Date.now() - from;
   };
-  const roundIsOver = () =>
+  const roundIsOver = (sites = 50) =>
     machines(async () => {
       const id = page.url().match(/rounds\/(\d+)/)[1];
       await expect(async () => {
         await page.goto(`${address()}/rounds/${id}`);
         await expect(page.locator(".question")).toContainText("0 under way, 0 waiting", { timeout: 500 });
       }).toPass({ timeout: 240_000, intervals: [1500] });
-      await expect(page.locator(".question")).toContainText("50 done, 0 failed");
+      await expect(page.locator(".question")).toContainText(`${sites} done, 0 failed`);
     });
   const fifty = async () => {
     await once(() => page.getByRole("link", { name: /^Estate/ }).first().click());
@@ -68,12 +88,25 @@ test("fifty sites are taken on, placed and proven with few interactions", async 
   await once(() => page.getByRole("button", { name: "Take over", exact: true }).click());
   await expect(page.getByText("50 sites changed; 0 have no survey yet.")).toBeVisible();
 
-  // Placed, the differences first.
+  // Where there is no interface, somebody else places it: their time is theirs, and is counted apart.
   await once(() => page.getByRole("button", { name: "Publish to the sites\u2026" }).click());
-  await expect(page.getByRole("heading", { name: "Publish to 50 of 50 sites" })).toBeVisible();
+  await expect(page.getByRole("heading", { name: "Publish to 40 of 50 sites" })).toBeVisible();
+  await once(() => page.getByRole("button", { name: "Make links for the 10" }).click());
+  const links = await page.locator("td code").allInnerTexts();
+  expect(links.length).toBe(10);
+  const theirs = Date.now();
+  const other = await browser.newContext();
+  for (const link of links) await placeByHand(await other.newPage(), link, port);
+  await other.close();
+  const others = Date.now() - theirs;
+  waited += others;
+
+  // Placed, the differences first.
+  await once(() => page.getByRole("button", { name: "Go on: publish" }).click());
+  await expect(page.getByRole("heading", { name: "Publish to 40 of 40 sites" })).toBeVisible();
   await expect(page.getByText("gets the code, at its end").first()).toBeHidden();
-  await once(() => page.getByRole("button", { name: "Publish to 50 sites" }).click());
-  await roundIsOver();
+  await once(() => page.getByRole("button", { name: "Publish to 40 sites" }).click());
+  await roundIsOver(40);
 
   // Proven in a browser.
   await fifty();
@@ -85,12 +118,12 @@ test("fifty sites are taken on, placed and proven with few interactions", async 
   await expect(page.locator(".pager")).toContainText("1 to 50 of 50");
 
   const own = (Date.now() - began - waited) / 1000;
-  console.log(`fifty sites: ${interactions} interactions; ${own.toFixed(0)} s of pages, ${(waited / 1000).toFixed(0)} s of waiting for machines`);
+  console.log(`fifty sites: ${interactions} interactions; ${own.toFixed(0)} s of pages, ${(waited / 1000).toFixed(0)} s of waiting for machines and others; ten others: ${(others / 1000).toFixed(0)} s`);
   expect(interactions).toBeLessThanOrEqual(MOST_INTERACTIONS);
 
   // And all of it can be put back.
   await page.goto(address() + "/rounds");
-  await page.getByRole("link", { name: "Publish to the sites: 50 sites" }).click();
+  await page.getByRole("link", { name: "Publish to the sites: 40 sites" }).click();
   await page.getByRole("button", { name: "Put back what this round published" }).click();
-  await roundIsOver();
+  await roundIsOver(40);
 });

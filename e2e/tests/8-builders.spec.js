@@ -130,8 +130,8 @@ test("rules in the extension and at the supplier that contradict the site's are 
   await page.locator("#pages").getByRole("button", { name: "Check all pages" }).click();
   await section(page, url, "pages", "failing");
   await expect(page.getByText("pages.rules-contradict", { exact: true })).toHaveCount(2);
-  await expect(page.getByText("Talk app, key keeps the widget off 1 page")).first().toBeVisible();
-  await expect(page.getByText("Brindle\u2019s console keeps the widget off 1 page")).first().toBeVisible();
+  await expect(page.getByText("Talk app, key keeps the widget off 1 page").first()).toBeVisible();
+  await expect(page.getByText("Brindle\u2019s console keeps the widget off 1 page").first()).toBeVisible();
   const port = (await page.locator(`a[href*=".localhost:"]`).first().getAttribute("href")).match(/:(\d+)/)[1];
   await page.goto(`http://console.brindle.localhost:${port}/desk`);
   await page.getByRole("button", { name: "Put the settings of wendlemill-live-ruled right" }).click();

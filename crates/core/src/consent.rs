@@ -6,7 +6,7 @@
 
 use crate::code::Code;
 use crate::finding::{Evidence, Finding, Severity};
-use crate::observation::{ConsentAct, Observation, Stored};
+use crate::observation::{ConsentAct, FirstLayer, Observation, Stored};
 use crate::profile::{ConsentClass, Supplier};
 use crate::strict_toml::{self, TomlError};
 use serde::{Deserialize, Serialize};
@@ -24,6 +24,19 @@ pub struct Region {
     pub countries: Vec<String>,
     /// What may happen before a decision.
     pub before: Allowed,
+    /// What Global Privacy Control means; missing: a refusal, where `before` does not allow the class.
+    #[serde(default)]
+    pub gpc: Option<GpcMeans>,
+}
+
+/// What a visitor's Global Privacy Control (W3C) means in a region.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(rename_all = "lowercase")]
+pub enum GpcMeans {
+    /// The visitor has refused.
+    Refusal,
+    /// Nothing.
+    Ignore,
 }
 
 /// Classes that may do something before consent.
@@ -74,6 +87,17 @@ impl Region {
                 storage: only,
                 frames: None,
             },
+            gpc: None,
+        }
+    }
+
+    /// Does Global Privacy Control count as a refusal of this class?
+    pub fn gpc_refuses(&self, class: ConsentClass) -> bool {
+        match self.gpc {
+            Some(means) => means == GpcMeans::Refusal,
+            None => Signal::ALL
+                .iter()
+                .any(|s| !self.before.of(*s).contains(&class)),
         }
     }
 
@@ -206,6 +230,9 @@ pub struct Grid {
     /// States whose decision could not be made, and why.
     #[serde(default)]
     pub not_made: Vec<(ConsentAct, String)>,
+    /// What the banner offered where a refusal was tried.
+    #[serde(default)]
+    pub first_layer: Option<FirstLayer>,
 }
 
 /// Examples kept of one cell.
@@ -220,6 +247,7 @@ pub fn grid(supplier: &Supplier, region: &Region, visits: &[&Observation]) -> Gr
         up: Vec::new(),
         managed: visits.iter().any(|v| v.consent.manager || v.consent.tcf),
         not_made: Vec::new(),
+        first_layer: visits.iter().find_map(|v| v.consent.first_layer),
     };
     for seen in visits {
         let state = seen.condition.consent;
@@ -245,19 +273,29 @@ pub fn grid(supplier: &Supplier, region: &Region, visits: &[&Observation]) -> Gr
 fn cell(supplier: &Supplier, region: &Region, seen: &Observation, signal: Signal) -> Cell {
     let state = seen.condition.consent;
     let class = supplier.consent.class;
+    let made = seen.looks.consent_act.seen_ms().is_some();
     let decided_ms = match state {
+        // Each decision is made before the page can do anything.
+        ConsentAct::Gpc if region.gpc_refuses(class) => Some(0.0),
         ConsentAct::Untouched | ConsentAct::Gpc => None,
         // A decision that did not take is none: all came while the visitor had not decided.
-        _ if seen.looks.consent_act.seen_ms().is_none() => None,
+        _ if !made => None,
         _ => seen.consent.acted_ms,
     };
     let mut found = signals(supplier, seen, signal);
+    if state == ConsentAct::Withdrawn {
+        // What came while consent was given was allowed: what counts is what came after it was taken back.
+        let since = decided_ms.unwrap_or(f64::INFINITY);
+        found.retain(|(_, at_ms)| *at_ms >= since);
+    }
     found.sort_by(|a, b| a.1.total_cmp(&b.1));
     let is_before = |at_ms: f64| decided_ms.is_none_or(|d| at_ms < d);
     let allowed_before = region.before.of(signal).contains(&class);
     let allowed = match (state, decided_ms) {
         (ConsentAct::Granted, Some(_)) => true,
-        (ConsentAct::Refused | ConsentAct::Withdrawn, Some(_)) => class == ConsentClass::Necessary,
+        (ConsentAct::Refused | ConsentAct::Withdrawn | ConsentAct::Gpc, Some(_)) => {
+            class == ConsentClass::Necessary
+        }
         _ => allowed_before,
     };
     Cell {
@@ -321,6 +359,8 @@ pub(crate) fn is_ours(supplier: &Supplier, s: &Stored) -> bool {
 fn told(state: ConsentAct) -> &'static str {
     match state {
         ConsentAct::Refused => "although consent was refused",
+        ConsentAct::Withdrawn => "although consent was taken back",
+        ConsentAct::Gpc => "although the visitor\u{2019}s browser asks for privacy (Global Privacy Control)",
         _ => "before the visitor gave consent",
     }
 }
@@ -328,13 +368,18 @@ fn told(state: ConsentAct) -> &'static str {
 /// What of the grid the rules do not allow.
 pub fn judge(grid: &Grid) -> Vec<Finding> {
     let mut out: Vec<Finding> = Vec::new();
-    for cell in grid.cells.iter().filter(|c| c.wrong() > 0) {
-        let refused = matches!(cell.state, ConsentAct::Refused | ConsentAct::Withdrawn);
+    let wrong = |c: &&Cell| c.wrong() > 0;
+    let early = |c: &Cell| c.state == ConsentAct::Untouched;
+    let any_early = grid.cells.iter().filter(wrong).any(early);
+    for cell in grid.cells.iter().filter(wrong) {
         let (early, what) = cell.signal.early();
-        let code = if refused && !cell.allowed {
-            Code::ConsentAfterRefusal
-        } else {
-            early
+        let code = match cell.state {
+            ConsentAct::Refused if !cell.allowed => Code::ConsentAfterRefusal,
+            ConsentAct::Withdrawn => Code::ConsentLingers,
+            // What comes whatever the browser asks for is early, and told as that.
+            ConsentAct::Gpc if any_early => continue,
+            ConsentAct::Gpc => Code::ConsentGpcIgnored,
+            _ => early,
         };
         if out.iter().any(|f| f.code == code) {
             continue;
@@ -351,6 +396,9 @@ pub fn judge(grid: &Grid) -> Vec<Finding> {
             )
             .with_all(wrong.map(line)),
         );
+    }
+    if let Some(finding) = no_refusal(grid) {
+        out.push(finding);
     }
     let up = |state| grid.up.iter().find(|(s, _)| *s == state).map(|(_, up)| *up);
     let granted = grid.not_made.iter().all(|(s, _)| *s != ConsentAct::Granted);
@@ -370,6 +418,19 @@ pub fn judge(grid: &Grid) -> Vec<Finding> {
         );
     }
     out
+}
+
+/// The banner's first layer agrees and does not refuse.
+fn no_refusal(grid: &Grid) -> Option<Finding> {
+    let layer = grid.first_layer.filter(|l| l.accepts && !l.refuses)?;
+    let beyond = match layer.refuses_deeper {
+        true => "a refusal was found one layer below",
+        false => "no refusal was found below it either",
+    };
+    let summary = "The banner offers consent and no refusal on its first layer.";
+    let remedy = "Put a way to refuse beside the way to agree, in the settings of the consent manager.";
+    let finding = Finding::new(Code::ConsentNoRefusal, Severity::Warning, summary, remedy);
+    Some(finding.with(Evidence::fact(beyond)))
 }
 
 #[cfg(test)]

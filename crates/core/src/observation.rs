@@ -336,6 +336,20 @@ pub struct ConsentSeen {
     pub acted_ms: Option<f64>,
     /// Why the act did not come about.
     pub error: String,
+    /// What the banner offered at first, where a refusal was asked for.
+    pub first_layer: Option<FirstLayer>,
+}
+
+/// What a banner offers before anything of it was pressed.
+#[derive(Debug, Clone, Copy, Default, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(default)]
+pub struct FirstLayer {
+    /// A control that agrees.
+    pub accepts: bool,
+    /// A control that refuses.
+    pub refuses: bool,
+    /// One that refuses was found behind another control of it.
+    pub refuses_deeper: bool,
 }
 
 /// How a visit ended.

@@ -139,13 +139,37 @@ impl VisitPlan<'_> {
 
     /// All of the snippet waits for consent, and consent has not been given.
     fn held_back(&self, inspector: &Inspector, page: &DeliveredPage) -> bool {
-        if self.consent.is_none() || self.condition.consent == ConsentAct::Granted {
+        let given = matches!(
+            self.condition.consent,
+            ConsentAct::Granted | ConsentAct::Withdrawn
+        );
+        if self.consent.is_none() || given {
             return false;
         }
         let pieces = inspector.pieces(&page.html, self.url);
         let held = |p: &crate::placement::Piece| matches!(p.state, PieceState::ConsentHeld(_));
         !pieces.is_empty() && pieces.iter().all(held)
     }
+}
+
+/// Visits in further consent states, on one viewport: beside the chain, each with the time of a check for
+/// itself. A decision needs a consent manager; Global Privacy Control does not.
+pub fn further_states<'a>(order: &CheckOrder<'a>, states: &[ConsentAct]) -> Vec<VisitPlan<'a>> {
+    let possible = |s: &&ConsentAct| match s {
+        ConsentAct::Untouched | ConsentAct::Granted => false,
+        ConsentAct::Gpc => true,
+        ConsentAct::Refused | ConsentAct::Withdrawn => order.consent.is_some(),
+    };
+    let first = &order.viewports[..order.viewports.len().min(1)];
+    let one = CheckOrder {
+        viewports: first,
+        pictures: false,
+        ..*order
+    };
+    let states = states.iter().filter(possible);
+    states
+        .flat_map(|s| side_by_side(&one, *s, CHECK_MS - MARGIN_MS))
+        .collect()
 }
 
 /// What to do next, from what was seen so far; empty when the questions are answered. `spent_ms` is

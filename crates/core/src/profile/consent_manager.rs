@@ -45,6 +45,8 @@ pub struct Banner {
     pub accept_text: std::collections::BTreeMap<String, Texts>,
     /// Words of what refuses, by language.
     pub refuse_text: std::collections::BTreeMap<String, Texts>,
+    /// Selectors of what opens the next layer, where the first has no refusal.
+    pub more: Texts,
     /// Selectors of what shows the banner again, to take a decision back.
     pub reopen: Texts,
     /// Words of it, by language.

@@ -2,9 +2,10 @@
 
 use super::tab::Tab;
 use crate::ProbeError;
-use newtfern_core::observation::{ConsentAct, Look, Rect};
-use newtfern_core::profile::ConsentManager;
+use newtfern_core::observation::{ConsentAct, FirstLayer, Look, Rect};
+use newtfern_core::profile::{ConsentManager, Texts};
 use serde_json::{Value, json};
+use std::collections::BTreeMap;
 use std::time::{Duration, Instant};
 
 /// How long the banner is waited for.
@@ -13,7 +14,7 @@ const BANNER_MS: u64 = 6_000;
 const TAKE_MS: u64 = 2_000;
 
 /// The manager's own word for the state; empty where the profile has no script for it.
-async fn state(tab: &Tab, consent: Option<&ConsentManager>) -> Result<String, ProbeError> {
+pub(super) async fn state(tab: &Tab, consent: Option<&ConsentManager>) -> Result<String, ProbeError> {
     let script = consent.map(|c| c.state.script.trim()).unwrap_or_default();
     if script.is_empty() {
         return Ok(String::new());
@@ -84,7 +85,25 @@ pub async fn decide(
     note(tab, Some(consent)).await?;
     let began = Instant::now();
     while began.elapsed() < Duration::from_millis(BANNER_MS) {
-        if let Some(r) = control(tab, consent, act).await? {
+        let mut found = control(tab, consent, act).await?;
+        if act == ConsentAct::Refused {
+            let accepts = found.is_some()
+                || control(tab, consent, ConsentAct::Granted).await?.is_some();
+            let layer = FirstLayer {
+                accepts,
+                refuses: found.is_some(),
+                refuses_deeper: false,
+            };
+            if accepts {
+                tab.mark(|o| {
+                    o.consent.first_layer.get_or_insert(layer);
+                });
+            }
+            if accepts && found.is_none() && press(tab, &consent.banner.more, &NO_TEXTS).await? {
+                found = deeper(tab, consent).await?;
+            }
+        }
+        if let Some(r) = found {
             note(tab, Some(consent)).await?;
             let now = tab.now_ms();
             tab.mark(|o| o.consent.acted_ms = Some(now));
@@ -112,8 +131,42 @@ pub async fn decide(
     Ok(())
 }
 
+/// What refuses on the next layer, once that is open.
+async fn deeper(tab: &Tab, consent: &ConsentManager) -> Result<Option<Rect>, ProbeError> {
+    let began = Instant::now();
+    while began.elapsed() < Duration::from_millis(TAKE_MS) {
+        let found = control(tab, consent, ConsentAct::Refused).await?;
+        if found.is_some() {
+            tab.mark(|o| {
+                if let Some(layer) = &mut o.consent.first_layer {
+                    layer.refuses_deeper = true;
+                }
+            });
+            return Ok(found);
+        }
+        tokio::time::sleep(Duration::from_millis(60)).await;
+    }
+    Ok(None)
+}
+
+/// Presses the first of the controls that is there. True where one was.
+pub(super) async fn press(
+    tab: &Tab,
+    selectors: &Texts,
+    texts: &BTreeMap<String, Texts>,
+) -> Result<bool, ProbeError> {
+    let Some(r) = named(tab, selectors, texts).await? else {
+        return Ok(false);
+    };
+    tab.click(r.x + r.width / 2.0, r.y + r.height / 2.0).await?;
+    Ok(true)
+}
+
+/// No words of buttons.
+static NO_TEXTS: BTreeMap<String, Texts> = BTreeMap::new();
+
 /// Where to click.
-async fn control(
+pub(super) async fn control(
     tab: &Tab,
     consent: &ConsentManager,
     act: ConsentAct,
@@ -122,6 +175,15 @@ async fn control(
         ConsentAct::Refused => (&consent.banner.refuse, &consent.banner.refuse_text),
         _ => (&consent.banner.accept, &consent.banner.accept_text),
     };
+    named(tab, selectors, texts).await
+}
+
+/// The first of the selectors that shows something, else a button with one of the texts.
+async fn named(
+    tab: &Tab,
+    selectors: &Texts,
+    texts: &BTreeMap<String, Texts>,
+) -> Result<Option<Rect>, ProbeError> {
     for selector in &selectors.0 {
         if let Some(found) = tab.find(selector).await?.filter(|f| f.shown) {
             return Ok(Some(found.rect));
@@ -138,7 +200,7 @@ async fn control(
 }
 
 /// The manager takes a moment; its own state tells when. Without one, the banner's going tells.
-async fn take(tab: &Tab, consent: &ConsentManager, act: ConsentAct) -> Result<(), ProbeError> {
+pub(super) async fn take(tab: &Tab, consent: &ConsentManager, act: ConsentAct) -> Result<(), ProbeError> {
     let clicked = Instant::now();
     let told = !consent.state.script.trim().is_empty();
     loop {

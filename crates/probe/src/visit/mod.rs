@@ -13,6 +13,7 @@ mod pump;
 mod reach;
 mod settle;
 mod tab;
+mod withdrawal;
 #[cfg(test)]
 mod tests;
 
@@ -56,13 +57,7 @@ pub async fn visit(
     plan: &VisitPlan<'_>,
 ) -> Result<(Observation, Pictures), ProbeError> {
     let condition = plan.condition.clone();
-    let tab = Tab::open_as(
-        browser,
-        condition.viewport,
-        &condition.locale,
-        Some(plan.supplier),
-    )
-    .await?;
+    let tab = Tab::open_as(browser, &condition, Some(plan.supplier)).await?;
     tab.mark(|o| o.condition = condition);
     if plan.condition.widget == WidgetLet::Withheld {
         let hosts: Vec<String> = plan.supplier.hosts().map(str::to_string).collect();
@@ -116,11 +111,15 @@ async fn run(tab: &Tab, plan: &VisitPlan<'_>, pictures: &mut Pictures) -> Result
     if !stage(tab, "document", document(tab, plan)).await? {
         return Ok(());
     }
-    if plan.condition.consent != ConsentAct::Untouched
-        && let Some(manager) = plan.consent
-    {
-        let decided = decide(tab, manager, plan.condition.consent);
-        stage(tab, "consent", decided).await?;
+    let act = plan.condition.consent;
+    let decides = !matches!(act, ConsentAct::Untouched | ConsentAct::Gpc);
+    if decides && let Some(manager) = plan.consent {
+        // What is taken back was given before.
+        let first = match act {
+            ConsentAct::Withdrawn => ConsentAct::Granted,
+            other => other,
+        };
+        stage(tab, "consent", decide(tab, manager, first)).await?;
     }
     let delivered = tab.observation().page;
     let waits = heavy(|| plan.waits(&delivered)).await;
@@ -128,7 +127,14 @@ async fn run(tab: &Tab, plan: &VisitPlan<'_>, pictures: &mut Pictures) -> Result
     if tab.is_over() {
         return Ok(());
     }
-    if plan.condition.consent == ConsentAct::Untouched {
+    if act == ConsentAct::Withdrawn {
+        if let Some(manager) = plan.consent {
+            let back = withdrawal::take_back(tab, manager, plan.url, waits);
+            stage(tab, "withdrawal", back).await?;
+        }
+        return stage(tab, "end", end(tab)).await;
+    }
+    if !decides {
         consent::note(tab, plan.consent).await?;
     }
     let up = stage(tab, "launcher", settle(tab, plan, waits, pictures)).await?;

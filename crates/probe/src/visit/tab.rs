@@ -7,7 +7,7 @@ use super::pump::{Pump, set_up};
 use crate::ProbeError;
 use crate::browser::Browser;
 use crate::cdp::Cdp;
-use newtfern_core::observation::{FailureKind, NetFailure, Observation, Unlooked, Viewport};
+use newtfern_core::observation::{Condition, ConsentAct, FailureKind, NetFailure, Observation, Unlooked, Viewport};
 use newtfern_core::profile::Supplier;
 use serde_json::{Value, json};
 use std::sync::{Arc, Mutex, PoisonError};
@@ -17,6 +17,9 @@ use url::Url;
 
 const TOOLS: &str = include_str!("../page/tools.js");
 const WATCH: &str = include_str!("../page/watch.js");
+/// Global Privacy Control as pages ask for it.
+const GPC: &str = "Object.defineProperty(Navigator.prototype, 'globalPrivacyControl', \
+    { get: () => true, configurable: true, enumerable: true });";
 const SIGN: &str = include_str!("../page/sign.js");
 /// The world of our own scripts.
 pub(super) const WORLD: &str = "newtfern";
@@ -43,11 +46,13 @@ pub struct Scripts {
     sign: Option<String>,
     /// Watch for who holds the thread.
     debug: bool,
+    /// The browser asks for privacy.
+    gpc: bool,
 }
 
 impl Scripts {
     /// Without a supplier nothing is watched: the page's own figures only.
-    fn new(supplier: Option<&Supplier>) -> Scripts {
+    fn new(supplier: Option<&Supplier>, gpc: bool) -> Scripts {
         let event = format!("nf{:x}", rand::random::<u128>());
         let watch = match supplier {
             Some(s) => json!({"launcher": s.alive.launcher, "event": event}),
@@ -61,6 +66,7 @@ impl Scripts {
             ours: format!("{TOOLS}\n{watch}"),
             sign: sign.map(|s| SIGN.replace("__EVENT__", &event).replace("__SIGN__", s)),
             debug: supplier.is_some(),
+            gpc,
         }
     }
 
@@ -73,6 +79,13 @@ impl Scripts {
         if let Some(sign) = &self.sign {
             let sign = json!({"source": sign});
             cdp.send(session, "Page.addScriptToEvaluateOnNewDocument", sign);
+        }
+        if self.gpc {
+            // https://w3c.github.io/gpc/: a header of every request, and a property that is true.
+            let header = json!({"headers": {"Sec-GPC": "1"}});
+            cdp.send(session, "Network.setExtraHTTPHeaders", header);
+            let property = json!({"source": GPC, "runImmediately": true});
+            cdp.send(session, "Page.addScriptToEvaluateOnNewDocument", property);
         }
         if self.debug {
             // A thread that is held can be asked where only if the debugger listened before. The
@@ -127,19 +140,23 @@ impl Tab {
         viewport: Viewport,
         supplier: Option<&Supplier>,
     ) -> Result<Tab, ProbeError> {
-        Tab::open_as(browser, viewport, "", supplier).await
+        let condition = Condition {
+            viewport,
+            ..Condition::default()
+        };
+        Tab::open_as(browser, &condition, supplier).await
     }
 
-    /// The same with the visitor's language.
+    /// The same as the visitor of a condition: with their language and what their browser asks for.
     ///
     /// # Errors
     /// Where the browser is gone or does not answer.
     pub async fn open_as(
         browser: &Browser,
-        viewport: Viewport,
-        locale: &str,
+        condition: &Condition,
         supplier: Option<&Supplier>,
     ) -> Result<Tab, ProbeError> {
+        let viewport = condition.viewport;
         let cdp = browser.cdp.clone();
         let (context, target, session) = blank(&cdp, viewport).await?;
         let events = cdp.listen(&session);
@@ -151,7 +168,7 @@ impl Tab {
         };
         let state = Arc::new(Mutex::new(state));
         let changed = Arc::new(Notify::new());
-        let scripts = Arc::new(Scripts::new(supplier));
+        let scripts = Arc::new(Scripts::new(supplier, condition.consent == ConsentAct::Gpc));
         let pump = Pump {
             cdp: cdp.clone(),
             state: state.clone(),
@@ -172,7 +189,7 @@ impl Tab {
             product: &browser.version,
             agent: &browser.user_agent,
         };
-        for (method, params) in commands(viewport, &who, locale) {
+        for (method, params) in commands(viewport, &who, &condition.locale) {
             tab.cdp.send(&tab.session, method, params);
         }
         set_up(&tab.cdp, &tab.session, true);

@@ -90,6 +90,8 @@ struct Many {
     frame: Frame,
     links: Vec<Link>,
     until: String,
+    /// The sites that were ticked with them and need no link.
+    rest: String,
 }
 
 /// Links for many sites, one each, into each one's own slot or the first of its platform.
@@ -125,6 +127,7 @@ pub async fn make_many(State(app): State<App>, posted: Posted) -> PageResult {
         frame: Frame::new(&app, &posted.reader(), "Links to the steps", "place", "").await?,
         links,
         until,
+        rest: posted.fields.get("rest").to_string(),
     })
 }
 

@@ -1,0 +1,100 @@
+//! Consent taken back as a visitor does it, and a second page, where it must have ended.
+
+use super::consent::{control, press, state, take};
+use super::tab::Tab;
+use crate::ProbeError;
+use newtfern_core::html::Document;
+use newtfern_core::observation::{ConsentAct, Look};
+use newtfern_core::profile::ConsentManager;
+use newtfern_core::visits::Waits;
+use newtfern_heavy::heavy;
+use serde_json::json;
+use std::time::{Duration, Instant};
+use url::Url;
+
+/// A banner that is asked for again has this long to come.
+const AGAIN_MS: u64 = 3_000;
+/// The second page has this long to load.
+const SECOND_MS: u64 = 10_000;
+
+/// Takes consent back and goes to a second page. Where it was not given there is nothing to take back.
+///
+/// # Errors
+/// Where the page does not answer.
+pub async fn take_back(
+    tab: &Tab,
+    consent: &ConsentManager,
+    page: &Url,
+    waits: Waits,
+) -> Result<(), ProbeError> {
+    if tab.observation().looks.consent_act.seen_ms().is_none() {
+        return Ok(());
+    }
+    tab.mark(|o| o.consent.acted_ms = None);
+    if control(tab, consent, ConsentAct::Refused).await?.is_none() {
+        let again = [&consent.banner.reopen, &consent.banner.more];
+        for way in again {
+            press(tab, way, &consent.banner.reopen_text).await?;
+            if refusal(tab, consent).await? {
+                break;
+            }
+        }
+    }
+    let Some(r) = control(tab, consent, ConsentAct::Refused).await? else {
+        let until_ms = tab.now_ms();
+        let after = state(tab, Some(consent)).await?;
+        tab.mark(|o| {
+            o.looks.consent_act = Look::NotThere { until_ms };
+            o.consent.state_after = after;
+            o.consent.error = "consent was given, and no control to take it back was found".into();
+        });
+        return Ok(());
+    };
+    let now = tab.now_ms();
+    tab.mark(|o| o.consent.acted_ms = Some(now));
+    tab.click(r.x + r.width / 2.0, r.y + r.height / 2.0).await?;
+    take(tab, consent, ConsentAct::Refused).await?;
+    if tab.observation().looks.consent_act.seen_ms().is_none() {
+        return Ok(());
+    }
+    second_page(tab, page, waits).await
+}
+
+/// Waits for a control that refuses.
+async fn refusal(tab: &Tab, consent: &ConsentManager) -> Result<bool, ProbeError> {
+    let began = Instant::now();
+    while began.elapsed() < Duration::from_millis(AGAIN_MS) {
+        if control(tab, consent, ConsentAct::Refused).await?.is_some() {
+            return Ok(true);
+        }
+        tokio::time::sleep(Duration::from_millis(60)).await;
+    }
+    Ok(false)
+}
+
+/// Another page of the site, or the same again, with what the browser has kept.
+async fn second_page(tab: &Tab, page: &Url, waits: Waits) -> Result<(), ProbeError> {
+    // The manager writes its decision down before the page goes.
+    let html = tab.observation().page.html;
+    let next = heavy(|| {
+        let links = Document::parse(&html).links(page);
+        let other = |l: &Url| l.origin() == page.origin() && l.path() != page.path();
+        links.into_iter().find(other)
+    });
+    let next = next.await.unwrap_or_else(|| page.clone());
+    let from_ms = tab.now_ms();
+    let address = json!({"url": next.as_str()});
+    let asked = tab.cdp.call(&tab.session, "Page.navigate", address, SECOND_MS);
+    match asked.await {
+        // A page that answers nothing tells as much as one that is empty.
+        Ok(_) | Err(ProbeError::Silent { .. }) => {}
+        Err(other) => return Err(other),
+    }
+    let arrived = Duration::from_millis(SECOND_MS);
+    let there = tab.wait_until(arrived, |s| s.over || s.moved_since(from_ms)).await;
+    if !there {
+        tab.mark(|o| o.consent.error = "the second page did not arrive in its time".into());
+    }
+    tab.watch_on(waits.start_ms).await;
+    Ok(())
+}
