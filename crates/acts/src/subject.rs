@@ -2,7 +2,7 @@
 
 use crate::{ActError, Acts, Result};
 use newtfern_core::assess::{Expectation, Judged, check};
-use newtfern_core::chain::Aside;
+use newtfern_core::chain::{Aside, Expect};
 use newtfern_core::code::Code;
 use newtfern_core::colour::Rgb;
 use newtfern_core::consent::Region;
@@ -110,6 +110,11 @@ impl Acts {
 
 impl Subject {
     /// What should be.
+    pub fn expects(&self) -> Expect {
+        self.rules.expects(&self.url, PageKind::Home)
+    }
+
+    /// What a check judges by.
     pub fn expectation(&self) -> Expectation<'_> {
         Expectation {
             supplier: &self.supplier,
@@ -120,7 +125,7 @@ impl Subject {
             brand: self.brand,
             region: &self.region,
             rules: &self.rules,
-            expect: self.rules.expects(&self.url, PageKind::Home),
+            expect: self.expects(),
         }
     }
 

@@ -10,6 +10,7 @@ use crate::finding::Severity;
 use crate::observation::Observation;
 use crate::pages::PageRules;
 use crate::profile::{ConsentManager, Supplier};
+use crate::visits::of_the_chain;
 use sha2::{Digest, Sha256};
 use std::collections::BTreeSet;
 
@@ -98,21 +99,22 @@ pub fn check(
     asides: &[Aside],
     before: Option<&BTreeSet<Code>>,
 ) -> Judged {
+    let chain = of_the_chain(visits);
     let diagnosis = diagnose(&Case {
         supplier: expectation.supplier,
         rivals: expectation.rivals,
         key: Some(expectation.key).filter(|k| !k.is_empty()),
         expect: expectation.expect,
         consent: expectation.consent,
-        visits,
+        visits: chain,
         asides,
     });
-    let mut families = vec![place::assess(&diagnosis), load::assess(&diagnosis, visits)];
+    let mut families = vec![place::assess(&diagnosis), load::assess(&diagnosis, chain)];
     // What has no business on this page has no looks and no signals to judge here.
     families.extend(match expectation.expect {
         Expect::Present => [
             consent::assess(expectation.supplier, expectation.region, visits),
-            brand::assess(expectation.design, expectation.brand, visits),
+            brand::assess(expectation.design, expectation.brand, chain),
         ],
         Expect::Absent => [Family::Consent, Family::Brand].map(Assessed::kept_off),
     });

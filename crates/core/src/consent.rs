@@ -286,7 +286,13 @@ fn cell(supplier: &Supplier, region: &Region, seen: &Observation, signal: Signal
     if state == ConsentAct::Withdrawn {
         // What came while consent was given was allowed: what counts is what came after it was taken back.
         let since = decided_ms.unwrap_or(f64::INFINITY);
-        found.retain(|(_, at_ms)| *at_ms >= since);
+        let after = |at_ms: &f64| *at_ms >= since;
+        // What was stored before stays in use where the widget goes on.
+        let goes_on = signals(supplier, seen, Signal::Requests)
+            .iter()
+            .any(|(_, at_ms)| after(at_ms));
+        let stored = matches!(signal, Signal::Cookies | Signal::Storage);
+        found.retain(|(_, at_ms)| after(at_ms) || (stored && goes_on && since.is_finite()));
     }
     found.sort_by(|a, b| a.1.total_cmp(&b.1));
     let is_before = |at_ms: f64| decided_ms.is_none_or(|d| at_ms < d);
@@ -360,7 +366,9 @@ fn told(state: ConsentAct) -> &'static str {
     match state {
         ConsentAct::Refused => "although consent was refused",
         ConsentAct::Withdrawn => "although consent was taken back",
-        ConsentAct::Gpc => "although the visitor\u{2019}s browser asks for privacy (Global Privacy Control)",
+        ConsentAct::Gpc => {
+            "although the visitor\u{2019}s browser asks for privacy (Global Privacy Control)"
+        }
         _ => "before the visitor gave consent",
     }
 }
@@ -428,7 +436,8 @@ fn no_refusal(grid: &Grid) -> Option<Finding> {
         false => "no refusal was found below it either",
     };
     let summary = "The banner offers consent and no refusal on its first layer.";
-    let remedy = "Put a way to refuse beside the way to agree, in the settings of the consent manager.";
+    let remedy =
+        "Put a way to refuse beside the way to agree, in the settings of the consent manager.";
     let finding = Finding::new(Code::ConsentNoRefusal, Severity::Warning, summary, remedy);
     Some(finding.with(Evidence::fact(beyond)))
 }

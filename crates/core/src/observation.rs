@@ -67,6 +67,15 @@ pub enum ConsentAct {
 }
 
 impl ConsentAct {
+    /// All of them, in the order of the grid.
+    pub const ALL: [ConsentAct; 5] = [
+        ConsentAct::Untouched,
+        ConsentAct::Refused,
+        ConsentAct::Granted,
+        ConsentAct::Withdrawn,
+        ConsentAct::Gpc,
+    ];
+
     /// The word of the public contract.
     pub fn word(self) -> &'static str {
         match self {

@@ -31,6 +31,7 @@ const NUDGE_MS: u64 = 3_000;
 const HELD_MS: u64 = 2_500;
 
 /// What is asked of a check.
+#[derive(Clone, Copy)]
 pub struct CheckOrder<'a> {
     /// The page.
     pub url: &'a Url,
@@ -172,6 +173,19 @@ pub fn further_states<'a>(order: &CheckOrder<'a>, states: &[ConsentAct]) -> Vec<
         .collect()
 }
 
+/// The visits that tell of the chain: those in further consent states stand after them, and tell of consent
+/// alone.
+pub fn of_the_chain(visits: &[Observation]) -> &[Observation] {
+    let of_chain = |o: &Observation| {
+        matches!(
+            o.condition.consent,
+            ConsentAct::Untouched | ConsentAct::Granted
+        )
+    };
+    let end = visits.iter().position(|o| !of_chain(o));
+    &visits[..end.unwrap_or(visits.len())]
+}
+
 /// What to do next, from what was seen so far; empty when the questions are answered. `spent_ms` is
 /// the time since the check began.
 pub fn next<'a>(
@@ -207,7 +221,8 @@ pub fn next<'a>(
     step
 }
 
-fn was_had(o: &Observation) -> bool {
+/// The page came.
+pub fn was_had(o: &Observation) -> bool {
     o.page.failure.is_none() && o.page.status.is_some_and(|s| s < 400)
 }
 

@@ -6,8 +6,10 @@ use crate::browser::Pool;
 use crate::http::Http;
 use crate::visit::{self, Pictures};
 use newtfern_core::chain::{Aside, AsideLook};
-use newtfern_core::observation::{FailureKind, Observation, Unlooked};
-use newtfern_core::visits::{CheckOrder, FetchPlan, Step, VisitPlan, next};
+use newtfern_core::observation::{ConsentAct, FailureKind, Observation, Unlooked};
+use newtfern_core::visits::{
+    CheckOrder, FetchPlan, Step, VisitPlan, further_states, next, was_had,
+};
 use newtfern_heavy::heavy;
 use std::time::{Duration, Instant};
 
@@ -54,6 +56,27 @@ pub async fn run(pool: &Pool, http: &Http, order: &CheckOrder<'_>) -> Result<Evi
         }
         make(pool, http, &step, &mut evidence).await?;
     }
+}
+
+/// Visits in further consent states, after those of the chain.
+///
+/// # Errors
+/// Where no browser can be had.
+pub async fn further(
+    pool: &Pool,
+    http: &Http,
+    order: &CheckOrder<'_>,
+    states: &[ConsentAct],
+    evidence: &mut Evidence,
+) -> Result<(), ProbeError> {
+    if !evidence.visits.iter().any(was_had) {
+        return Ok(());
+    }
+    let step = Step {
+        visits: further_states(order, states),
+        fetches: Vec::new(),
+    };
+    make(pool, http, &step, evidence).await
 }
 
 async fn make(

@@ -127,3 +127,78 @@ fn never_starting_is_told_only_where_both_states_were_watched_to_the_end() {
     assert_eq!(codes(&[&page(""), &cut]), []);
     assert_eq!(codes(&[&page(""), &ungranted(page(""))]), []);
 }
+
+/// A visit in a state whose decision took at 400 ms.
+fn decided(state: ConsentAct, change: impl FnOnce(&mut Observation)) -> Observation {
+    with(granted(page("")), |o| {
+        o.condition.consent = state;
+        change(o);
+    })
+}
+
+#[test]
+fn what_comes_although_consent_was_refused_or_taken_back_is_told() {
+    let refused = decided(ConsentAct::Refused, |o| request(o, 900.0));
+    assert_eq!(codes(&[&page(""), &refused]), [Code::ConsentAfterRefusal]);
+    // While consent was given it was allowed; what counts is what came after it was taken back.
+    let back = decided(ConsentAct::Withdrawn, |o| request(o, 200.0));
+    assert_eq!(codes(&[&page(""), &back]), []);
+    let lingers = decided(ConsentAct::Withdrawn, |o| {
+        request(o, 200.0);
+        cookie(o, 5_000.0);
+    });
+    assert_eq!(codes(&[&page(""), &lingers]), [Code::ConsentLingers]);
+    let cells = grid(&sample(), &region(), &[&lingers]).cells;
+    let of = |signal| cells.iter().find(|c| c.signal == signal).unwrap();
+    assert_eq!(
+        (of(Signal::Requests).count, of(Signal::Cookies).count),
+        (0, 1)
+    );
+}
+
+#[test]
+fn global_privacy_control_is_a_refusal_where_the_region_says_so() {
+    let gpc = |at_ms: f64| {
+        with(page(""), |o| {
+            o.condition.consent = ConsentAct::Gpc;
+            request(o, at_ms);
+        })
+    };
+    assert_eq!(codes(&[&page(""), &gpc(500.0)]), [Code::ConsentGpcIgnored]);
+    // What comes without it too is early, and told as that alone.
+    let early = with(page(""), |o| request(o, 500.0));
+    assert_eq!(codes(&[&early, &gpc(500.0)]), [Code::ConsentRequestEarly]);
+    let of = |text: &str| {
+        let region = Region::from_toml(text).unwrap();
+        let grid = grid(&sample(), &region, &[&gpc(500.0)]);
+        (grid.cells[0].allowed, judge(&grid).len())
+    };
+    let lax = "id='lax'\nname='Lax'\n[before]\nrequests=['functional']\nstorage=['functional']\n";
+    assert_eq!(of(lax), (true, 0));
+    let asked = lax.replace("[before]", "gpc='refusal'\n[before]");
+    assert_eq!(of(&asked), (false, 1));
+    let strict = "id='s'\nname='S'\n[before]\nrequests=['necessary']\nstorage=[]\n";
+    assert_eq!(of(strict), (false, 1));
+    // Ignored there: judged as a visitor who has not decided.
+    let ignored = strict.replace("[before]", "gpc='ignore'\n[before]");
+    assert_eq!(of(&ignored), (false, 1));
+}
+
+#[test]
+fn a_banner_without_a_refusal_on_its_first_layer_is_a_warning() {
+    let layer = |refuses, refuses_deeper| {
+        decided(ConsentAct::Refused, |o| {
+            o.consent.first_layer = Some(FirstLayer {
+                accepts: true,
+                refuses,
+                refuses_deeper,
+            });
+        })
+    };
+    assert_eq!(codes(&[&page(""), &layer(true, false)]), []);
+    let grid = grid(&sample(), &region(), &[&page(""), &layer(false, true)]);
+    let told = judge(&grid);
+    assert_eq!(told[0].code, Code::ConsentNoRefusal);
+    assert_eq!(told[0].severity, Severity::Warning);
+    assert!(told[0].evidence[0].line().contains("one layer below"));
+}

@@ -2,6 +2,7 @@
 
 use super::{Assessed, Family, Standing, Stood, Words, first_remedy};
 use crate::chain::{Expect, NotLookedAt, Outcome};
+use crate::code::Area;
 use crate::finding::{Finding, Severity};
 use crate::job::JobKind;
 use crate::pages::PageRules;
@@ -95,7 +96,9 @@ pub fn assess(told: &SiteDiagnosis, rules: &PageRules, contradictions: Vec<Findi
         row: row.clone(),
     };
     let d = &told.diagnosis;
-    let wrong = |f: &&Finding| f.severity > Severity::Note || d.root == Some(f.code);
+    // Consent has a family of its own.
+    let ours = |f: &Finding| f.code.area() != Area::Consent;
+    let wrong = |f: &&Finding| f.severity > Severity::Note && ours(f) || d.root == Some(f.code);
     let mut findings: Vec<Finding> = d.findings.iter().filter(wrong).cloned().collect();
     let (mut standing, mut summary) = standing(told);
     let fault = |f: &&Finding| f.severity >= Severity::Fault;
@@ -198,6 +201,7 @@ mod tests {
             },
             diagnosis,
             pages,
+            consent: None,
         }
     }
 

@@ -7,6 +7,7 @@ use crate::finding::Link;
 use crate::observation::{Look, Observation};
 use crate::pages::PageCopy;
 use crate::placement::Inspector;
+use crate::visits::of_the_chain;
 use serde::{Deserialize, Serialize};
 
 /// What is on a page.
@@ -111,9 +112,10 @@ fn cell(case: &SiteCase, page: &SitePage, given: bool, n: usize, subject: &Subje
     };
     let others: Vec<Observation>;
     let visits = match own.is_some() {
-        true => &visited.visits,
+        true => of_the_chain(&visited.visits),
         false => {
-            others = visited.visits.iter().map(for_another).collect();
+            let chain = of_the_chain(&visited.visits);
+            others = chain.iter().map(for_another).collect();
             &others
         }
     };

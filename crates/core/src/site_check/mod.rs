@@ -2,15 +2,18 @@
 //! them and what HTTP alone told of the others.
 
 mod cell;
+mod consent;
 mod outcome;
 mod uncompared;
 
 pub use cell::Seen;
+pub use consent::{CellTold, ConsentTold};
 
 use crate::chain::{Aside, Diagnosis, Expect, NotLookedAt};
 use crate::code::Code;
+use crate::consent::Region;
 use crate::expectation::Expectation;
-use crate::observation::Observation;
+use crate::observation::{ConsentAct, Observation};
 use crate::pages::{PageCopy, PageKind, PageRules};
 use crate::profile::{ConsentManager, Supplier};
 use crate::profiles::{Profiles, ProfilesError};
@@ -101,6 +104,10 @@ pub struct SiteCase<'a> {
     pub rivals: &'a [Supplier],
     /// The site's consent manager.
     pub consent: Option<&'a ConsentManager>,
+    /// Rules of regions.
+    pub regions: &'a [Region],
+    /// Consent states that were asked for.
+    pub states: &'a [ConsentAct],
     /// Its pages, the one given first.
     pub pages: &'a [SitePage],
     /// What the time or the network kept from being looked at.
@@ -154,6 +161,9 @@ pub struct SiteDiagnosis {
     pub pages: Vec<PageRow>,
     /// How many are right.
     pub coverage: Coverage,
+    /// Consent states against signals; nothing of a site that should have no widget.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub consent: Option<ConsentTold>,
 }
 
 /// Judges a site.

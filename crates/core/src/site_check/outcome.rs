@@ -1,7 +1,7 @@
 //! The verdict of the whole site, from its pages.
 
 use super::cell::{Cell, Seen};
-use super::{Coverage, PageRow, SiteCase, SiteDiagnosis, uncompared};
+use super::{Coverage, PageRow, SiteCase, SiteDiagnosis, consent, uncompared};
 use crate::chain::{Diagnosis, Expect, NotLookedAt, Outcome};
 use crate::code::Code;
 use crate::finding::{Evidence, Finding, Severity};
@@ -53,7 +53,11 @@ pub(super) fn told(case: &SiteCase, cells: &[Vec<Cell>]) -> SiteDiagnosis {
     diagnosis.findings = findings(&rows, cells, chosen, diagnosis.findings);
     diagnosis.findings.extend(not_reached(case));
     diagnosis.not_looked_at = not_looked_at(case, &rows, cells, diagnosis.not_looked_at);
+    let of_consent = consent::told(case);
+    diagnosis.findings.extend(of_consent.findings);
+    diagnosis.not_looked_at.extend(of_consent.gaps);
     SiteDiagnosis {
+        consent: of_consent.grid,
         coverage: Coverage {
             expected: rows.len(),
             right: rows.iter().filter(|r| r.is_right()).count(),

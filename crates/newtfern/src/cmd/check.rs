@@ -8,6 +8,7 @@ use newtfern_core::address;
 use newtfern_core::chain::{Aside, Case, Diagnosis, Expect, Outcome, diagnose};
 use newtfern_core::finding::Finding;
 use newtfern_core::junit::FailOn;
+use newtfern_core::observation::ConsentAct;
 use newtfern_core::observation::{Observation, Viewport};
 use newtfern_core::profile::{ConsentManager, Supplier};
 use newtfern_core::site_check::SiteDiagnosis;
@@ -53,6 +54,9 @@ pub struct Args {
     /// Pages of the site at most, the address first
     #[arg(long, default_value_t = 1, requires = "site", value_parser = clap::value_parser!(u16).range(1..=5_000))]
     pages: u16,
+    /// Consent states to visit the address in, with --site: untouched, refused, granted, withdrawn, gpc
+    #[arg(long, requires = "site", value_delimiter = ',', value_parser = consent_state)]
+    states: Vec<ConsentAct>,
     /// Seconds for all of it
     #[arg(long, default_value_t = 300, requires = "site", value_parser = clap::value_parser!(u64).range(1..=86_400))]
     limit: u64,
@@ -123,6 +127,7 @@ pub async fn run(mut args: Args) -> Result<ExitCode> {
                 site,
                 profiles: args.profiles,
                 pages: args.pages.into(),
+                states: args.states,
                 limit: args.limit,
                 contact: args.contact,
                 ca: args.ca,
@@ -152,6 +157,11 @@ pub async fn run(mut args: Args) -> Result<ExitCode> {
         Outcome::Unchecked => 2,
         Outcome::Working | Outcome::AsIntended => u8::from(diagnosis.findings.iter().any(counts)),
     }))
+}
+
+fn consent_state(text: &str) -> Result<ConsentAct, String> {
+    let known = ConsentAct::ALL.into_iter().find(|s| s.word() == text);
+    known.ok_or_else(|| "untouched, refused, granted, withdrawn or gpc".to_string())
 }
 
 const OUR_MISTAKE: &str = "a mistake in this program ended the check";

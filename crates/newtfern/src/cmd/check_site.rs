@@ -7,6 +7,7 @@ use anyhow::{Context, Result, bail};
 use newtfern_core::expectation::Expectation;
 use newtfern_core::har;
 use newtfern_core::junit::{self, FailOn};
+use newtfern_core::observation::ConsentAct;
 use newtfern_core::profiles::Profiles;
 use newtfern_core::site_check::{SiteCase, SiteDiagnosis, judge, rivals, subjects};
 use newtfern_core::visits::guarded;
@@ -22,6 +23,8 @@ pub struct SiteArgs {
     pub site: PathBuf,
     pub profiles: Option<PathBuf>,
     pub pages: usize,
+    /// Not given: as the expectation needs.
+    pub states: Vec<ConsentAct>,
     pub limit: u64,
     pub contact: String,
     pub ca: Option<PathBuf>,
@@ -51,6 +54,11 @@ pub async fn check(args: &SiteArgs) -> Result<SiteDiagnosis> {
     if let Some(platform) = &expectation.platform {
         profiles.platform(platform)?;
     }
+    let states = match (args.states.is_empty(), consent) {
+        (false, _) => args.states.clone(),
+        (true, Some(_)) => vec![ConsentAct::Untouched, ConsentAct::Granted],
+        (true, None) => vec![ConsentAct::Untouched],
+    };
     let url = expectation.url().context("the address cannot be read")?;
     let guard = guard(args.allow_private);
     guard
@@ -69,6 +77,7 @@ pub async fn check(args: &SiteArgs) -> Result<SiteDiagnosis> {
         subjects: &subjects,
         known: profiles.suppliers.first(),
         consent,
+        states: &states,
         pages: args.pages.max(1),
         limit: Duration::from_secs(args.limit),
         stamp: &stamp,
@@ -98,6 +107,8 @@ pub async fn check(args: &SiteArgs) -> Result<SiteDiagnosis> {
         subjects: &subjects,
         rivals: &rivals,
         consent,
+        regions: &profiles.regions,
+        states: &states,
         pages: &looked.pages,
         gaps: &looked.gaps,
     });

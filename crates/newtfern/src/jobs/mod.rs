@@ -8,8 +8,9 @@ mod survey;
 use crate::ways::Ways;
 use anyhow::{Result, bail};
 use newtfern_acts::{Acts, Seen, Subject};
+use newtfern_core::chain::Expect;
 use newtfern_core::job::JobKind;
-use newtfern_core::observation::{FailureKind, Viewport};
+use newtfern_core::observation::{ConsentAct, FailureKind, Viewport};
 use newtfern_core::visits::{Asked, CheckOrder};
 use newtfern_core::weigh::conclude;
 use newtfern_probe::browser::{Browser, Pool};
@@ -89,7 +90,11 @@ async fn check_site(tools: &Tools, job: &Job, s: &Subject) -> Result<()> {
         stamp: &stamp,
         asked: Asked::ByPerson,
     };
-    let evidence = check::run(&tools.pool, &tools.http, &order).await?;
+    let mut evidence = check::run(&tools.pool, &tools.http, &order).await?;
+    if s.consent.is_some() && s.expects() == Expect::Present {
+        let further = [ConsentAct::Refused, ConsentAct::Withdrawn, ConsentAct::Gpc];
+        check::further(&tools.pool, &tools.http, &order, &further, &mut evidence).await?;
+    }
     // What our own rule refuses says nothing of the site.
     let refused = evidence
         .visits

@@ -35,6 +35,7 @@ pub async fn look_at(
         subjects: &subjects,
         known: profiles.suppliers.first(),
         consent: subject.consent.as_ref(),
+        states: &[],
         pages: PAGES,
         limit: LIMIT,
         stamp: &stamp,
@@ -70,6 +71,8 @@ pub async fn look_at(
             subjects: &subjects,
             rivals: &rivals,
             consent: subject.consent.as_ref(),
+            regions: std::slice::from_ref(&subject.region),
+            states: &[],
             pages: &looked.pages,
             gaps: &looked.gaps,
         })

@@ -4,7 +4,7 @@
 use anyhow::Result;
 use newtfern_core::chain::NotLookedAt;
 use newtfern_core::expectation::Expectation;
-use newtfern_core::observation::{DeliveredPage, Observation, Viewport};
+use newtfern_core::observation::{ConsentAct, DeliveredPage, Observation, Viewport};
 use newtfern_core::pages::{FoundBy, PageCopy, ReadPage, languages, sample, sorted};
 use newtfern_core::profile::{ConsentManager, Supplier};
 use newtfern_core::site_check::{SitePage, Subject, WidgetVisits};
@@ -28,6 +28,8 @@ pub struct SiteOrder<'a> {
     pub known: Option<&'a Supplier>,
     /// The site's consent manager.
     pub consent: Option<&'a ConsentManager>,
+    /// Consent states that the address given is visited in.
+    pub states: &'a [ConsentAct],
     /// Pages at most.
     pub pages: usize,
     /// The time for all of it.
@@ -112,7 +114,7 @@ async fn visits(
     };
     let mut out = Vec::new();
     for (subject, supplier) in wanted.into_iter().enumerate() {
-        let order = CheckOrder {
+        let check = CheckOrder {
             url,
             supplier,
             consent: order.consent,
@@ -121,7 +123,11 @@ async fn visits(
             stamp: order.stamp,
             asked,
         };
-        let evidence = check::run(ways.pool, ways.http, &order).await?;
+        let mut evidence = check::run(ways.pool, ways.http, &check).await?;
+        if asked == Asked::ByPerson && !none_wanted {
+            let (pool, http) = (ways.pool, ways.http);
+            check::further(pool, http, &check, order.states, &mut evidence).await?;
+        }
         out.push(WidgetVisits {
             subject,
             visits: evidence.visits,

@@ -227,15 +227,26 @@ globalThis.nf =
         text: (el.innerText || "").slice(0, 4000),
       };
     };
-    const byText = (texts) => {
+    // A control far down the page is brought into view before it can be pressed.
+    const bring = (selectors, texts) => {
+      const named = selectors.map((s) => pick(s)).find((el) => el && visible(el));
+      const el = named || withText(texts);
+      if (el && !inView(rect(el)))
+        el.scrollIntoView({ block: "center", inline: "center", behavior: "instant" });
+    };
+    const withText = (texts) => {
       const wanted = texts.map((t) => t.trim().toLowerCase());
       for (const el of document.querySelectorAll(
         "button,a,[role=button],input[type=button],input[type=submit]",
       )) {
         const text = (el.innerText || el.value || "").trim().toLowerCase();
-        if (wanted.includes(text) && visible(el)) return { rect: rect(el), shown: true, text };
+        if (wanted.includes(text) && visible(el)) return el;
       }
       return null;
+    };
+    const byText = (texts) => {
+      const el = withText(texts);
+      return el && { rect: rect(el), shown: true, text: (el.innerText || el.value || "").trim() };
     };
     // The first control of a frame that is a launcher, by its name.
     const controlName = () => {
@@ -251,6 +262,7 @@ globalThis.nf =
       fixed,
       box,
       byText,
+      bring,
       visible,
       focusTarget,
       rect,

@@ -14,7 +14,10 @@ const BANNER_MS: u64 = 6_000;
 const TAKE_MS: u64 = 2_000;
 
 /// The manager's own word for the state; empty where the profile has no script for it.
-pub(super) async fn state(tab: &Tab, consent: Option<&ConsentManager>) -> Result<String, ProbeError> {
+pub(super) async fn state(
+    tab: &Tab,
+    consent: Option<&ConsentManager>,
+) -> Result<String, ProbeError> {
     let script = consent.map(|c| c.state.script.trim()).unwrap_or_default();
     if script.is_empty() {
         return Ok(String::new());
@@ -87,8 +90,8 @@ pub async fn decide(
     while began.elapsed() < Duration::from_millis(BANNER_MS) {
         let mut found = control(tab, consent, act).await?;
         if act == ConsentAct::Refused {
-            let accepts = found.is_some()
-                || control(tab, consent, ConsentAct::Granted).await?.is_some();
+            let accepts =
+                found.is_some() || control(tab, consent, ConsentAct::Granted).await?.is_some();
             let layer = FirstLayer {
                 accepts,
                 refuses: found.is_some(),
@@ -155,6 +158,9 @@ pub(super) async fn press(
     selectors: &Texts,
     texts: &BTreeMap<String, Texts>,
 ) -> Result<bool, ProbeError> {
+    let words: Vec<&String> = texts.values().flat_map(|t| &t.0).collect();
+    let bring = format!("nf.bring({}, {})", json!(selectors.0), json!(words));
+    tab.evaluate(&bring).await?;
     let Some(r) = named(tab, selectors, texts).await? else {
         return Ok(false);
     };
@@ -200,7 +206,11 @@ async fn named(
 }
 
 /// The manager takes a moment; its own state tells when. Without one, the banner's going tells.
-pub(super) async fn take(tab: &Tab, consent: &ConsentManager, act: ConsentAct) -> Result<(), ProbeError> {
+pub(super) async fn take(
+    tab: &Tab,
+    consent: &ConsentManager,
+    act: ConsentAct,
+) -> Result<(), ProbeError> {
     let clicked = Instant::now();
     let told = !consent.state.script.trim().is_empty();
     loop {

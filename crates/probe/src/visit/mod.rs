@@ -13,9 +13,9 @@ mod pump;
 mod reach;
 mod settle;
 mod tab;
-mod withdrawal;
 #[cfg(test)]
 mod tests;
+mod withdrawal;
 
 use crate::ProbeError;
 use crate::browser::Browser;

@@ -7,7 +7,9 @@ use super::pump::{Pump, set_up};
 use crate::ProbeError;
 use crate::browser::Browser;
 use crate::cdp::Cdp;
-use newtfern_core::observation::{Condition, ConsentAct, FailureKind, NetFailure, Observation, Unlooked, Viewport};
+use newtfern_core::observation::{
+    Condition, ConsentAct, FailureKind, NetFailure, Observation, Unlooked, Viewport,
+};
 use newtfern_core::profile::Supplier;
 use serde_json::{Value, json};
 use std::sync::{Arc, Mutex, PoisonError};

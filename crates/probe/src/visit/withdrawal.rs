@@ -1,5 +1,6 @@
 //! Consent taken back as a visitor does it, and a second page, where it must have ended.
 
+use super::collector::Collector;
 use super::consent::{control, press, state, take};
 use super::tab::Tab;
 use crate::ProbeError;
@@ -84,14 +85,19 @@ async fn second_page(tab: &Tab, page: &Url, waits: Waits) -> Result<(), ProbeErr
     let next = next.await.unwrap_or_else(|| page.clone());
     let from_ms = tab.now_ms();
     let address = json!({"url": next.as_str()});
-    let asked = tab.cdp.call(&tab.session, "Page.navigate", address, SECOND_MS);
+    let asked = tab
+        .cdp
+        .call(&tab.session, "Page.navigate", address, SECOND_MS);
     match asked.await {
         // A page that answers nothing tells as much as one that is empty.
         Ok(_) | Err(ProbeError::Silent { .. }) => {}
         Err(other) => return Err(other),
     }
+    let moved = |s: &Collector| s.seen.navigations.iter().any(|n| n.at_ms >= from_ms);
     let arrived = Duration::from_millis(SECOND_MS);
-    let there = tab.wait_until(arrived, |s| s.over || s.moved_since(from_ms)).await;
+    let there = tab
+        .wait_until(arrived, |s| s.over || (s.loaded && moved(s)))
+        .await;
     if !there {
         tab.mark(|o| o.consent.error = "the second page did not arrive in its time".into());
     }

@@ -19,9 +19,24 @@
     var bar = document.getElementById("hedgegate");
     if (bar) bar.remove();
     if (state === "granted") release();
+    again();
   }
+  // A decision can be taken back at any time: in the page's own flow, so that it covers nothing.
+  function again() {
+    if (document.querySelector(".hg-again")) return;
+    var back = document.createElement("button");
+    back.className = "hg-again";
+    back.textContent = "Your choice about extras";
+    back.style.cssText = "display:block;margin:24px 0 8px;padding:6px 12px";
+    back.addEventListener("click", ask);
+    document.body.appendChild(back);
+  }
+  if (me.state !== "untouched") again();
   if (me.state === "granted") return release();
   if (me.state === "refused") return;
+  ask();
+  function ask() {
+  if (document.getElementById("hedgegate")) return;
   var bar = document.createElement("div");
   bar.id = "hedgegate";
   bar.setAttribute("role", "region");
@@ -37,4 +52,5 @@
   bar.querySelector(".hg-no").addEventListener("click", function () {
     decide("refused");
   });
+  }
 })();

@@ -183,6 +183,7 @@ fn the_grid_tells_silence_from_what_may_be_and_what_may_not() {
         region: "opt-in".into(),
         region_id: "opt-in".into(),
         not_made: vec![],
+        first_layer: None,
         up: vec![],
         managed: true,
     });
