@@ -47,6 +47,7 @@ pub async fn one_check(
         pictures: false,
         stamp: "bench",
         asked: Asked::ByPerson,
+        delay_ms: 0,
     };
     let evidence = check::run(&pool, &http, &order).await?;
     pool.close().await;

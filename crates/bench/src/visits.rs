@@ -65,6 +65,7 @@ async fn checks(urls: &[Url], supplier: &Supplier, at_once: usize) -> Result<f64
         pictures: true,
         stamp: "bench",
         asked: Asked::ByPerson,
+        delay_ms: 0,
     });
     let orders: Vec<CheckOrder> = orders.collect();
     let checks = orders.iter().map(|o| check::run(&pool, &http, o));

@@ -32,6 +32,9 @@ pub enum Viewport {
 }
 
 impl Viewport {
+    /// Both.
+    pub const ALL: [Viewport; 2] = [Viewport::Desktop, Viewport::Phone];
+
     /// The word of the public contract.
     pub fn word(self) -> &'static str {
         match self {
@@ -162,6 +165,8 @@ pub struct Observation {
     pub metrics: Metrics,
     /// What was seen of the consent manager.
     pub consent: ConsentSeen,
+    /// Who is there, where the profile says how the widget tells it and it told.
+    pub presence: Option<Presence>,
     /// How the visit ended.
     pub ended: Ended,
     /// How far each look went.
@@ -327,6 +332,29 @@ pub struct Metrics {
     pub load_ms: Option<f64>,
     /// Document parsed, ms.
     pub dcl_ms: Option<f64>,
+}
+
+/// Who is there, as a widget tells it.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(rename_all = "lowercase")]
+pub enum Presence {
+    /// Somebody.
+    Online,
+    /// Nobody just now.
+    Away,
+    /// It is closed.
+    Closed,
+}
+
+impl Presence {
+    /// In words.
+    pub fn word(self) -> &'static str {
+        match self {
+            Presence::Online => "online",
+            Presence::Away => "away",
+            Presence::Closed => "closed",
+        }
+    }
 }
 
 /// What was seen of a consent manager.

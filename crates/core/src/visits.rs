@@ -47,7 +47,14 @@ pub struct CheckOrder<'a> {
     pub stamp: &'a str,
     /// How this page came to be looked at.
     pub asked: Asked,
+    /// How long after the load the launcher comes, as designed.
+    pub delay_ms: u64,
 }
+
+/// A designed delay is waited for up to this.
+pub const MOST_DELAY_MS: u64 = 25_000;
+/// What comes later than designed is waited for this much longer.
+const LATE_MS: u64 = 3_500;
 
 /// How a page came to be looked at.
 #[derive(Debug, Clone, Copy, Default, PartialEq, Eq)]
@@ -72,6 +79,8 @@ pub struct VisitPlan<'a> {
     pub consent: Option<&'a ConsentManager>,
     /// Take pictures.
     pub pictures: bool,
+    /// How long after the load the launcher comes, as designed.
+    pub delay_ms: u64,
     /// The page must arrive within this.
     pub page_ms: u64,
     /// The whole visit ends by then. Less than the page and the widget may need only where an earlier
@@ -131,8 +140,12 @@ impl VisitPlan<'_> {
         }
         let delay = inspector.delays(&page.html).into_iter().max().unwrap_or(0);
         let allowed = self.supplier.alive.start_within_ms.clamp(1_000, 20_000);
+        let designed = match self.delay_ms {
+            0 => 0,
+            ms => ms.min(MOST_DELAY_MS) + LATE_MS,
+        };
         Waits {
-            start_ms: allowed + delay.min(20_000) + 500,
+            start_ms: (allowed + delay.min(20_000) + 500).max(designed),
             nudge_ms: NUDGE_MS,
             stay_ms: STAY_MS,
         }
@@ -241,6 +254,7 @@ fn side_by_side<'a>(
         supplier: order.supplier,
         consent: order.consent,
         pictures: order.pictures,
+        delay_ms: order.delay_ms,
         page_ms: PAGE_MS,
         total_ms,
     };
@@ -322,6 +336,7 @@ mod tests {
                 pictures: false,
                 stamp: "7",
                 asked: Asked::ByPerson,
+                delay_ms: 0,
             }
         }
 

@@ -346,6 +346,43 @@ fn documents_are_parsed_as_html5lib_does() {
     }
 }
 
+/// Python 3.11's `zoneinfo` over the IANA database, 1,200 instants around changes of the clocks in ten zones:
+/// `reference/hours/make.py`.
+#[test]
+fn hours_are_as_zoneinfo_and_a_walk_over_the_days_tell_them() {
+    use newtfern_core::expectation::{Closed, Hours, staffed, zone};
+    let text = include_str!("reference/hours/cases.tsv");
+    let days = ["mon", "tue", "wed", "thu", "fri", "sat", "sun"];
+    let mut counted = 0;
+    for line in text.lines() {
+        let fields: Vec<&str> = line.split('\t').collect();
+        let [place, shifts, closed, at, wanted] = fields[..] else {
+            panic!("{line}");
+        };
+        let hours: Vec<Hours> = shifts
+            .split(';')
+            .map(|shift| {
+                let (of, span) = shift.split_once(' ').unwrap();
+                let (from, to) = span.split_once('-').unwrap();
+                let of: Vec<&str> = of
+                    .split(',')
+                    .map(|d| days[d.parse::<usize>().unwrap()])
+                    .collect();
+                let text = format!("days = {of:?}\nfrom = '{from}'\nto = '{to}'");
+                toml::from_str(&text).unwrap()
+            })
+            .collect();
+        let closed: Vec<Closed> = closed
+            .split_whitespace()
+            .map(|on| toml::from_str(&format!("on = '{on}'")).unwrap())
+            .collect();
+        let told = staffed(&hours, &closed, &zone(place).unwrap(), at.parse().unwrap());
+        assert_eq!(told.to_string(), wanted, "{line}");
+        counted += 1;
+    }
+    assert_eq!(counted, 1_200);
+}
+
 /// Protego 0.7.0 of PyPI and robots-parser 3.0.1 of npm over 150 invented files: `reference/robots/`. Where
 /// the two agree, so do we; where they do not, we agree with one of them.
 #[test]

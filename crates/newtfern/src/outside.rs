@@ -77,6 +77,7 @@ impl Outside for Probe {
             pictures: false,
             stamp: "propose",
             asked: Asked::Found,
+            delay_ms: 0,
         };
         let seen = check::run(&way.pool, &way.http, &order).await;
         let seen = seen.map_err(|e| format!("no visit could be made from here: {e}"))?;

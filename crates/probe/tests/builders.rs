@@ -75,6 +75,7 @@ impl World {
             pictures: false,
             stamp: "once",
             asked: Asked::ByPerson,
+            delay_ms: 0,
         };
         let evidence = run(&self.pool, &self.http, &order).await.unwrap();
         let mut asides = evidence.asides;

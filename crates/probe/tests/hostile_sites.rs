@@ -181,6 +181,7 @@ async fn see(browser: &Browser, port: u16, name: &str) -> Result<Observation, St
     let url = Url::parse(&format!("http://{name}.localhost:{port}/site/{name}")).unwrap();
     let plan = VisitPlan {
         pictures: true,
+        delay_ms: 0,
         ..single::plan(&url, &supplier, 6_000, TOTAL_MS)
     };
     let began = Instant::now();

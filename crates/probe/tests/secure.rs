@@ -216,6 +216,7 @@ async fn a_loader_that_is_blocked_in_the_browser_is_told_as_such() {
         supplier: &supplier,
         consent: None,
         pictures: false,
+        delay_ms: 0,
         page_ms: PAGE_MS,
         total_ms: CHECK_MS,
     };

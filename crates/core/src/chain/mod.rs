@@ -7,7 +7,7 @@
 pub mod allowed;
 pub mod answer;
 pub mod delivered;
-mod evidence;
+pub(crate) mod evidence;
 pub mod facts;
 pub mod fetched;
 pub mod placed;

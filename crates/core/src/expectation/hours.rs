@@ -109,6 +109,30 @@ pub struct CalendarDay {
     day: u8,
 }
 
+impl CalendarDay {
+    /// Of a date.
+    pub(super) fn of(date: jiff::civil::Date) -> CalendarDay {
+        CalendarDay {
+            // Dates of the proleptic calendar before year 1 are nobody's holidays.
+            year: u16::try_from(date.year()).unwrap_or_default(),
+            month: date.month().unsigned_abs(),
+            day: date.day().unsigned_abs(),
+        }
+    }
+}
+
+impl std::fmt::Display for Hours {
+    fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
+        let days: Vec<String> = self
+            .days
+            .iter()
+            .map(|d| format!("{d:?}").to_lowercase())
+            .collect();
+        let (from, to) = (String::from(self.from), String::from(self.to));
+        write!(f, "{} {from} to {to}", days.join(", "))
+    }
+}
+
 impl TryFrom<String> for CalendarDay {
     type Error = String;
 

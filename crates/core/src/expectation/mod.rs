@@ -4,11 +4,13 @@
 mod design;
 mod hours;
 mod of_site;
+mod staffing;
 mod texts;
 
 pub use design::WidgetDesign;
 pub use hours::{Closed, Day, Hours, OutsideHours, TimeOfDay};
 pub use of_site::beyond_fields;
+pub use staffing::{staffed, zone};
 pub use texts::TextSet;
 
 use crate::address;

@@ -3,6 +3,7 @@
 
 mod cell;
 mod consent;
+mod intended;
 mod outcome;
 mod uncompared;
 
@@ -17,6 +18,7 @@ use crate::observation::{ConsentAct, Observation};
 use crate::pages::{PageCopy, PageKind, PageRules};
 use crate::profile::{ConsentManager, Supplier};
 use crate::profiles::{Profiles, ProfilesError};
+use jiff::Timestamp;
 use serde::{Deserialize, Serialize};
 
 /// One widget that is looked for.
@@ -108,6 +110,8 @@ pub struct SiteCase<'a> {
     pub regions: &'a [Region],
     /// Consent states that were asked for.
     pub states: &'a [ConsentAct],
+    /// The instant that hours are judged by.
+    pub at: Timestamp,
     /// Its pages, the one given first.
     pub pages: &'a [SitePage],
     /// What the time or the network kept from being looked at.

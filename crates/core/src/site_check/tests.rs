@@ -67,6 +67,7 @@ fn judged_by(expectation: &str, pages: &[SitePage]) -> SiteDiagnosis {
     judge(&SiteCase {
         regions: &[Region::from_toml(lax).unwrap()],
         states: &[],
+        at: "2026-11-26T10:00:00Z".parse().unwrap(),
         expectation: &expectation,
         subjects: &subjects,
         rivals: &profiles.suppliers[1..],

@@ -5,6 +5,13 @@ use crate::expectation::{Expectation, Form, Start, Widget, WidgetDesign};
 
 /// One entry for each part that is given.
 pub(super) fn of(expectation: &Expectation) -> Vec<NotLookedAt> {
+    let timed = |w: &Widget| !w.hours.is_empty() || !w.closed.is_empty();
+    let no_zone = expectation.time_zone.is_empty();
+    let hours = expectation.widgets.iter().filter(|w| timed(w) && no_zone);
+    let hours = hours.map(|w| NotLookedAt {
+        what: format!("the hours of {}", w.supplier),
+        why: "the expectation gives no time_zone, so nobody knows when they are".into(),
+    });
     let widgets = expectation.widgets.iter().enumerate();
     let given = widgets.flat_map(|(i, w)| parts(w).map(move |part| (i, part)));
     given
@@ -12,16 +19,14 @@ pub(super) fn of(expectation: &Expectation) -> Vec<NotLookedAt> {
             what: format!("{part} of widget {}", i + 1),
             why: "a check does not compare this yet".into(),
         })
+        .chain(hours)
         .collect()
 }
 
 fn parts(w: &Widget) -> impl Iterator<Item = &'static str> {
     [
-        (w.viewports.len() < 2, "the viewports"),
-        (w.delay_s > 0.0, "the delay"),
         (w.start != Start::Closed, "how it starts"),
         (w.form != Form::Launcher, "the form"),
-        (!w.hours.is_empty() || !w.closed.is_empty(), "the hours"),
         (!w.channels.is_empty(), "the channels"),
         (w.design != WidgetDesign::default(), "the design"),
         (!w.texts.is_empty(), "the texts"),

@@ -54,6 +54,9 @@ pub struct Args {
     /// Pages of the site at most, the address first
     #[arg(long, default_value_t = 1, requires = "site", value_parser = clap::value_parser!(u16).range(1..=5_000))]
     pages: u16,
+    /// The instant by which hours are judged (RFC 3339); now, if it is not given
+    #[arg(long, requires = "site")]
+    at: Option<jiff::Timestamp>,
     /// Consent states to visit the address in, with --site: untouched, refused, granted, withdrawn, gpc
     #[arg(long, requires = "site", value_delimiter = ',', value_parser = consent_state)]
     states: Vec<ConsentAct>,
@@ -128,6 +131,7 @@ pub async fn run(mut args: Args) -> Result<ExitCode> {
                 profiles: args.profiles,
                 pages: args.pages.into(),
                 states: args.states,
+                at: args.at,
                 limit: args.limit,
                 contact: args.contact,
                 ca: args.ca,
@@ -196,6 +200,7 @@ async fn check(args: Args) -> Result<Diagnosis> {
         pictures: false,
         stamp: &stamp,
         asked: Asked::ByPerson,
+        delay_ms: 0,
     };
     let evidence = visit(&pool, &http, &order).await?;
     pool.close().await;

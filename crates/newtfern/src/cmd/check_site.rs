@@ -25,6 +25,8 @@ pub struct SiteArgs {
     pub pages: usize,
     /// Not given: as the expectation needs.
     pub states: Vec<ConsentAct>,
+    /// Not given: now.
+    pub at: Option<jiff::Timestamp>,
     pub limit: u64,
     pub contact: String,
     pub ca: Option<PathBuf>,
@@ -109,6 +111,7 @@ pub async fn check(args: &SiteArgs) -> Result<SiteDiagnosis> {
         consent,
         regions: &profiles.regions,
         states: &states,
+        at: args.at.unwrap_or_else(jiff::Timestamp::now),
         pages: &looked.pages,
         gaps: &looked.gaps,
     });

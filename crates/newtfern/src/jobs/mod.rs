@@ -89,6 +89,7 @@ async fn check_site(tools: &Tools, job: &Job, s: &Subject) -> Result<()> {
         pictures: true,
         stamp: &stamp,
         asked: Asked::ByPerson,
+        delay_ms: 0,
     };
     let mut evidence = check::run(&tools.pool, &tools.http, &order).await?;
     if s.consent.is_some() && s.expects() == Expect::Present {

@@ -73,6 +73,7 @@ pub async fn look_at(
             consent: subject.consent.as_ref(),
             regions: std::slice::from_ref(&subject.region),
             states: &[],
+            at,
             pages: &looked.pages,
             gaps: &looked.gaps,
         })

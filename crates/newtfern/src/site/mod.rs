@@ -114,6 +114,14 @@ async fn visits(
     };
     let mut out = Vec::new();
     for (subject, supplier) in wanted.into_iter().enumerate() {
+        let widget = order.expectation.widgets.get(subject);
+        // A page that we found is visited once: where the widget shows.
+        let one = widget.and_then(|w| w.viewports.first()).copied();
+        let one = [one.unwrap_or(Viewport::Desktop)];
+        let viewports = match asked {
+            Asked::ByPerson => viewports,
+            Asked::Found => &one,
+        };
         let check = CheckOrder {
             url,
             supplier,
@@ -122,6 +130,7 @@ async fn visits(
             pictures: false,
             stamp: order.stamp,
             asked,
+            delay_ms: widget.map_or(0, |w| (w.delay_s * 1000.0) as u64),
         };
         let mut evidence = check::run(ways.pool, ways.http, &check).await?;
         if asked == Asked::ByPerson && !none_wanted {

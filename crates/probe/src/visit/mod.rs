@@ -138,6 +138,7 @@ async fn run(tab: &Tab, plan: &VisitPlan<'_>, pictures: &mut Pictures) -> Result
         consent::note(tab, plan.consent).await?;
     }
     let up = stage(tab, "launcher", settle(tab, plan, waits, pictures)).await?;
+    tab.ask_presence(plan.supplier).await?;
     if up && plan.supplier.open.panel.trim().is_empty() {
         tab.close_looks_of_operation();
     } else if up {

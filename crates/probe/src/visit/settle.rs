@@ -4,7 +4,7 @@
 use super::collector::text;
 use super::tab::Tab;
 use crate::ProbeError;
-use newtfern_core::observation::{Launcher, LeftOut, Look, Stored, Violation};
+use newtfern_core::observation::{Launcher, LeftOut, Look, Presence, Stored, Violation};
 use newtfern_core::profile::Supplier;
 use serde_json::{Value, json};
 use std::time::{Duration, Instant};
@@ -67,6 +67,30 @@ impl Tab {
             }
             Err(other) => Err(other),
         }
+    }
+
+    /// Asks the widget who is there, where the profile says how. What throws says nothing.
+    ///
+    /// # Errors
+    /// Where the page does not answer.
+    pub async fn ask_presence(&self, supplier: &Supplier) -> Result<(), ProbeError> {
+        let states = &supplier.alive.states;
+        let asked = [
+            (Presence::Online, &states.online),
+            (Presence::Away, &states.away),
+            (Presence::Closed, &states.closed),
+        ];
+        for (presence, script) in asked.into_iter().filter(|(_, s)| !s.trim().is_empty()) {
+            match self.ask_page(&format!("!!({script})")).await {
+                Ok(Value::Bool(true)) => {
+                    self.mark(|o| o.presence = Some(presence));
+                    return Ok(());
+                }
+                Ok(_) | Err(ProbeError::Command { .. }) => {}
+                Err(other) => return Err(other),
+            }
+        }
+        Ok(())
     }
 
     /// Reads the launcher until it stands still: widgets slide and fade in.

@@ -54,6 +54,7 @@ impl Checker {
             pictures: false,
             stamp: "once",
             asked: Asked::ByPerson,
+            delay_ms: 0,
         };
         let evidence = run(&self.pool, &self.http, &order).await.unwrap();
         let visits = evidence.visits;

@@ -31,6 +31,7 @@ pub fn plan<'a>(
         page_ms,
         total_ms,
         pictures: false,
+        delay_ms: 0,
     }
 }
 
