@@ -70,7 +70,12 @@ fn expected(fault: Option<Fault>) -> Option<&'static str> {
         Fault::Covered => "shown.covered",
         Fault::Phone => "shown.phone",
         Fault::NoOpen => "usable.no-open",
-        Fault::Heavy | Fault::OffBrand | Fault::Early | Fault::Ruled => return None,
+        Fault::Heavy
+        | Fault::OffBrand
+        | Fault::Early
+        | Fault::Ruled
+        | Fault::Closed
+        | Fault::Away => return None,
     })
 }
 

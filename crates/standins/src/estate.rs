@@ -31,6 +31,10 @@ pub enum Fault {
     OffBrand,
     /// Not a broken chain at home: the supplier's own rule keeps the widget off some pages.
     Ruled,
+    /// The supplier says that it is closed at this hour.
+    Closed,
+    /// Nobody is at the desk.
+    Away,
     /// The banner is there and does not hold the widget back.
     Early,
 }
@@ -307,6 +311,8 @@ pub fn fault_of_key(key: &str) -> Option<Fault> {
         "heavy" => F::Heavy,
         "off" => F::OffBrand,
         "ruled" => F::Ruled,
+        "closed" => F::Closed,
+        "away" => F::Away,
         _ => return None,
     })
 }
@@ -331,6 +337,7 @@ pub fn settings_of_key(key: &str) -> Option<Value> {
         "prompt_delay_s": 5,
         "notice_text": "Before you write, please read how we treat your data.",
         "notice_link": "/privacy",
+        "presence": if fault == Some(F::Away) { "away" } else { "online" },
         "pages_off": if fault == Some(F::Ruled) { vec!["/terms"] } else { vec![] },
         "hide_on_phone": fault == Some(F::Phone),
     }))

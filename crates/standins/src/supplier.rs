@@ -127,6 +127,9 @@ async fn settings(State(desk): State<Console>, Query(q): Query<Key>) -> Response
             let why = "kept off this page by your page rules";
             (StatusCode::FORBIDDEN, open, why).into_response()
         }
+        Some(_) if estate::fault_of_key(&desk.behaves(&q.key)) == Some(Fault::Closed) => {
+            (StatusCode::FORBIDDEN, open, "closed at this hour").into_response()
+        }
         Some(settings) => (open, Json(settings)).into_response(),
         None => (StatusCode::NOT_FOUND, open, "unknown key").into_response(),
     }

@@ -32,6 +32,7 @@
       document.cookie =
         "brindle_visitor=" + Math.random().toString(36).slice(2) + "; path=/; max-age=2592000";
     var live = new WebSocket("__LIVE__/s?key=" + encodeURIComponent(key));
+    me.presence = s.presence;
     live.onopen = function () {
       me.up = true;
       if (!(phone && s.hide_on_phone)) show(s, phone);

@@ -1,0 +1,235 @@
+//! A site for each visitor that its expectation names: consent states, hours, viewports, by the command line.
+#![allow(clippy::unwrap_used)]
+
+use axum::Router;
+use axum::extract::Request;
+use axum::response::Html;
+use newtfern_core::profile::Supplier;
+use newtfern_standins::Standins;
+use serde_json::Value;
+use std::path::Path;
+
+struct Outside {
+    standins: Standins,
+    /// Pages without a banner: the path is the end of the key.
+    port: u16,
+    folder: tempfile::TempDir,
+}
+
+async fn outside() -> Outside {
+    let standins = Standins::start(0, None).await.unwrap();
+    let folder = tempfile::tempdir().unwrap();
+    let profiles = folder.path().join("profiles");
+    std::fs::create_dir(&profiles).unwrap();
+    let text = newtfern_standins::supplier_profile(standins.port);
+    std::fs::write(profiles.join("brindle.toml"), &text).unwrap();
+    let consent = newtfern_standins::consent_profile();
+    std::fs::write(profiles.join("hedgegate.toml"), consent).unwrap();
+    let regions = Path::new(env!("CARGO_MANIFEST_DIR")).join("../../profiles/regions");
+    for region in ["opt-in.toml", "none.toml"] {
+        std::fs::copy(regions.join(region), profiles.join(region)).unwrap();
+    }
+    let supplier = Supplier::from_toml(&text).unwrap();
+    let app = Router::new().fallback(move |request: Request| {
+        let key = format!("gustkites-live{}", request.uri().path().trim_start_matches('/'));
+        let code = supplier.snippet_for(&key);
+        async move {
+            Html(format!("<!doctype html><html lang=en><meta name=viewport content='width=device-width'><title>Gust</title><body><h1>Gust</h1>{code}</body></html>"))
+        }
+    });
+    let listener = tokio::net::TcpListener::bind("127.0.0.1:0").await.unwrap();
+    let port = listener.local_addr().unwrap().port();
+    tokio::spawn(async move { axum::serve(listener, app).await.unwrap() });
+    Outside {
+        standins,
+        port,
+        folder,
+    }
+}
+
+impl Outside {
+    async fn check(&self, address: &str, key: &str, more: &str, args: &[&str]) -> (i32, Value) {
+        let consent = if more.contains("consent") {
+            ""
+        } else {
+            "country = 'CA'\n"
+        };
+        let (site, widget) = more.split_once("---").unwrap_or(("", more));
+        let text = format!(
+            "address = '{address}'\n{consent}time_zone = 'Europe/London'\n{site}[[widget]]\nsupplier = 'brindle'\nkey = '{key}'\n{widget}"
+        );
+        let file = self.folder.path().join("site.toml");
+        std::fs::write(&file, text).unwrap();
+        let output = tokio::process::Command::new(env!("CARGO_BIN_EXE_newtfern"))
+            .args(["check", "--json", "--allow-private", "--site"])
+            .arg(&file)
+            .arg("--profiles")
+            .arg(self.folder.path().join("profiles"))
+            .args(args)
+            .output()
+            .await
+            .unwrap();
+        let told = String::from_utf8(output.stdout).unwrap();
+        let told = serde_json::from_str(&told).unwrap_or_else(|e| panic!("{e}: {told}"));
+        (output.status.code().unwrap(), told)
+    }
+
+    /// One of our own pages, whose path is the end of the key.
+    async fn own(&self, tail: &str, widget: &str, at: &str) -> (i32, Value) {
+        let address = format!("http://gust.localhost:{}/{tail}", self.port);
+        let key = format!("gustkites-live{tail}");
+        self.check(&address, &key, widget, &["--at", at]).await
+    }
+}
+
+fn codes(told: &Value) -> Vec<&str> {
+    let findings = told["findings"].as_array().unwrap();
+    findings
+        .iter()
+        .map(|f| f["code"].as_str().unwrap())
+        .collect()
+}
+
+fn cell<'a>(told: &'a Value, state: &str, signal: &str) -> &'a Value {
+    let cells = told["consent"]["cells"].as_array().unwrap();
+    let is = |c: &&Value| c["state"] == state && c["signal"] == signal;
+    cells
+        .iter()
+        .find(is)
+        .unwrap_or_else(|| panic!("no cell {state} {signal}: {told:#}"))
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn each_consent_state_is_visited_and_told() {
+    let outside = outside().await;
+    let states = ["--states", "untouched,refused,granted,withdrawn,gpc"];
+    let site = "country = 'GB'\nconsent = 'hedgegate'\n---";
+    let at = |host: &str| format!("http://{host}.localhost:{}/", outside.standins.port);
+
+    let good = outside
+        .check(&at("wendlemill"), "wendlemill-live", site, &states)
+        .await;
+    let (code, told) = good;
+    assert_eq!(
+        (code, told["outcome"].as_str()),
+        (0, Some("as_intended")),
+        "{told:#}"
+    );
+    assert_eq!(codes(&told), ["allowed.consent-waits"]);
+    assert_eq!(told["consent"]["region"], "opt-in");
+    assert_eq!(told["consent"]["cells"].as_array().unwrap().len(), 20);
+    for state in ["untouched", "refused", "withdrawn", "gpc"] {
+        let requests = cell(&told, state, "requests");
+        assert_eq!(requests["count"], 0, "{state}");
+        assert_eq!(
+            (&requests["first_ms"], &requests["allowed"]),
+            (&Value::Null, &Value::Bool(false))
+        );
+    }
+    let granted = cell(&told, "granted", "requests");
+    assert!(granted["count"].as_u64() > Some(2) && granted["first_ms"].as_f64() > Some(0.0));
+    assert_eq!(told["not_looked_at"], serde_json::json!([]), "{told:#}");
+
+    let early = outside
+        .check(&at("hire.reedwater"), "reedwater-live", site, &states)
+        .await;
+    let (code, told) = early;
+    assert_eq!(
+        (code, told["outcome"].as_str()),
+        (0, Some("working")),
+        "{told:#}"
+    );
+    for code in [
+        "consent.request-early",
+        "consent.cookie-early",
+        "consent.storage-early",
+        "consent.after-refusal",
+        "consent.lingers",
+    ] {
+        assert!(codes(&told).contains(&code), "{code}: {told:#}");
+    }
+    // What comes whatever the browser asks for is early, and told as that alone.
+    assert!(!codes(&told).contains(&"consent.gpc-ignored"));
+    assert!(cell(&told, "gpc", "requests")["count"].as_u64() > Some(0));
+    assert!(cell(&told, "withdrawn", "requests")["count"].as_u64() > Some(0));
+
+    // Without a banner to ask, a decision is not looked at; a word that is no state is refused.
+    let (_, told) = outside
+        .check(
+            &at("northmere"),
+            "northmere-live",
+            "",
+            &["--states", "refused"],
+        )
+        .await;
+    assert_eq!(
+        told["not_looked_at"][0]["what"], "consent state refused",
+        "{told:#}"
+    );
+    let maybe = ["--states", "maybe"];
+    let (code, told) = outside
+        .check(&at("northmere"), "northmere-live", "", &maybe)
+        .await;
+    assert_eq!(code, 2);
+    assert!(
+        told["error"].as_str().unwrap().contains("maybe"),
+        "{told:#}"
+    );
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn hours_and_viewports_decide_what_is_meant() {
+    let outside = outside().await;
+    let hours = "[[widget.hours]]\ndays = ['thu']\nfrom = '09:00'\nto = '17:30'\n";
+    let hide = format!("outside_hours = 'hide'\n{hours}");
+    // Thursday 10:00 and 20:00 in London, in winter.
+    let (day, night) = ("2026-11-26T10:00:00Z", "2026-11-26T20:00:00Z");
+
+    let (code, told) = outside.own("-closed", &hide, night).await;
+    assert_eq!(
+        (code, told["outcome"].as_str()),
+        (0, Some("as_intended")),
+        "{told:#}"
+    );
+    let (code, told) = outside.own("-closed", &hide, day).await;
+    assert_eq!(
+        (code, told["root"].as_str()),
+        (1, Some("allowed.hours")),
+        "{told:#}"
+    );
+    let evidence = told["findings"][0]["evidence"].to_string();
+    assert!(
+        evidence.contains("thu 09:00 to 17:30") && evidence.contains("closed at this hour"),
+        "{evidence}"
+    );
+    let (code, told) = outside.own("-closed", hours, night).await;
+    assert_eq!(
+        (code, told["root"].as_str()),
+        (1, Some("allowed.hours")),
+        "{told:#}"
+    );
+
+    let (code, told) = outside.own("-away", hours, day).await;
+    assert_eq!(code, 0, "{told:#}");
+    assert!(codes(&told).contains(&"hours.staffed-but-away"), "{told:#}");
+    let (_, told) = outside.own("", &hide, night).await;
+    assert!(
+        codes(&told).contains(&"hours.open-out-of-hours"),
+        "{told:#}"
+    );
+
+    // Hidden on phones, as the expectation says; and there although it should not be.
+    let desktop = "viewports = ['desktop']\n";
+    let (code, told) = outside.own("-desk", desktop, day).await;
+    assert_eq!(
+        (code, told["outcome"].as_str()),
+        (0, Some("working")),
+        "{told:#}"
+    );
+    let (code, told) = outside.own("", desktop, day).await;
+    assert_eq!(
+        (code, told["root"].as_str()),
+        (1, Some("placed.unexpected")),
+        "{told:#}"
+    );
+}
