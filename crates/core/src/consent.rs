@@ -373,6 +373,23 @@ fn told(state: ConsentAct) -> &'static str {
     }
 }
 
+fn remedy(code: Code) -> &'static str {
+    match code {
+        Code::ConsentAfterRefusal => {
+            "Let the refusal reach the snippet: assign it to a category in the consent manager that a refusal switches off."
+        }
+        Code::ConsentLingers => {
+            "Let the consent manager stop the widget when consent is taken back: hold its snippet back again on the next page, and delete what it stored."
+        }
+        Code::ConsentGpcIgnored => {
+            "Let the consent manager take Global Privacy Control (the header Sec-GPC) as a refusal."
+        }
+        _ => {
+            "Hold the snippet back until consent: assign it to a category in the consent manager, or place its consent-gated form."
+        }
+    }
+}
+
 /// What of the grid the rules do not allow.
 pub fn judge(grid: &Grid) -> Vec<Finding> {
     let mut out: Vec<Finding> = Vec::new();
@@ -400,7 +417,7 @@ pub fn judge(grid: &Grid) -> Vec<Finding> {
                 code,
                 Severity::Fault,
                 format!("{}: {what} {}.", grid.region, told(cell.state)),
-                "Hold the snippet back until consent: assign it to a category in the consent manager, or place its consent-gated form.",
+                remedy(code),
             )
             .with_all(wrong.map(line)),
         );

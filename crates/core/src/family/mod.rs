@@ -241,18 +241,24 @@ pub enum Detail {
 
 /// The standing that findings give: the worst of them decides; faults fail.
 pub fn by_findings(findings: &[Finding], good: &str) -> (Standing, String) {
-    let worst = findings.iter().max_by_key(|f| f.severity);
-    match worst {
+    match first_worst(findings) {
         Some(f) if f.severity >= Severity::Fault => (Standing::Failing, f.summary.clone()),
         Some(f) => (Standing::Passing, f.summary.clone()),
         None => (Standing::Passing, good.to_string()),
     }
 }
 
+/// The worst finding; of several alike the first.
+fn first_worst(findings: &[Finding]) -> Option<&Finding> {
+    // Of equals the last is the greatest to `max_by_key`.
+    findings.iter().rev().max_by_key(|f| f.severity)
+}
+
 /// What to do about the worst finding.
 pub fn first_remedy(findings: &[Finding]) -> String {
-    let worst = findings.iter().rev().max_by_key(|f| f.severity);
-    worst.map(|f| f.remedy.clone()).unwrap_or_default()
+    first_worst(findings)
+        .map(|f| f.remedy.clone())
+        .unwrap_or_default()
 }
 
 /// A site's state is the worst of its families.

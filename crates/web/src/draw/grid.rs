@@ -1,5 +1,6 @@
-//! The consent grid: states down, signals across. A hollow dot is silence, a square a signal that may
-//! be, a triangle one that may not.
+//! The consent grid: signals down, states across, each state in a column of its own, so that the grids of
+//! many sites stand on one scale. A hollow dot is silence, a square a signal that may be, a triangle one that
+//! may not.
 
 use super::drawn;
 use askama::Template;
@@ -39,16 +40,16 @@ struct Picture {
     rows: Vec<Row>,
 }
 
-const STATES: [ConsentAct; 5] = [
-    ConsentAct::Untouched,
-    ConsentAct::Refused,
-    ConsentAct::Granted,
-    ConsentAct::Withdrawn,
-    ConsentAct::Gpc,
-];
-
 fn x_of(i: usize) -> i32 {
-    98 + 54 * i as i32
+    88 + 58 * i as i32
+}
+
+/// States as the head of a column names them.
+fn short(state: ConsentAct) -> &'static str {
+    match state {
+        ConsentAct::Gpc => "GPC",
+        other => other.word(),
+    }
 }
 
 fn shape(cell: Option<&Cell>) -> Shape {
@@ -63,7 +64,10 @@ fn shape(cell: Option<&Cell>) -> Shape {
 /// Draws a grid.
 pub fn svg(grid: &Grid) -> String {
     let visited = |s: &ConsentAct| grid.cells.iter().any(|c| c.state == *s);
-    let states: Vec<ConsentAct> = STATES.into_iter().filter(visited).collect();
+    let states = || {
+        let all = ConsentAct::ALL.into_iter().enumerate();
+        all.filter(|(_, s)| visited(s))
+    };
     let said = |c: &Cell| {
         let wrong = if c.wrong() > 0 { ", not allowed" } else { "" };
         format!(
@@ -74,34 +78,33 @@ pub fn svg(grid: &Grid) -> String {
         )
     };
     let words: Vec<String> = grid.cells.iter().map(said).collect();
-    let signals = || Signal::ALL.into_iter().enumerate();
-    let row = |(i, state): (usize, &ConsentAct)| {
+    let row = |(i, signal): (usize, Signal)| {
         let y = 25 + 17 * i as i32;
-        let cell = |signal| {
+        let cell = |state| {
             let mut cells = grid.cells.iter();
-            cells.find(|c| c.state == *state && c.signal == signal)
+            cells.find(|c| c.state == state && c.signal == signal)
         };
         Row {
             y,
             text_y: y + 4,
-            word: state.word(),
-            cells: signals()
-                .map(|(i, signal)| Drawn {
+            word: signal.words(),
+            cells: states()
+                .map(|(i, state)| Drawn {
                     x: x_of(i),
-                    shape: shape(cell(signal)),
+                    shape: shape(cell(state)),
                 })
                 .collect(),
         }
     };
     drawn(&Picture {
         words: words.join("; "),
-        height: 16 + 17 * states.len(),
-        heads: signals()
+        height: 16 + 17 * Signal::ALL.len(),
+        heads: states()
             .map(|(i, s)| Head {
                 x: x_of(i),
-                word: s.words(),
+                word: short(s),
             })
             .collect(),
-        rows: states.iter().enumerate().map(row).collect(),
+        rows: Signal::ALL.into_iter().enumerate().map(row).collect(),
     })
 }
