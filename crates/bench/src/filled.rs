@@ -48,6 +48,8 @@ pub async fn one_check(
         stamp: "bench",
         asked: Asked::ByPerson,
         delay_ms: 0,
+        locale: "",
+        prompt_ms: None,
     };
     let evidence = check::run(&pool, &http, &order).await?;
     pool.close().await;

@@ -165,6 +165,10 @@ pub struct Observation {
     pub metrics: Metrics,
     /// What was seen of the consent manager.
     pub consent: ConsentSeen,
+    /// Texts that were found where the profile says.
+    pub texts: Vec<TextSeen>,
+    /// The prompt was watched for until then, ms after the navigation began; nothing where nobody asked for it.
+    pub prompt_until_ms: Option<f64>,
     /// Who is there, where the profile says how the widget tells it and it told.
     pub presence: Option<Presence>,
     /// How the visit ended.
@@ -332,6 +336,18 @@ pub struct Metrics {
     pub load_ms: Option<f64>,
     /// Document parsed, ms.
     pub dcl_ms: Option<f64>,
+}
+
+/// A text of a widget, as it was seen.
+#[derive(Debug, Clone, Default, PartialEq, Serialize, Deserialize)]
+#[serde(default)]
+pub struct TextSeen {
+    /// As the profile names its place.
+    pub name: String,
+    /// What stands there; of a link where it leads, as it is written.
+    pub text: String,
+    /// ms after the navigation began.
+    pub at_ms: f64,
 }
 
 /// Who is there, as a widget tells it.

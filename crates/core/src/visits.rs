@@ -49,6 +49,10 @@ pub struct CheckOrder<'a> {
     pub asked: Asked,
     /// How long after the load the launcher comes, as designed.
     pub delay_ms: u64,
+    /// The visitor's language (BCP 47); empty for the browser's own.
+    pub locale: &'a str,
+    /// The prompt is watched for this long after the launcher came, before the panel is opened.
+    pub prompt_ms: Option<u64>,
 }
 
 /// A designed delay is waited for up to this.
@@ -81,6 +85,8 @@ pub struct VisitPlan<'a> {
     pub pictures: bool,
     /// How long after the load the launcher comes, as designed.
     pub delay_ms: u64,
+    /// The prompt is watched for this long after the launcher came.
+    pub prompt_ms: Option<u64>,
     /// The page must arrive within this.
     pub page_ms: u64,
     /// The whole visit ends by then. Less than the page and the widget may need only where an earlier
@@ -186,14 +192,28 @@ pub fn further_states<'a>(order: &CheckOrder<'a>, states: &[ConsentAct]) -> Vec<
         .collect()
 }
 
+/// One visit in another language, after those of the chain, with consent given where there is a manager.
+pub fn in_language<'a>(order: &CheckOrder<'a>) -> Vec<VisitPlan<'a>> {
+    let act = match order.consent {
+        Some(_) => ConsentAct::Granted,
+        None => ConsentAct::Untouched,
+    };
+    let one = CheckOrder {
+        viewports: &order.viewports[..order.viewports.len().min(1)],
+        pictures: false,
+        ..*order
+    };
+    side_by_side(&one, act, CHECK_MS - MARGIN_MS)
+}
+
 /// The visits that tell of the chain: those in further consent states stand after them, and tell of consent
 /// alone.
 pub fn of_the_chain(visits: &[Observation]) -> &[Observation] {
+    let locale = visits.first().map(|o| o.condition.locale.as_str());
     let of_chain = |o: &Observation| {
-        matches!(
-            o.condition.consent,
-            ConsentAct::Untouched | ConsentAct::Granted
-        )
+        let state = o.condition.consent;
+        matches!(state, ConsentAct::Untouched | ConsentAct::Granted)
+            && Some(o.condition.locale.as_str()) == locale
     };
     let end = visits.iter().position(|o| !of_chain(o));
     &visits[..end.unwrap_or(visits.len())]
@@ -249,12 +269,14 @@ fn side_by_side<'a>(
         condition: Condition {
             viewport: *viewport,
             consent,
+            locale: order.locale.to_string(),
             ..Condition::default()
         },
         supplier: order.supplier,
         consent: order.consent,
         pictures: order.pictures,
         delay_ms: order.delay_ms,
+        prompt_ms: order.prompt_ms,
         page_ms: PAGE_MS,
         total_ms,
     };
@@ -337,6 +359,8 @@ mod tests {
                 stamp: "7",
                 asked: Asked::ByPerson,
                 delay_ms: 0,
+                locale: "",
+                prompt_ms: None,
             }
         }
 

@@ -78,6 +78,8 @@ impl Outside for Probe {
             stamp: "propose",
             asked: Asked::Found,
             delay_ms: 0,
+            locale: "",
+            prompt_ms: None,
         };
         let seen = check::run(&way.pool, &way.http, &order).await;
         let seen = seen.map_err(|e| format!("no visit could be made from here: {e}"))?;

@@ -233,3 +233,48 @@ async fn hours_and_viewports_decide_what_is_meant() {
         "{told:#}"
     );
 }
+
+#[tokio::test(flavor = "multi_thread")]
+async fn texts_are_compared_in_each_language_of_the_site() {
+    let outside = outside().await;
+    let texts = |greeting: &str| {
+        format!(
+            "[widget.texts.en]\ntitle = 'Gust Kite Workshop'\ngreeting = '{greeting}'\nnotice_link = '/privacy'\nprompt = 'Any questions?'\nprompt_after_s = 5\nsubtitle = 'x'\n[widget.texts.cy]\ngreeting = 'Helo! Dyma Gust Kite Workshop. Sut allwn ni helpu?'\n"
+        )
+    };
+    let english = "Hello! This is Gust Kite Workshop. How can we help?";
+    let at = "2026-11-26T10:00:00Z";
+    let (code, told) = outside.own("", &texts(english), at).await;
+    assert_eq!(code, 0, "{told:#}");
+    let of = |told: &Value, name: &str, language: &str| {
+        let all = told["texts"].as_array().unwrap();
+        let is = |t: &&Value| t["name"] == name && t["language"] == language;
+        let found = all.iter().find(is);
+        found
+            .unwrap_or_else(|| panic!("no {name} in {language}: {told:#}"))
+            .clone()
+    };
+    for (name, language) in [
+        ("title", "en"),
+        ("greeting", "en"),
+        ("prompt", "en"),
+        ("prompt_after_s", "en"),
+        ("greeting", "cy"),
+    ] {
+        assert_eq!(of(&told, name, language)["same"], true, "{told:#}");
+    }
+    // The link is the frame's own: read against the frame it leads elsewhere, and that is told.
+    assert_eq!(codes(&told), ["brand.notice-link"], "{told:#}");
+    assert!(
+        told["not_looked_at"].to_string().contains("subtitle in en"),
+        "{told:#}"
+    );
+
+    let (_, told) = outside.own("", &texts("Good day"), at).await;
+    let greeting = of(&told, "greeting", "en");
+    assert_eq!(
+        (&greeting["same"], greeting["seen"].as_str()),
+        (&Value::Bool(false), Some(english))
+    );
+    assert!(codes(&told).contains(&"brand.text-differs"), "{told:#}");
+}

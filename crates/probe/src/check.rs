@@ -8,7 +8,7 @@ use crate::visit::{self, Pictures};
 use newtfern_core::chain::{Aside, AsideLook};
 use newtfern_core::observation::{ConsentAct, FailureKind, Observation, Unlooked};
 use newtfern_core::visits::{
-    CheckOrder, FetchPlan, Step, VisitPlan, further_states, next, was_had,
+    self, CheckOrder, FetchPlan, Step, VisitPlan, further_states, next, was_had,
 };
 use newtfern_heavy::heavy;
 use std::time::{Duration, Instant};
@@ -74,6 +74,26 @@ pub async fn further(
     }
     let step = Step {
         visits: further_states(order, states),
+        fetches: Vec::new(),
+    };
+    make(pool, http, &step, evidence).await
+}
+
+/// A visit in another language, after those of the chain.
+///
+/// # Errors
+/// Where no browser can be had.
+pub async fn in_language(
+    pool: &Pool,
+    http: &Http,
+    order: &CheckOrder<'_>,
+    evidence: &mut Evidence,
+) -> Result<(), ProbeError> {
+    if !evidence.visits.iter().any(was_had) {
+        return Ok(());
+    }
+    let step = Step {
+        visits: visits::in_language(order),
         fetches: Vec::new(),
     };
     make(pool, http, &step, evidence).await

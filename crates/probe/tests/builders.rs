@@ -76,6 +76,8 @@ impl World {
             stamp: "once",
             asked: Asked::ByPerson,
             delay_ms: 0,
+            locale: "",
+            prompt_ms: None,
         };
         let evidence = run(&self.pool, &self.http, &order).await.unwrap();
         let mut asides = evidence.asides;

@@ -317,6 +317,18 @@ pub fn fault_of_key(key: &str) -> Option<Fault> {
     })
 }
 
+/// The settings of a key with its texts in a visitor's language.
+pub fn settings_in(key: &str, language: &str) -> Option<Value> {
+    let mut settings = settings_of_key(key)?;
+    if language == "cy" {
+        let name = settings["title"].as_str().unwrap_or_default();
+        settings["greeting"] = format!("Helo! Dyma {name}. Sut allwn ni helpu?").into();
+        settings["prompt"] = "Unrhyw gwestiynau?".into();
+        settings["notice_text"] = "Cyn ysgrifennu, darllenwch sut rydym yn trin eich data.".into();
+    }
+    Some(settings)
+}
+
 /// What the supplier's console holds for a key: the design as it was entered there.
 pub fn settings_of_key(key: &str) -> Option<Value> {
     let slug = key.split_once("-live")?.0;

@@ -120,9 +120,23 @@ fn safe(key: &str) -> String {
         .collect()
 }
 
-async fn settings(State(desk): State<Console>, Query(q): Query<Key>) -> Response {
+/// The first language that a visitor's browser asks for, of those that the widget has words in.
+fn language(headers: &HeaderMap) -> &'static str {
+    let asked = headers.get("accept-language");
+    let asked = asked.and_then(|v| v.to_str().ok()).unwrap_or_default();
+    match asked.starts_with("cy") {
+        true => "cy",
+        false => "en",
+    }
+}
+
+async fn settings(
+    State(desk): State<Console>,
+    Query(q): Query<Key>,
+    headers: HeaderMap,
+) -> Response {
     let open = [("access-control-allow-origin", "*")];
-    match estate::settings_of_key(&desk.behaves(&q.key)) {
+    match estate::settings_in(&desk.behaves(&q.key), language(&headers)) {
         Some(settings) if is_off(&settings, &q.page) => {
             let why = "kept off this page by your page rules";
             (StatusCode::FORBIDDEN, open, why).into_response()
@@ -155,13 +169,13 @@ async fn console_settings(
     }
 }
 
-async fn panel(State(desk): State<Console>, Query(q): Query<Key>) -> Response {
-    let Some(s) = estate::settings_of_key(&desk.behaves(&q.key)) else {
+async fn panel(State(desk): State<Console>, Query(q): Query<Key>, headers: HeaderMap) -> Response {
+    let Some(s) = estate::settings_in(&desk.behaves(&q.key), language(&headers)) else {
         return (StatusCode::NOT_FOUND, "unknown key").into_response();
     };
     let text = |name: &str| escape(s[name].as_str().unwrap_or_default());
     let notice = format!(
-        "{} <a href=\"{}\" target=\"_blank\" rel=\"noopener\">Privacy</a>",
+        "<span class=\"words\">{}</span> <a href=\"{}\" target=\"_blank\" rel=\"noopener\">Privacy</a>",
         text("notice_text"),
         text("notice_link")
     );

@@ -96,8 +96,8 @@ pub fn assess(told: &SiteDiagnosis, rules: &PageRules, contradictions: Vec<Findi
         row: row.clone(),
     };
     let d = &told.diagnosis;
-    // Consent has a family of its own.
-    let ours = |f: &Finding| f.code.area() != Area::Consent;
+    // Consent and texts have families of their own.
+    let ours = |f: &Finding| !matches!(f.code.area(), Area::Consent | Area::Brand);
     let wrong = |f: &&Finding| f.severity > Severity::Note && ours(f) || d.root == Some(f.code);
     let mut findings: Vec<Finding> = d.findings.iter().filter(wrong).cloned().collect();
     let (mut standing, mut summary) = standing(told);
@@ -202,6 +202,7 @@ mod tests {
             diagnosis,
             pages,
             consent: None,
+            texts: Vec::new(),
         }
     }
 

@@ -17,6 +17,7 @@ mod words;
 
 pub use copy::{FoundBy, PageCopy};
 pub use kind::{KindSeen, PageKind, kind_of};
+pub(crate) use pattern::composed;
 pub use pattern::{Pattern, PatternError};
 pub use read::{ReadPage, languages, sorted};
 pub use robots::Robots;

@@ -244,7 +244,8 @@ fn is_unreserved(byte: u8) -> bool {
     byte.is_ascii_alphanumeric() || matches!(byte, b'-' | b'.' | b'_' | b'~')
 }
 
-fn composed(text: &str) -> String {
+/// Composed (NFC).
+pub(crate) fn composed(text: &str) -> String {
     ComposingNormalizerBorrowed::new_nfc()
         .normalize(text)
         .into_owned()

@@ -36,6 +36,27 @@ pub struct TextPlaces {
     pub away: String,
 }
 
+impl TextPlaces {
+    /// Each place by its name; those that the profile does not tell are empty.
+    pub fn all(&self) -> [(&'static str, &str); 7] {
+        [
+            ("title", &self.title),
+            ("subtitle", &self.subtitle),
+            ("greeting", &self.greeting),
+            ("notice", &self.notice),
+            ("notice_link", &self.notice_link),
+            ("prompt", &self.prompt),
+            ("away", &self.away),
+        ]
+    }
+
+    /// The selector of a place; nothing where the profile does not tell it.
+    pub fn of(&self, name: &str) -> Option<&str> {
+        let all = self.all().into_iter().find(|(n, _)| *n == name);
+        all.map(|(_, s)| s.trim()).filter(|s| !s.is_empty())
+    }
+}
+
 /// Where links to other channels are.
 #[derive(Debug, Clone, Default, PartialEq, Serialize, Deserialize)]
 #[serde(deny_unknown_fields, default)]

@@ -5,10 +5,12 @@ mod cell;
 mod consent;
 mod intended;
 mod outcome;
+mod texts;
 mod uncompared;
 
 pub use cell::Seen;
 pub use consent::{CellTold, ConsentTold};
+pub use texts::TextTold;
 
 use crate::chain::{Aside, Diagnosis, Expect, NotLookedAt};
 use crate::code::Code;
@@ -20,6 +22,7 @@ use crate::profile::{ConsentManager, Supplier};
 use crate::profiles::{Profiles, ProfilesError};
 use jiff::Timestamp;
 use serde::{Deserialize, Serialize};
+use std::collections::BTreeMap;
 
 /// One widget that is looked for.
 #[derive(Debug, Clone)]
@@ -108,6 +111,8 @@ pub struct SiteCase<'a> {
     pub consent: Option<&'a ConsentManager>,
     /// Rules of regions.
     pub regions: &'a [Region],
+    /// Sample words by language, beyond those that are built in.
+    pub sample_words: &'a BTreeMap<String, Vec<String>>,
     /// Consent states that were asked for.
     pub states: &'a [ConsentAct],
     /// The instant that hours are judged by.
@@ -168,6 +173,9 @@ pub struct SiteDiagnosis {
     /// Consent states against signals; nothing of a site that should have no widget.
     #[serde(skip_serializing_if = "Option::is_none")]
     pub consent: Option<ConsentTold>,
+    /// Each text that was compared.
+    #[serde(skip_serializing_if = "Vec::is_empty")]
+    pub texts: Vec<TextTold>,
 }
 
 /// Judges a site.

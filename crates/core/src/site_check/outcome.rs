@@ -1,7 +1,7 @@
 //! The verdict of the whole site, from its pages.
 
 use super::cell::{Cell, Seen};
-use super::{Coverage, PageRow, SiteCase, SiteDiagnosis, consent, uncompared};
+use super::{Coverage, PageRow, SiteCase, SiteDiagnosis, consent, texts, uncompared};
 use crate::chain::{Diagnosis, Expect, NotLookedAt, Outcome};
 use crate::code::Code;
 use crate::finding::{Evidence, Finding, Severity};
@@ -56,8 +56,12 @@ pub(super) fn told(case: &SiteCase, cells: &[Vec<Cell>]) -> SiteDiagnosis {
     let of_consent = consent::told(case);
     diagnosis.findings.extend(of_consent.findings);
     diagnosis.not_looked_at.extend(of_consent.gaps);
+    let of_texts = texts::told(case);
+    diagnosis.findings.extend(of_texts.findings);
+    diagnosis.not_looked_at.extend(of_texts.gaps);
     SiteDiagnosis {
         consent: of_consent.grid,
+        texts: of_texts.texts,
         coverage: Coverage {
             expected: rows.len(),
             right: rows.iter().filter(|r| r.is_right()).count(),

@@ -4,6 +4,7 @@ use crate::chain::testing::{GOOD, healthy, html, page, with};
 use crate::observation::DeliveredPage;
 use crate::pages::FoundBy;
 use crate::profile::tests::SAMPLE;
+use std::collections::BTreeMap;
 use url::Url;
 
 const SITE: &str = "address = 'https://kites.example/'\n[[widget]]\nsupplier = 'example'\nkey = 'abcd-1234'\nnot_on = ['/legal/**']";
@@ -67,6 +68,7 @@ fn judged_by(expectation: &str, pages: &[SitePage]) -> SiteDiagnosis {
     judge(&SiteCase {
         regions: &[Region::from_toml(lax).unwrap()],
         states: &[],
+        sample_words: &BTreeMap::new(),
         at: "2026-11-26T10:00:00Z".parse().unwrap(),
         expectation: &expectation,
         subjects: &subjects,

@@ -29,7 +29,6 @@ fn parts(w: &Widget) -> impl Iterator<Item = &'static str> {
         (w.form != Form::Launcher, "the form"),
         (!w.channels.is_empty(), "the channels"),
         (w.design != WidgetDesign::default(), "the design"),
-        (!w.texts.is_empty(), "the texts"),
     ]
     .into_iter()
     .filter_map(|(given, part)| given.then_some(part))

@@ -201,6 +201,8 @@ async fn check(args: Args) -> Result<Diagnosis> {
         stamp: &stamp,
         asked: Asked::ByPerson,
         delay_ms: 0,
+        locale: "",
+        prompt_ms: None,
     };
     let evidence = visit(&pool, &http, &order).await?;
     pool.close().await;

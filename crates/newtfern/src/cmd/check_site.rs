@@ -110,6 +110,7 @@ pub async fn check(args: &SiteArgs) -> Result<SiteDiagnosis> {
         rivals: &rivals,
         consent,
         regions: &profiles.regions,
+        sample_words: &profiles.sample_words,
         states: &states,
         at: args.at.unwrap_or_else(jiff::Timestamp::now),
         pages: &looked.pages,

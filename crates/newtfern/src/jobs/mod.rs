@@ -90,6 +90,8 @@ async fn check_site(tools: &Tools, job: &Job, s: &Subject) -> Result<()> {
         stamp: &stamp,
         asked: Asked::ByPerson,
         delay_ms: 0,
+        locale: "",
+        prompt_ms: None,
     };
     let mut evidence = check::run(&tools.pool, &tools.http, &order).await?;
     if s.consent.is_some() && s.expects() == Expect::Present {

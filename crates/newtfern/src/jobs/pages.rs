@@ -72,6 +72,7 @@ pub async fn look_at(
             rivals: &rivals,
             consent: subject.consent.as_ref(),
             regions: std::slice::from_ref(&subject.region),
+            sample_words: &profiles.sample_words,
             states: &[],
             at,
             pages: &looked.pages,

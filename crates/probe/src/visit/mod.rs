@@ -15,6 +15,7 @@ mod settle;
 mod tab;
 #[cfg(test)]
 mod tests;
+mod texts;
 mod withdrawal;
 
 use crate::ProbeError;
@@ -139,6 +140,9 @@ async fn run(tab: &Tab, plan: &VisitPlan<'_>, pictures: &mut Pictures) -> Result
     }
     let up = stage(tab, "launcher", settle(tab, plan, waits, pictures)).await?;
     tab.ask_presence(plan.supplier).await?;
+    if up && let Some(ms) = plan.prompt_ms {
+        stage(tab, "prompt", texts::prompt(tab, plan.supplier, ms)).await?;
+    }
     if up && plan.supplier.open.panel.trim().is_empty() {
         tab.close_looks_of_operation();
     } else if up {

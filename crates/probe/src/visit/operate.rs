@@ -1,6 +1,6 @@
 //! Working the launcher as a visitor does: opened by a click, closed, opened again by keyboard.
 
-use super::{Pictures, Tab};
+use super::{Pictures, Tab, texts};
 use crate::{ProbeError, pixels};
 use newtfern_core::observation::{Look, Looks, Operation, Unlooked};
 use newtfern_core::profile::Supplier;
@@ -104,6 +104,7 @@ pub async fn work(
         o.opened_ms = Some(took);
     });
     read_panel(tab, supplier, pictures, wanted).await?;
+    texts::panel(tab, supplier).await?;
     if close(tab, supplier).await? {
         keyboard(tab, supplier).await?;
     }

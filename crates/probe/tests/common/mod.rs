@@ -55,6 +55,8 @@ impl Checker {
             stamp: "once",
             asked: Asked::ByPerson,
             delay_ms: 0,
+            locale: "",
+            prompt_ms: None,
         };
         let evidence = run(&self.pool, &self.http, &order).await.unwrap();
         let visits = evidence.visits;

@@ -32,6 +32,7 @@ pub fn plan<'a>(
         total_ms,
         pictures: false,
         delay_ms: 0,
+        prompt_ms: None,
     }
 }
 

@@ -1,0 +1,321 @@
+//! Texts as they were seen against those that the expectation gives, language by language.
+
+use super::{SiteCase, Subject};
+use crate::brand::SAMPLES;
+use crate::chain::NotLookedAt;
+use crate::code::Code;
+use crate::expectation::{TextSet, Widget};
+use crate::finding::{Evidence, Finding, Severity};
+use crate::observation::{ConsentAct, Observation, Presence, Viewport};
+use crate::pages::composed;
+use regex::Regex;
+use serde::Serialize;
+use std::sync::LazyLock;
+use url::Url;
+
+/// A prompt that comes this much later than designed is late, s (contract).
+const LATE_S: f64 = 1.0;
+
+/// One value that was compared.
+#[derive(Debug, Clone, PartialEq, Serialize)]
+pub struct TextTold {
+    /// As the expectation names it.
+    pub name: &'static str,
+    /// BCP 47.
+    pub language: String,
+    /// By the expectation.
+    pub wanted: String,
+    /// In the widget; null where it was looked for and not found.
+    pub seen: Option<String>,
+    /// They are the same, composed and with blanks folded.
+    pub same: bool,
+}
+
+/// What is told of a site's texts.
+#[derive(Default)]
+pub(super) struct Told {
+    pub texts: Vec<TextTold>,
+    pub findings: Vec<Finding>,
+    pub gaps: Vec<NotLookedAt>,
+}
+
+/// Texts as they are compared: composed (NFC), blanks folded.
+fn folded(text: &str) -> String {
+    let words: Vec<&str> = text.split_whitespace().collect();
+    composed(&words.join(" "))
+}
+
+/// Compares the texts of all widgets on the address given.
+pub(super) fn told(case: &SiteCase) -> Told {
+    let mut out = Told::default();
+    let given = case.pages.first();
+    for (n, widget) in case.expectation.widgets.iter().enumerate() {
+        let visits = given.and_then(|p| p.visited.iter().find(|v| v.subject == n));
+        let visits = visits.map_or(&[][..], |v| &v.visits);
+        for (language, wanted) in &widget.texts {
+            let look = Look {
+                subject: &case.subjects[n],
+                widget,
+                language,
+                wanted,
+            };
+            match best(visits, language) {
+                Some(seen) => look.compare(case, seen, &mut out),
+                None => out.gaps.push(NotLookedAt {
+                    what: format!("the texts in {language}"),
+                    why: "the panel was not opened by a visitor of this language".into(),
+                }),
+            }
+        }
+    }
+    out
+}
+
+/// The desktop's visit in a language whose panel was opened, with consent where that was given.
+fn best<'a>(visits: &'a [Observation], language: &str) -> Option<&'a Observation> {
+    let fits = |v: &&Observation| {
+        v.condition.locale == language
+            && v.condition.viewport == Viewport::Desktop
+            && v.looks.opening.seen_ms().is_some()
+            && matches!(
+                v.condition.consent,
+                ConsentAct::Untouched | ConsentAct::Granted
+            )
+    };
+    let fitting = visits.iter().filter(fits);
+    fitting.max_by_key(|v| v.condition.consent == ConsentAct::Granted)
+}
+
+struct Look<'a> {
+    subject: &'a Subject<'a>,
+    widget: &'a Widget,
+    language: &'a str,
+    wanted: &'a TextSet,
+}
+
+impl Look<'_> {
+    fn compare(&self, case: &SiteCase, seen: &Observation, out: &mut Told) {
+        let page = Url::parse(&seen.page.final_url).ok();
+        let nobody = matches!(seen.presence, Some(Presence::Away | Presence::Closed));
+        let mut strange = 0;
+        for (name, wanted) in values(self.wanted) {
+            if name == "away" && !nobody {
+                let why = "the widget did not say that nobody is there";
+                out.gaps.push(self.gap(name, why.into()));
+                continue;
+            }
+            if self.subject.supplier.texts.of(name).is_none() {
+                let supplier = &self.subject.supplier.name;
+                let why = format!("the profile of {supplier} does not say where it is seen");
+                out.gaps.push(self.gap(name, why));
+                continue;
+            }
+            if name == "prompt" && seen.prompt_until_ms.is_none() {
+                let why = "it was not watched for: it is designed for later than a visit watches";
+                out.gaps.push(self.gap(name, why.into()));
+                continue;
+            }
+            let found = seen.texts.iter().find(|t| t.name == name);
+            let found = found.map(|t| t.text.clone());
+            let same = found.as_ref().is_some_and(|f| match name {
+                "notice_link" => same_link(page.as_ref(), f, wanted),
+                _ => folded(f) == folded(wanted),
+            });
+            let told = TextTold {
+                name,
+                language: self.language.to_string(),
+                wanted: wanted.to_string(),
+                seen: found,
+                same,
+            };
+            if !same && self.is_of_another_language(&told) {
+                strange += 1;
+                if strange == 1 {
+                    out.findings.push(self.language_differs(&told));
+                }
+            } else if !same {
+                out.findings.push(self.differs(&told, seen));
+            }
+            out.texts.push(told);
+        }
+        out.findings.extend(self.prompt_late(seen, &mut out.texts));
+        out.findings.extend(self.left_in(case, seen));
+    }
+
+    fn gap(&self, name: &str, why: String) -> NotLookedAt {
+        NotLookedAt {
+            what: format!("{name} in {}", self.language),
+            why,
+        }
+    }
+
+    /// What is seen is what another language of the site should show.
+    fn is_of_another_language(&self, told: &TextTold) -> bool {
+        let Some(seen) = &told.seen else { return false };
+        let others = self
+            .widget
+            .texts
+            .iter()
+            .filter(|(l, _)| *l != self.language);
+        let mut others = others.flat_map(|(_, set)| values(set));
+        others.any(|(name, text)| name == told.name && folded(text) == folded(seen))
+    }
+
+    fn fault(&self, code: Code, summary: String, remedy: String) -> Finding {
+        Finding::new(code, Severity::Fault, summary, remedy)
+    }
+
+    fn account(&self) -> String {
+        format!(
+            "in the widget\u{2019}s settings at {}",
+            self.subject.supplier.name
+        )
+    }
+
+    fn language_differs(&self, told: &TextTold) -> Finding {
+        let summary = format!(
+            "A visitor whose browser speaks {} is shown another language of the site.",
+            self.language
+        );
+        let remedy = format!(
+            "Let the language follow the visitor\u{2019}s browser {}.",
+            self.account()
+        );
+        self.fault(Code::BrandLanguage, summary, remedy)
+            .with_all(sides(told))
+    }
+
+    fn differs(&self, told: &TextTold, seen: &Observation) -> Finding {
+        let what = told.name.replace('_', " ");
+        let language = self.language;
+        let (code, summary) = match (told.name, &told.seen) {
+            ("notice" | "notice_link", None) => (
+                Code::BrandNoticeMissing,
+                format!("The {what} in {language} is not in the open panel."),
+            ),
+            ("notice_link", Some(_)) => (
+                Code::BrandNoticeLink,
+                format!("The link of the notice in {language} leads elsewhere."),
+            ),
+            ("prompt", None) => {
+                let since = seen.looks.launcher.seen_ms().unwrap_or_default();
+                let watched = (seen.prompt_until_ms.unwrap_or(since) - since) / 1000.0;
+                (
+                    Code::BrandTextMissing,
+                    format!(
+                        "The prompt in {language} did not come in {watched:.0} s after the launcher."
+                    ),
+                )
+            }
+            (_, None) => (
+                Code::BrandTextMissing,
+                format!("The {what} in {language} is not in the open panel."),
+            ),
+            (_, Some(_)) => (
+                Code::BrandTextDiffers,
+                format!("The {what} in {language} is not as designed."),
+            ),
+        };
+        let remedy = format!("Set the {what} in {language} {}.", self.account());
+        self.fault(code, summary, remedy).with_all(sides(told))
+    }
+
+    fn prompt_late(&self, seen: &Observation, texts: &mut Vec<TextTold>) -> Option<Finding> {
+        let after = self.wanted.prompt_after_s?;
+        let found = seen.texts.iter().find(|t| t.name == "prompt")?;
+        let came_s = (found.at_ms - seen.looks.launcher.seen_ms()?) / 1000.0;
+        let late = came_s > after + LATE_S;
+        texts.push(TextTold {
+            name: "prompt_after_s",
+            language: self.language.to_string(),
+            wanted: after.to_string(),
+            seen: Some(format!("{came_s:.1}")),
+            same: !late,
+        });
+        late.then(|| {
+            let summary = format!(
+                "The prompt came {came_s:.1} s after the launcher; {after} s are designed."
+            );
+            let remedy = format!("Set the prompt\u{2019}s second {}.", self.account());
+            self.fault(Code::BrandPromptLate, summary, remedy)
+        })
+    }
+
+    /// Sample words and variables that nobody wanted, inside the widget's own panel.
+    fn left_in(&self, case: &SiteCase, seen: &Observation) -> Vec<Finding> {
+        let meant: Vec<String> = values(self.wanted)
+            .map(|(_, t)| folded(t).to_lowercase())
+            .collect();
+        let is_meant = |words: &str| meant.iter().any(|m| m.contains(&words.to_lowercase()));
+        let prompt = seen.texts.iter().filter(|t| t.name == "prompt");
+        let mut panel = folded(&seen.panel_text);
+        for text in prompt {
+            panel.push(' ');
+            panel.push_str(&folded(&text.text));
+        }
+        let given = case.sample_words.values().flatten().map(String::as_str);
+        // The beginnings of variables are told as variables.
+        let ours = SAMPLES.iter().copied().filter(|s| !s.ends_with('{'));
+        let samples = ours.chain(given);
+        let lower = VARIABLE.replace_all(&panel, " ").to_lowercase();
+        let sample = samples.into_iter().find(|s| {
+            let s = folded(s).to_lowercase();
+            !s.is_empty() && lower.contains(&s) && !is_meant(&s)
+        });
+        let sample = sample.map(|s| {
+            let summary = format!("A sample text was left in the widget: \u{201c}{s}\u{201d}.");
+            let remedy = format!("Replace the sample {}.", self.account());
+            self.fault(Code::BrandSampleText, summary, remedy)
+        });
+        let variable = VARIABLE.find_iter(&panel).map(|m| m.as_str());
+        let variable = variable.into_iter().find(|v| !is_meant(v)).map(|v| {
+            let summary = format!("A variable is shown as it is written: \u{201c}{v}\u{201d}.");
+            let remedy = format!(
+                "Give the variable a value, or take it out of the text {}.",
+                self.account()
+            );
+            self.fault(Code::BrandVariable, summary, remedy)
+        });
+        sample.into_iter().chain(variable).collect()
+    }
+}
+
+/// `{{x}}`, `{x}` around a name, `${x}`, `%X%`, `[[x]]`.
+static VARIABLE: LazyLock<Regex> = LazyLock::new(|| {
+    let pattern = r"\{\{[^{}]{1,60}\}\}|\$\{[^{}]{1,60}\}|\{[A-Za-z_][A-Za-z0-9_.]{0,40}\}|%[A-Z][A-Z0-9_]{1,40}%|\[\[[^\[\]]{1,60}\]\]";
+    Regex::new(pattern).unwrap_or_else(|_| unreachable!("the pattern is written here"))
+});
+
+fn sides(told: &TextTold) -> [Evidence; 2] {
+    let seen = told.seen.as_deref().unwrap_or("nothing");
+    [
+        Evidence::fact(format!("designed: {}", told.wanted)),
+        Evidence::fact(format!("seen: {seen}")),
+    ]
+}
+
+fn same_link(page: Option<&Url>, seen: &str, wanted: &str) -> bool {
+    let read = |text: &str| match page {
+        Some(page) => page.join(text).ok(),
+        None => Url::parse(text).ok(),
+    };
+    read(seen).is_some_and(|s| read(wanted) == Some(s))
+}
+
+fn values(set: &TextSet) -> impl Iterator<Item = (&'static str, &str)> {
+    let all = [
+        ("title", &set.title),
+        ("subtitle", &set.subtitle),
+        ("greeting", &set.greeting),
+        ("notice", &set.notice),
+        ("notice_link", &set.notice_link),
+        ("prompt", &set.prompt),
+        ("away", &set.away),
+    ];
+    all.into_iter()
+        .filter_map(|(name, text)| Some((name, text.as_deref()?)))
+}
+
+#[cfg(test)]
+#[path = "texts_tests.rs"]
+mod tests;

@@ -1,0 +1,188 @@
+//! Texts of a widget against the expectation's.
+
+use super::*;
+use crate::chain::testing::{healthy, with};
+use crate::expectation::Expectation;
+use crate::observation::{DeliveredPage, TextSeen};
+use crate::pages::{FoundBy, PageCopy, PageKind};
+use crate::profile::tests::SAMPLE;
+use crate::profiles::Profiles;
+use crate::site_check::{SitePage, WidgetVisits, subjects};
+use std::collections::BTreeMap;
+
+const PLACES: &str = "[texts]\ntitle = '#t'\ngreeting = '#g'\nnotice = '#n'\nnotice_link = '#n a'\nprompt = '#p'\naway = '#a'\n[open]";
+
+/// Compares what was seen in visits of each language with the texts that a file gives.
+fn compared(texts: &str, places: &str, visits: Vec<Observation>) -> Told {
+    let mut profiles = Profiles::default();
+    profiles
+        .add("a.toml", &SAMPLE.replace("[open]", places))
+        .unwrap();
+    let file = format!(
+        "address = 'https://kites.example/'\nlanguages = ['en', 'cy']\n[[widget]]\nsupplier = 'example'\nkey = 'abcd-1234'\n{texts}"
+    );
+    let expectation = Expectation::read(&file).unwrap();
+    let subjects = subjects(&expectation, &profiles).unwrap();
+    let url = expectation.url().unwrap();
+    let page = SitePage {
+        copy: PageCopy {
+            url,
+            found: FoundBy::Given,
+            page: DeliveredPage::default(),
+        },
+        kind: PageKind::Home,
+        template: "/".into(),
+        visited: vec![WidgetVisits {
+            visits,
+            ..WidgetVisits::default()
+        }],
+    };
+    let words = BTreeMap::from([("cy".to_string(), vec!["Enw eich cwmni".to_string()])]);
+    told(&SiteCase {
+        expectation: &expectation,
+        subjects: &subjects,
+        rivals: &[],
+        consent: None,
+        regions: &[],
+        sample_words: &words,
+        states: &[],
+        at: "2026-11-26T10:00:00Z".parse().unwrap(),
+        pages: &[page],
+        gaps: &[],
+    })
+}
+
+/// A visit in a language that read these texts; the launcher came at 900 ms.
+fn visit(language: &str, texts: &[(&str, &str, f64)]) -> Observation {
+    with(healthy(), |o| {
+        o.condition.locale = language.into();
+        o.prompt_until_ms = Some(10_900.0);
+        let seen = texts.iter().map(|(name, text, at_ms)| TextSeen {
+            name: name.to_string(),
+            text: text.to_string(),
+            at_ms: *at_ms,
+        });
+        o.texts = seen.collect();
+        o.panel_text = texts.iter().map(|t| t.1).collect::<Vec<_>>().join(" ");
+    })
+}
+
+fn codes(told: &Told) -> Vec<&'static str> {
+    told.findings.iter().map(|f| f.code.name()).collect()
+}
+
+#[test]
+fn texts_are_the_same_composed_and_with_blanks_folded() {
+    // "\u{e9}" and "e\u{301}" are canonically equivalent (UAX 15).
+    let texts = "[widget.texts.en]\ntitle = 'Caf\u{e9} talk'\nnotice_link = '/privacy'\n";
+    let seen = [
+        ("title", " Cafe\u{301}\n  talk ", 1_500.0),
+        ("notice_link", "https://kites.example/privacy", 1_500.0),
+    ];
+    let told = compared(texts, PLACES, vec![visit("en", &seen)]);
+    assert_eq!(codes(&told), [""; 0]);
+    assert!(told.texts.iter().all(|t| t.same) && told.texts.len() == 2);
+    assert!(told.gaps.is_empty());
+}
+
+#[test]
+fn each_way_of_differing_has_its_code_and_both_sides() {
+    let texts = "[widget.texts.en]\ntitle = 'Kites'\ngreeting = 'Hello'\nnotice = 'Read this'\nnotice_link = '/privacy'\nprompt = 'Sizes?'\nprompt_after_s = 2.0\naway = 'Later'\n";
+    let seen = [
+        ("title", "Kite", 1_500.0),
+        ("notice_link", "https://other.test/privacy", 1_500.0),
+        ("prompt", "Sizes?", 4_500.0),
+    ];
+    let told = compared(texts, PLACES, vec![visit("en", &seen)]);
+    assert_eq!(
+        codes(&told),
+        [
+            "brand.text-differs",
+            "brand.text-missing",
+            "brand.notice-missing",
+            "brand.notice-link",
+            "brand.prompt-late"
+        ]
+    );
+    let lines: Vec<String> = told.findings[0].evidence.iter().map(|e| e.line()).collect();
+    assert_eq!(lines, ["designed: Kites", "seen: Kite"]);
+    assert!(told.findings[0].remedy.contains("title in en"));
+    assert!(
+        told.findings[4]
+            .summary
+            .contains("3.6 s after the launcher")
+    );
+    // Whether the words for nobody are right is not known while somebody is there.
+    assert_eq!(told.gaps[0].what, "away in en");
+    let late = told.texts.last().unwrap();
+    assert_eq!((late.name, late.same), ("prompt_after_s", false));
+}
+
+#[test]
+fn what_was_not_looked_for_is_told_as_that() {
+    let texts = "[widget.texts.en]\ntitle = 'Kites'\nsubtitle = 'Wind'\nprompt = 'Sizes?'\n";
+    let unwatched = with(visit("en", &[("title", "Kites", 1.0)]), |o| {
+        o.prompt_until_ms = None
+    });
+    let told = compared(texts, PLACES, vec![unwatched]);
+    assert_eq!(codes(&told), [""; 0]);
+    let whats: Vec<&str> = told.gaps.iter().map(|g| g.what.as_str()).collect();
+    assert_eq!(whats, ["subtitle in en", "prompt in en"]);
+    assert!(told.gaps[0].why.contains("does not say where"));
+    let told = compared(texts, PLACES, vec![visit("cy", &[])]);
+    assert_eq!(told.gaps[0].what, "the texts in en");
+    // Watched to the end and not there: missing, with the time.
+    let told = compared(
+        "[widget.texts.en]\nprompt = 'Sizes?'\n",
+        PLACES,
+        vec![visit("en", &[])],
+    );
+    assert!(
+        told.findings[0].summary.contains("did not come in 10 s"),
+        "{:?}",
+        told.findings[0]
+    );
+}
+
+#[test]
+fn another_language_of_the_site_is_told_once_as_the_language() {
+    let texts = "[widget.texts.en]\ntitle = 'Kites'\ngreeting = 'Hello'\n[widget.texts.cy]\ntitle = 'Barcutiaid'\ngreeting = 'Helo'\n";
+    let english = [("title", "Kites", 1.0), ("greeting", "Hello", 1.0)];
+    let told = compared(
+        texts,
+        PLACES,
+        vec![visit("en", &english), visit("cy", &english)],
+    );
+    assert_eq!(codes(&told), ["brand.language"]);
+    assert!(told.findings[0].summary.contains("speaks cy"));
+    assert_eq!(told.texts.iter().filter(|t| t.same).count(), 2);
+}
+
+#[test]
+fn samples_and_variables_count_inside_the_widget_and_only_if_nobody_wants_them() {
+    let greeting = |wanted: &str, seen: &str| {
+        let texts = format!("[widget.texts.en]\ngreeting = '{wanted}'\n");
+        let told = compared(
+            &texts,
+            PLACES,
+            vec![visit("en", &[("greeting", seen, 1.0)])],
+        );
+        codes(&told)
+    };
+    assert_eq!(greeting("Hi, John Doe", "Hi, John Doe"), [""; 0]);
+    assert_eq!(
+        greeting("Hello", "Hello from your company"),
+        ["brand.text-differs", "brand.sample-text"]
+    );
+    assert_eq!(greeting("Helo", "Enw eich cwmni")[1], "brand.sample-text");
+    for variable in ["{{visitor}}", "{name}", "${name}", "%NAME%", "[[name]]"] {
+        let seen = format!("Hello {variable}");
+        assert_eq!(
+            greeting("Hello", &seen),
+            ["brand.text-differs", "brand.variable"],
+            "{variable}"
+        );
+        assert_eq!(greeting(&seen, &seen), [""; 0], "wanted: {variable}");
+    }
+    assert_eq!(greeting("100 % {of", "100 % {of"), [""; 0]);
+}
