@@ -1,7 +1,7 @@
 //! Values of a widget's design that a file can ask for.
 
 use crate::colour::Rgb;
-use crate::design::CORNERS;
+use crate::design::{CORNERS, Field, Layer};
 use serde::{Deserialize, Serialize};
 
 /// Values of a widget's design; only those given are compared.
@@ -32,6 +32,25 @@ pub struct WidgetDesign {
 }
 
 impl WidgetDesign {
+    /// As a layer of a design: what its fields take.
+    pub fn layer(&self) -> Layer {
+        let px = |v: Option<f64>| v.map(|v| v.round().to_string());
+        let given = [
+            (Field::ButtonColour, self.launcher_colour.clone()),
+            (Field::IconColour, self.icon_colour.clone()),
+            (Field::HeaderColour, self.header_colour.clone()),
+            (Field::HeaderText, self.header_text_colour.clone()),
+            (Field::Corner, self.corner.clone()),
+            (Field::OffsetX, px(self.offset_side_px)),
+            (Field::OffsetY, px(self.offset_bottom_px)),
+        ];
+        let taken = given.into_iter().filter_map(|(field, value)| {
+            let value = field.accept(&value?).ok()?;
+            Some((field, value))
+        });
+        taken.collect()
+    }
+
     /// Names and values of its colours.
     pub fn colours(&self) -> [(&'static str, Option<&str>); 4] {
         [

@@ -85,22 +85,9 @@ impl Expectation {
         let Some(first) = self.widgets.first() else {
             return Layer::new();
         };
-        let d = &first.design;
-        let px = |v: Option<f64>| v.map(|v| v.round().to_string());
-        let given = [
-            (Field::ButtonColour, d.launcher_colour.clone()),
-            (Field::IconColour, d.icon_colour.clone()),
-            (Field::HeaderColour, d.header_colour.clone()),
-            (Field::HeaderText, d.header_text_colour.clone()),
-            (Field::Corner, d.corner.clone()),
-            (Field::OffsetX, px(d.offset_side_px)),
-            (Field::OffsetY, px(d.offset_bottom_px)),
-        ];
-        let kept = given.into_iter().filter_map(|(field, value)| {
-            let value = field.accept(&value?).ok()?;
-            (value != above.get(field)).then_some((field, value))
-        });
-        kept.collect()
+        let mut layer = first.design.layer();
+        layer.retain(|field, value| value != above.get(*field));
+        layer
     }
 }
 

@@ -203,6 +203,7 @@ mod tests {
             pages,
             consent: None,
             texts: Vec::new(),
+            looks: Vec::new(),
         }
     }
 

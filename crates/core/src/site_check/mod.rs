@@ -4,12 +4,14 @@
 mod cell;
 mod consent;
 mod intended;
+mod looks;
 mod outcome;
 mod texts;
 mod uncompared;
 
 pub use cell::Seen;
 pub use consent::{CellTold, ConsentTold};
+pub use looks::LookTold;
 pub use texts::TextTold;
 
 use crate::chain::{Aside, Diagnosis, Expect, NotLookedAt};
@@ -176,6 +178,9 @@ pub struct SiteDiagnosis {
     /// Each text that was compared.
     #[serde(skip_serializing_if = "Vec::is_empty")]
     pub texts: Vec<TextTold>,
+    /// Each value of the design that was compared.
+    #[serde(rename = "design", skip_serializing_if = "Vec::is_empty")]
+    pub looks: Vec<LookTold>,
 }
 
 /// Judges a site.

@@ -1,7 +1,7 @@
 //! The verdict of the whole site, from its pages.
 
 use super::cell::{Cell, Seen};
-use super::{Coverage, PageRow, SiteCase, SiteDiagnosis, consent, texts, uncompared};
+use super::{Coverage, PageRow, SiteCase, SiteDiagnosis, consent, looks, texts, uncompared};
 use crate::chain::{Diagnosis, Expect, NotLookedAt, Outcome};
 use crate::code::Code;
 use crate::finding::{Evidence, Finding, Severity};
@@ -59,7 +59,11 @@ pub(super) fn told(case: &SiteCase, cells: &[Vec<Cell>]) -> SiteDiagnosis {
     let of_texts = texts::told(case);
     diagnosis.findings.extend(of_texts.findings);
     diagnosis.not_looked_at.extend(of_texts.gaps);
+    let of_looks = looks::told(case);
+    diagnosis.findings.extend(of_looks.findings);
+    diagnosis.not_looked_at.extend(of_looks.gaps);
     SiteDiagnosis {
+        looks: of_looks.looks,
         consent: of_consent.grid,
         texts: of_texts.texts,
         coverage: Coverage {

@@ -1,7 +1,7 @@
 //! What an expectation asks for and a check does not compare yet: told, so that nobody takes it for right.
 
 use crate::chain::NotLookedAt;
-use crate::expectation::{Expectation, Form, Start, Widget, WidgetDesign};
+use crate::expectation::{Expectation, Form, Start, Widget};
 
 /// One entry for each part that is given.
 pub(super) fn of(expectation: &Expectation) -> Vec<NotLookedAt> {
@@ -28,7 +28,6 @@ fn parts(w: &Widget) -> impl Iterator<Item = &'static str> {
         (w.start != Start::Closed, "how it starts"),
         (w.form != Form::Launcher, "the form"),
         (!w.channels.is_empty(), "the channels"),
-        (w.design != WidgetDesign::default(), "the design"),
     ]
     .into_iter()
     .filter_map(|(given, part)| given.then_some(part))

@@ -3,7 +3,7 @@
 
 use anyhow::Result;
 use newtfern_core::chain::NotLookedAt;
-use newtfern_core::expectation::{Expectation, Widget};
+use newtfern_core::expectation::{Expectation, Widget, WidgetDesign};
 use newtfern_core::observation::{ConsentAct, DeliveredPage, Observation, Viewport};
 use newtfern_core::pages::{FoundBy, PageCopy, ReadPage, languages, sample, sorted};
 use newtfern_core::profile::{ConsentManager, Supplier};
@@ -128,7 +128,9 @@ async fn visits(
             supplier,
             consent: order.consent,
             viewports,
-            pictures: false,
+            // Colours are measured on pictures.
+            pictures: asked == Asked::ByPerson
+                && widget.is_some_and(|w| w.design != WidgetDesign::default()),
             stamp: order.stamp,
             asked,
             delay_ms: widget.map_or(0, |w| (w.delay_s * 1000.0) as u64),

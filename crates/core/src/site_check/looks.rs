@@ -1,0 +1,137 @@
+//! Looks as they were seen against those values of the design that the expectation gives.
+
+use super::SiteCase;
+use crate::brand::{COLOUR_TOLERANCE, Compared, OFFSET_TOLERANCE, compare, judge};
+use crate::chain::NotLookedAt;
+use crate::code::Code;
+use crate::design::{Design, Layer};
+use crate::expectation::{Widget, WidgetDesign};
+use crate::finding::Finding;
+use crate::observation::{ConsentAct, Observation, Viewport};
+use crate::visits::of_the_chain;
+use serde::Serialize;
+
+/// One value of the design that was compared.
+#[derive(Debug, Clone, PartialEq, Serialize)]
+pub struct LookTold {
+    /// As the expectation names it.
+    pub name: &'static str,
+    /// Values of the design have none.
+    pub language: Option<String>,
+    /// By the expectation.
+    pub wanted: String,
+    /// On the page; null where it could not be measured.
+    pub seen: Option<String>,
+    /// Within what eyes tell apart: CIEDE2000 3, 4 px.
+    pub same: bool,
+}
+
+/// What is told of a site's looks.
+#[derive(Default)]
+pub(super) struct Told {
+    pub looks: Vec<LookTold>,
+    pub findings: Vec<Finding>,
+    pub gaps: Vec<NotLookedAt>,
+}
+
+/// Compares the looks of all widgets on the address given.
+pub(super) fn told(case: &SiteCase) -> Told {
+    let mut out = Told::default();
+    let given = case.pages.first();
+    for (n, widget) in case.expectation.widgets.iter().enumerate() {
+        if widget.design == WidgetDesign::default() {
+            continue;
+        }
+        let visits = given.and_then(|p| p.visited.iter().find(|v| v.subject == n));
+        let visits = visits.map_or(&[][..], |v| of_the_chain(&v.visits));
+        let design = design_of(widget);
+        let seen = best(visits).and_then(|v| Some((v, compare(v, &design, None)?)));
+        let Some((seen, compared)) = seen else {
+            out.gaps.push(NotLookedAt {
+                what: format!("the looks of {}", case.subjects[n].supplier.name),
+                why: "no launcher was seen".into(),
+            });
+            continue;
+        };
+        let meant = |f: &Finding| is_meant(&widget.design, f.code);
+        out.findings
+            .extend(judge(seen, &design, &compared).into_iter().filter(meant));
+        values(&widget.design, &compared, &mut out);
+    }
+    out
+}
+
+/// The desktop's visit on which the launcher is seen, with consent where that was given; else the phone's.
+fn best(visits: &[Observation]) -> Option<&Observation> {
+    let shown = |v: &&Observation| {
+        v.launcher
+            .as_ref()
+            .is_some_and(|l| l.present && l.hidden_by.is_none())
+    };
+    visits.iter().filter(shown).max_by_key(|v| {
+        let desktop = v.condition.viewport == Viewport::Desktop;
+        (desktop, v.condition.consent == ConsentAct::Granted)
+    })
+}
+
+/// The values that are given, over the built-in ones that nothing is compared with.
+fn design_of(widget: &Widget) -> Design {
+    Design::resolve(&Layer::new(), &Layer::new(), &widget.design.layer())
+}
+
+/// Is this finding about a value that the expectation gives? Contrast is about no value, but about reading.
+fn is_meant(design: &WidgetDesign, code: Code) -> bool {
+    match code {
+        Code::BrandLauncherColour => design.launcher_colour.is_some(),
+        Code::BrandHeaderColour => design.header_colour.is_some(),
+        Code::BrandCorner => design.corner.is_some(),
+        Code::BrandOffset => design.offset_side_px.is_some() && design.offset_bottom_px.is_some(),
+        Code::BrandContrast | Code::BrandStandsOut => true,
+        _ => false,
+    }
+}
+
+fn values(design: &WidgetDesign, c: &Compared, out: &mut Told) {
+    let mut tell = |name, wanted: String, seen: Option<String>, same| {
+        if seen.is_none() {
+            out.gaps.push(NotLookedAt {
+                what: format!("the design\u{2019}s {name}"),
+                why: "it could not be measured on the page".into(),
+            });
+        }
+        out.looks.push(LookTold {
+            name,
+            language: None,
+            wanted,
+            seen,
+            same,
+        });
+    };
+    let pairs = [
+        ("launcher_colour", &design.launcher_colour, c.launcher),
+        ("header_colour", &design.header_colour, c.header),
+        // What stands on the colours is not read from the picture.
+        ("icon_colour", &design.icon_colour, None),
+        ("header_text_colour", &design.header_text_colour, None),
+    ];
+    for (name, wanted, pair) in pairs {
+        if let Some(wanted) = wanted {
+            let same = pair.is_some_and(|p| p.difference <= COLOUR_TOLERANCE);
+            tell(name, wanted.clone(), pair.map(|p| p.seen.hex()), same);
+        }
+    }
+    if let Some(wanted) = &design.corner {
+        let same = *wanted == c.corner;
+        tell("corner", wanted.clone(), Some(c.corner.clone()), same);
+    }
+    let offsets = [
+        ("offset_side_px", design.offset_side_px, c.offset_x),
+        ("offset_bottom_px", design.offset_bottom_px, c.offset_y),
+    ];
+    for (name, wanted, seen) in offsets {
+        if let Some(wanted) = wanted {
+            let same = (wanted - seen).abs() <= OFFSET_TOLERANCE;
+            tell(name, wanted.to_string(), Some(format!("{seen:.0}")), same);
+        }
+    }
+}
