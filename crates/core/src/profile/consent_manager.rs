@@ -1,7 +1,9 @@
 //! Profiles of consent managers.
 
 use super::ProfileError;
+use crate::observation::ConsentAct;
 use serde::{Deserialize, Serialize};
+use std::collections::BTreeMap;
 
 /// How one consent manager is recognised and operated.
 #[derive(Debug, Clone, Default, Serialize, Deserialize)]
@@ -42,15 +44,15 @@ pub struct Banner {
     /// Selectors of what refuses, the first that is there counts.
     pub refuse: Texts,
     /// Texts of the buttons by language, used where the selector finds nothing.
-    pub accept_text: std::collections::BTreeMap<String, Texts>,
+    pub accept_text: BTreeMap<String, Texts>,
     /// Words of what refuses, by language.
-    pub refuse_text: std::collections::BTreeMap<String, Texts>,
+    pub refuse_text: BTreeMap<String, Texts>,
     /// Selectors of what opens the next layer, where the first has no refusal.
     pub more: Texts,
     /// Selectors of what shows the banner again, to take a decision back.
     pub reopen: Texts,
     /// Words of it, by language.
-    pub reopen_text: std::collections::BTreeMap<String, Texts>,
+    pub reopen_text: BTreeMap<String, Texts>,
 }
 
 /// One string or a list of them.
@@ -118,6 +120,21 @@ pub struct Gating {
 }
 
 impl ConsentManager {
+    /// Does the profile say how a visitor comes to this decision? A refusal may be one layer below.
+    pub fn knows(&self, act: ConsentAct) -> bool {
+        let b = &self.banner;
+        let given = |selectors: &Texts, words: &BTreeMap<String, Texts>| {
+            !selectors.0.is_empty() || !words.is_empty()
+        };
+        let refuses = given(&b.refuse, &b.refuse_text);
+        match act {
+            ConsentAct::Untouched | ConsentAct::Gpc => true,
+            ConsentAct::Granted => given(&b.accept, &b.accept_text),
+            ConsentAct::Refused => refuses,
+            ConsentAct::Withdrawn => refuses && given(&b.reopen, &b.reopen_text),
+        }
+    }
+
     /// Reads a profile.
     ///
     /// # Errors

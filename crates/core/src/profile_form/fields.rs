@@ -69,6 +69,29 @@ const SUPPLIER: &[FieldSpec] = &[
         Choice(&["necessary", "functional", "analytics", "marketing"]),
     ),
     field("consent.storage", "Names that it stores", Lines),
+    field(
+        "texts.title",
+        "Where its title is seen, a selector",
+        Selector,
+    ),
+    field("texts.greeting", "Where its greeting is seen", Selector),
+    field("texts.notice", "Where its notice is seen", Selector),
+    field(
+        "texts.notice_link",
+        "Where the notice\u{2019}s link is",
+        Selector,
+    ),
+    field("texts.prompt", "Where its prompt is seen", Selector),
+    field(
+        "console.read",
+        "Address that gives a key\u{2019}s settings",
+        Line,
+    ),
+    field(
+        "console.write",
+        "Address that takes a key\u{2019}s settings",
+        Line,
+    ),
 ];
 
 const CONSENT: &[FieldSpec] = &[
@@ -79,6 +102,11 @@ const CONSENT: &[FieldSpec] = &[
     field("recognise.hosts", "Hosts that serve it", Lines),
     field("banner.accept", "What agrees, selectors", Selectors),
     field("banner.refuse", "What refuses, selectors", Selectors),
+    field(
+        "banner.more",
+        "What opens its next layer, selectors",
+        Selectors,
+    ),
     field("banner.reopen", "What shows it again, selectors", Selectors),
     field("state.script", "The decision, an expression", Line),
     field("gating.type", "Type of scripts held back", Line),
@@ -128,6 +156,11 @@ const REGION: &[FieldSpec] = &[
         "Classes that may show frames before a decision",
         CLASSES,
     ),
+    field(
+        "gpc",
+        "What Global Privacy Control means",
+        Choice(&["refusal", "ignore"]),
+    ),
 ];
 
 /// The fields of a kind; what else a file may have is edited as text.
@@ -152,6 +185,7 @@ pub(super) fn beside(kind: ProfileKind) -> &'static [&'static str] {
             "texts",
             "channels",
             "desk",
+            "console",
         ],
         ProfileKind::ConsentManager => &[
             "banner.accept_text",

@@ -94,8 +94,14 @@ async fn check_site(tools: &Tools, job: &Job, s: &Subject) -> Result<()> {
         prompt_ms: None,
     };
     let mut evidence = check::run(&tools.pool, &tools.http, &order).await?;
-    if s.consent.is_some() && s.expects() == Expect::Present {
-        let further = [ConsentAct::Refused, ConsentAct::Withdrawn, ConsentAct::Gpc];
+    if let Some(manager) = s
+        .consent
+        .as_ref()
+        .filter(|_| s.expects() == Expect::Present)
+    {
+        // Nobody can be asked for a decision of which the profile does not say how it is made.
+        let mut further = vec![ConsentAct::Refused, ConsentAct::Withdrawn, ConsentAct::Gpc];
+        further.retain(|act| manager.knows(*act));
         check::further(&tools.pool, &tools.http, &order, &further, &mut evidence).await?;
     }
     // What our own rule refuses says nothing of the site.
