@@ -30,7 +30,7 @@ test("profiles: a pasted snippet becomes a supplier, mistakes are told while typ
     const rows = await (await fetch("/sites/export.csv")).text();
     return rows.match(/http:[^,]*wendlemill[^,]*/)[0];
   });
-  await page.getByLabel("Address").fill(site);
+  await page.getByLabel("Address", { exact: true }).fill(site);
   await page.getByRole("button", { name: "Try" }).click();
   await expect(page.getByText("Nothing of this supplier was recognised")).toBeVisible();
   await page.getByRole("button", { name: "Keep the profile" }).click();

@@ -1,5 +1,6 @@
 //! Brindle, the stand-in supplier: loader, settings by key, frame, live connection, console.
 
+use crate::builders::BUILT;
 use crate::desk::{self, Button, Desk, Sent};
 use crate::estate::{self, Fault};
 use crate::{script, signed_in};
@@ -11,7 +12,7 @@ use axum::routing::{get, post};
 use axum::{Json, Router};
 use serde::Deserialize;
 use serde_json::{Value, json};
-use std::collections::HashSet;
+use std::collections::{BTreeSet, HashSet};
 use std::sync::atomic::{AtomicU64, Ordering};
 use std::sync::{Arc, Mutex};
 use tokio::sync::broadcast;
@@ -279,8 +280,9 @@ async fn answer(
 
 /// The settings of each key that something is wrong with.
 async fn desk_page(State(console): State<Console>) -> Response {
-    let wrong = estate::SITES.iter().map(|s| s.key());
-    let wrong = wrong.filter(|k| {
+    let keys = estate::SITES.iter().map(|s| s.key());
+    let keys: BTreeSet<String> = keys.chain(BUILT.iter().map(|b| b.key())).collect();
+    let wrong = keys.into_iter().filter(|k| {
         let key = console.behaves(k);
         estate::fault_of_key(&key).is_some()
     });
