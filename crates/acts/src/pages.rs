@@ -60,7 +60,7 @@ impl Acts {
         job: &Job,
         subject: &Subject,
         at: Timestamp,
-        told: &SiteDiagnosis,
+        mut told: SiteDiagnosis,
         copies: &[PageCopy],
         beside: &Beside,
     ) -> Result<()> {
@@ -71,7 +71,6 @@ impl Acts {
             .filter_map(|p| Some((Url::parse(&p.url).ok()?, p.kind)))
             .collect();
         let elsewhere = contradictions(&subject.rules, &beside.rules, &known);
-        let mut told = told.clone();
         let missed = beside.not_looked_at.iter().cloned();
         told.diagnosis.not_looked_at.extend(missed);
         let assessed = pages::assess(&told, &subject.rules, elsewhere);

@@ -180,16 +180,8 @@ pub fn further_states<'a>(order: &CheckOrder<'a>, states: &[ConsentAct]) -> Vec<
         ConsentAct::Gpc => true,
         ConsentAct::Refused | ConsentAct::Withdrawn => order.consent.is_some(),
     };
-    let first = &order.viewports[..order.viewports.len().min(1)];
-    let one = CheckOrder {
-        viewports: first,
-        pictures: false,
-        ..*order
-    };
     let states = states.iter().filter(possible);
-    states
-        .flat_map(|s| side_by_side(&one, *s, CHECK_MS - MARGIN_MS))
-        .collect()
+    states.flat_map(|s| beside_the_chain(order, *s)).collect()
 }
 
 /// One visit in another language, after those of the chain, with consent given where there is a manager.
@@ -198,12 +190,17 @@ pub fn in_language<'a>(order: &CheckOrder<'a>) -> Vec<VisitPlan<'a>> {
         Some(_) => ConsentAct::Granted,
         None => ConsentAct::Untouched,
     };
+    beside_the_chain(order, act)
+}
+
+/// On the first viewport and without pictures, with the time of a check for itself.
+fn beside_the_chain<'a>(order: &CheckOrder<'a>, consent: ConsentAct) -> Vec<VisitPlan<'a>> {
     let one = CheckOrder {
         viewports: &order.viewports[..order.viewports.len().min(1)],
         pictures: false,
         ..*order
     };
-    side_by_side(&one, act, CHECK_MS - MARGIN_MS)
+    side_by_side(&one, consent, CHECK_MS - MARGIN_MS)
 }
 
 /// The visits that tell of the chain: those in further consent states stand after them, and tell of consent

@@ -6,10 +6,8 @@ use crate::browser::Pool;
 use crate::http::Http;
 use crate::visit::{self, Pictures};
 use newtfern_core::chain::{Aside, AsideLook};
-use newtfern_core::observation::{ConsentAct, FailureKind, Observation, Unlooked};
-use newtfern_core::visits::{
-    self, CheckOrder, FetchPlan, Step, VisitPlan, further_states, next, was_had,
-};
+use newtfern_core::observation::{FailureKind, Observation, Unlooked};
+use newtfern_core::visits::{CheckOrder, FetchPlan, Step, VisitPlan, next, was_had};
 use newtfern_heavy::heavy;
 use std::time::{Duration, Instant};
 
@@ -58,42 +56,21 @@ pub async fn run(pool: &Pool, http: &Http, order: &CheckOrder<'_>) -> Result<Evi
     }
 }
 
-/// Visits in further consent states, after those of the chain.
+/// Further visits, after those of the chain and side by side; none of a page that could not be had.
 ///
 /// # Errors
 /// Where no browser can be had.
 pub async fn further(
     pool: &Pool,
     http: &Http,
-    order: &CheckOrder<'_>,
-    states: &[ConsentAct],
+    visits: Vec<VisitPlan<'_>>,
     evidence: &mut Evidence,
 ) -> Result<(), ProbeError> {
     if !evidence.visits.iter().any(was_had) {
         return Ok(());
     }
     let step = Step {
-        visits: further_states(order, states),
-        fetches: Vec::new(),
-    };
-    make(pool, http, &step, evidence).await
-}
-
-/// A visit in another language, after those of the chain.
-///
-/// # Errors
-/// Where no browser can be had.
-pub async fn in_language(
-    pool: &Pool,
-    http: &Http,
-    order: &CheckOrder<'_>,
-    evidence: &mut Evidence,
-) -> Result<(), ProbeError> {
-    if !evidence.visits.iter().any(was_had) {
-        return Ok(());
-    }
-    let step = Step {
-        visits: visits::in_language(order),
+        visits,
         fetches: Vec::new(),
     };
     make(pool, http, &step, evidence).await

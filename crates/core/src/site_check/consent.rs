@@ -1,9 +1,8 @@
 //! What the consent states that were visited tell of a site.
 
-use super::SiteCase;
+use super::{SiteCase, Told};
 use crate::chain::NotLookedAt;
 use crate::consent::{Grid, Region, Signal, grid, judge};
-use crate::finding::Finding;
 use crate::observation::{ConsentAct, Observation, Viewport};
 use crate::visits::was_had;
 use serde::Serialize;
@@ -32,17 +31,9 @@ pub struct CellTold {
     pub allowed: bool,
 }
 
-/// What is told of consent, with its findings and gaps.
-#[derive(Default)]
-pub(super) struct Told {
-    pub grid: Option<ConsentTold>,
-    pub findings: Vec<Finding>,
-    pub gaps: Vec<NotLookedAt>,
-}
-
 /// Judges the visits of the address given: the first widget's grid is shown, each widget is judged.
-pub(super) fn told(case: &SiteCase) -> Told {
-    let mut out = Told::default();
+pub(super) fn told(case: &SiteCase) -> Told<Option<ConsentTold>> {
+    let mut out: Told<Option<ConsentTold>> = Told::default();
     let region = Region::for_country(case.regions, &case.expectation.country);
     let given = case.pages.first().into_iter().flat_map(|p| &p.visited);
     for visited in given {
@@ -61,7 +52,7 @@ pub(super) fn told(case: &SiteCase) -> Told {
                 what: format!("consent state {}", state.word()),
                 why: format!("the decision could not be made: {why}"),
             }));
-        out.grid.get_or_insert_with(|| shown(&grid));
+        out.what.get_or_insert_with(|| shown(&grid));
     }
     out.gaps.extend(missed(case));
     out

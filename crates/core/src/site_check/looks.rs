@@ -1,6 +1,6 @@
 //! Looks as they were seen against those values of the design that the expectation gives.
 
-use super::SiteCase;
+use super::{SiteCase, Told, ValueTold};
 use crate::brand::{COLOUR_TOLERANCE, Compared, OFFSET_TOLERANCE, compare, judge};
 use crate::chain::NotLookedAt;
 use crate::code::Code;
@@ -9,41 +9,15 @@ use crate::expectation::{Widget, WidgetDesign};
 use crate::finding::Finding;
 use crate::observation::{ConsentAct, Observation, Viewport};
 use crate::visits::of_the_chain;
-use serde::Serialize;
-
-/// One value of the design that was compared.
-#[derive(Debug, Clone, PartialEq, Serialize)]
-pub struct LookTold {
-    /// As the expectation names it.
-    pub name: &'static str,
-    /// Values of the design have none.
-    pub language: Option<String>,
-    /// By the expectation.
-    pub wanted: String,
-    /// On the page; null where it could not be measured.
-    pub seen: Option<String>,
-    /// Within what eyes tell apart: CIEDE2000 3, 4 px.
-    pub same: bool,
-}
-
-/// What is told of a site's looks.
-#[derive(Default)]
-pub(super) struct Told {
-    pub looks: Vec<LookTold>,
-    pub findings: Vec<Finding>,
-    pub gaps: Vec<NotLookedAt>,
-}
 
 /// Compares the looks of all widgets on the address given.
-pub(super) fn told(case: &SiteCase) -> Told {
+pub(super) fn told(case: &SiteCase) -> Told<Vec<ValueTold>> {
     let mut out = Told::default();
-    let given = case.pages.first();
     for (n, widget) in case.expectation.widgets.iter().enumerate() {
         if widget.design == WidgetDesign::default() {
             continue;
         }
-        let visits = given.and_then(|p| p.visited.iter().find(|v| v.subject == n));
-        let visits = visits.map_or(&[][..], |v| of_the_chain(&v.visits));
+        let visits = of_the_chain(case.visits_of(n));
         let design = design_of(widget);
         let seen = best(visits).and_then(|v| Some((v, compare(v, &design, None)?)));
         let Some((seen, compared)) = seen else {
@@ -91,7 +65,8 @@ fn is_meant(design: &WidgetDesign, code: Code) -> bool {
     }
 }
 
-fn values(design: &WidgetDesign, c: &Compared, out: &mut Told) {
+/// Colours are the same within CIEDE2000 3, offsets within 4 px: what eyes do not tell apart.
+fn values(design: &WidgetDesign, c: &Compared, out: &mut Told<Vec<ValueTold>>) {
     let mut tell = |name, wanted: String, seen: Option<String>, same| {
         if seen.is_none() {
             out.gaps.push(NotLookedAt {
@@ -99,7 +74,7 @@ fn values(design: &WidgetDesign, c: &Compared, out: &mut Told) {
                 why: "it could not be measured on the page".into(),
             });
         }
-        out.looks.push(LookTold {
+        out.what.push(ValueTold {
             name,
             language: None,
             wanted,

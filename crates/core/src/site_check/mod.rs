@@ -11,13 +11,12 @@ mod uncompared;
 
 pub use cell::Seen;
 pub use consent::{CellTold, ConsentTold};
-pub use looks::LookTold;
-pub use texts::TextTold;
 
 use crate::chain::{Aside, Diagnosis, Expect, NotLookedAt};
 use crate::code::Code;
 use crate::consent::Region;
 use crate::expectation::Expectation;
+use crate::finding::Finding;
 use crate::observation::{ConsentAct, Observation};
 use crate::pages::{PageCopy, PageKind, PageRules};
 use crate::profile::{ConsentManager, Supplier};
@@ -125,6 +124,47 @@ pub struct SiteCase<'a> {
     pub gaps: &'a [NotLookedAt],
 }
 
+impl SiteCase<'_> {
+    /// What a browser saw of a widget on the address given.
+    fn visits_of(&self, subject: usize) -> &[Observation] {
+        let given = self.pages.first().into_iter().flat_map(|p| &p.visited);
+        let mut of = given.filter(|v| v.subject == subject);
+        of.next().map_or(&[], |v| &v.visits)
+    }
+}
+
+/// One value of the expectation that was compared.
+#[derive(Debug, Clone, PartialEq, Serialize)]
+pub struct ValueTold {
+    /// As the expectation names it.
+    pub name: &'static str,
+    /// BCP 47; values of the design have none.
+    pub language: Option<String>,
+    /// By the expectation.
+    pub wanted: String,
+    /// In the widget; null where it was looked for and not found, or could not be measured.
+    pub seen: Option<String>,
+    /// They are the same.
+    pub same: bool,
+}
+
+/// What one part of the expectation tells of the address given, with its findings and gaps.
+#[derive(Default)]
+struct Told<T> {
+    what: T,
+    findings: Vec<Finding>,
+    gaps: Vec<NotLookedAt>,
+}
+
+impl<T> Told<T> {
+    /// Puts findings and gaps to the verdict, and gives what is told beside it.
+    fn beside(self, d: &mut Diagnosis) -> T {
+        d.findings.extend(self.findings);
+        d.not_looked_at.extend(self.gaps);
+        self.what
+    }
+}
+
 /// What is told of one page.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
 pub struct PageRow {
@@ -177,10 +217,10 @@ pub struct SiteDiagnosis {
     pub consent: Option<ConsentTold>,
     /// Each text that was compared.
     #[serde(skip_serializing_if = "Vec::is_empty")]
-    pub texts: Vec<TextTold>,
+    pub texts: Vec<ValueTold>,
     /// Each value of the design that was compared.
     #[serde(rename = "design", skip_serializing_if = "Vec::is_empty")]
-    pub looks: Vec<LookTold>,
+    pub looks: Vec<ValueTold>,
 }
 
 /// Judges a site.

@@ -53,19 +53,10 @@ pub(super) fn told(case: &SiteCase, cells: &[Vec<Cell>]) -> SiteDiagnosis {
     diagnosis.findings = findings(&rows, cells, chosen, diagnosis.findings);
     diagnosis.findings.extend(not_reached(case));
     diagnosis.not_looked_at = not_looked_at(case, &rows, cells, diagnosis.not_looked_at);
-    let of_consent = consent::told(case);
-    diagnosis.findings.extend(of_consent.findings);
-    diagnosis.not_looked_at.extend(of_consent.gaps);
-    let of_texts = texts::told(case);
-    diagnosis.findings.extend(of_texts.findings);
-    diagnosis.not_looked_at.extend(of_texts.gaps);
-    let of_looks = looks::told(case);
-    diagnosis.findings.extend(of_looks.findings);
-    diagnosis.not_looked_at.extend(of_looks.gaps);
     SiteDiagnosis {
-        looks: of_looks.looks,
-        consent: of_consent.grid,
-        texts: of_texts.texts,
+        consent: consent::told(case).beside(&mut diagnosis),
+        texts: texts::told(case).beside(&mut diagnosis),
+        looks: looks::told(case).beside(&mut diagnosis),
         coverage: Coverage {
             expected: rows.len(),
             right: rows.iter().filter(|r| r.is_right()).count(),

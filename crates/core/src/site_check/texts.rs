@@ -1,6 +1,6 @@
 //! Texts as they were seen against those that the expectation gives, language by language.
 
-use super::{SiteCase, Subject};
+use super::{SiteCase, Subject, Told, ValueTold};
 use crate::brand::SAMPLES;
 use crate::chain::NotLookedAt;
 use crate::code::Code;
@@ -9,35 +9,11 @@ use crate::finding::{Evidence, Finding, Severity};
 use crate::observation::{ConsentAct, Observation, Presence, Viewport};
 use crate::pages::composed;
 use regex::Regex;
-use serde::Serialize;
 use std::sync::LazyLock;
 use url::Url;
 
 /// A prompt that comes this much later than designed is late, s (contract).
 const LATE_S: f64 = 1.0;
-
-/// One value that was compared.
-#[derive(Debug, Clone, PartialEq, Serialize)]
-pub struct TextTold {
-    /// As the expectation names it.
-    pub name: &'static str,
-    /// BCP 47.
-    pub language: String,
-    /// By the expectation.
-    pub wanted: String,
-    /// In the widget; null where it was looked for and not found.
-    pub seen: Option<String>,
-    /// They are the same, composed and with blanks folded.
-    pub same: bool,
-}
-
-/// What is told of a site's texts.
-#[derive(Default)]
-pub(super) struct Told {
-    pub texts: Vec<TextTold>,
-    pub findings: Vec<Finding>,
-    pub gaps: Vec<NotLookedAt>,
-}
 
 /// Texts as they are compared: composed (NFC), blanks folded.
 fn folded(text: &str) -> String {
@@ -46,12 +22,10 @@ fn folded(text: &str) -> String {
 }
 
 /// Compares the texts of all widgets on the address given.
-pub(super) fn told(case: &SiteCase) -> Told {
+pub(super) fn told(case: &SiteCase) -> Told<Vec<ValueTold>> {
     let mut out = Told::default();
-    let given = case.pages.first();
     for (n, widget) in case.expectation.widgets.iter().enumerate() {
-        let visits = given.and_then(|p| p.visited.iter().find(|v| v.subject == n));
-        let visits = visits.map_or(&[][..], |v| &v.visits);
+        let visits = case.visits_of(n);
         for (language, wanted) in &widget.texts {
             let look = Look {
                 subject: &case.subjects[n],
@@ -94,7 +68,7 @@ struct Look<'a> {
 }
 
 impl Look<'_> {
-    fn compare(&self, case: &SiteCase, seen: &Observation, out: &mut Told) {
+    fn compare(&self, case: &SiteCase, seen: &Observation, out: &mut Told<Vec<ValueTold>>) {
         let page = Url::parse(&seen.page.final_url).ok();
         let nobody = matches!(seen.presence, Some(Presence::Away | Presence::Closed));
         let mut strange = 0;
@@ -121,9 +95,9 @@ impl Look<'_> {
                 "notice_link" => same_link(page.as_ref(), f, wanted),
                 _ => folded(f) == folded(wanted),
             });
-            let told = TextTold {
+            let told = ValueTold {
                 name,
-                language: self.language.to_string(),
+                language: Some(self.language.to_string()),
                 wanted: wanted.to_string(),
                 seen: found,
                 same,
@@ -136,9 +110,9 @@ impl Look<'_> {
             } else if !same {
                 out.findings.push(self.differs(&told, seen));
             }
-            out.texts.push(told);
+            out.what.push(told);
         }
-        out.findings.extend(self.prompt_late(seen, &mut out.texts));
+        out.findings.extend(self.prompt_late(seen, &mut out.what));
         out.findings.extend(self.left_in(case, seen));
     }
 
@@ -150,7 +124,7 @@ impl Look<'_> {
     }
 
     /// What is seen is what another language of the site should show.
-    fn is_of_another_language(&self, told: &TextTold) -> bool {
+    fn is_of_another_language(&self, told: &ValueTold) -> bool {
         let Some(seen) = &told.seen else { return false };
         let others = self
             .widget
@@ -172,7 +146,7 @@ impl Look<'_> {
         )
     }
 
-    fn language_differs(&self, told: &TextTold) -> Finding {
+    fn language_differs(&self, told: &ValueTold) -> Finding {
         let summary = format!(
             "A visitor whose browser speaks {} is shown another language of the site.",
             self.language
@@ -185,7 +159,7 @@ impl Look<'_> {
             .with_all(sides(told))
     }
 
-    fn differs(&self, told: &TextTold, seen: &Observation) -> Finding {
+    fn differs(&self, told: &ValueTold, seen: &Observation) -> Finding {
         let what = told.name.replace('_', " ");
         let language = self.language;
         let (code, summary) = match (told.name, &told.seen) {
@@ -220,14 +194,14 @@ impl Look<'_> {
         self.fault(code, summary, remedy).with_all(sides(told))
     }
 
-    fn prompt_late(&self, seen: &Observation, texts: &mut Vec<TextTold>) -> Option<Finding> {
+    fn prompt_late(&self, seen: &Observation, texts: &mut Vec<ValueTold>) -> Option<Finding> {
         let after = self.wanted.prompt_after_s?;
         let found = seen.texts.iter().find(|t| t.name == "prompt")?;
         let came_s = (found.at_ms - seen.looks.launcher.seen_ms()?) / 1000.0;
         let late = came_s > after + LATE_S;
-        texts.push(TextTold {
+        texts.push(ValueTold {
             name: "prompt_after_s",
-            language: self.language.to_string(),
+            language: Some(self.language.to_string()),
             wanted: after.to_string(),
             seen: Some(format!("{came_s:.1}")),
             same: !late,
@@ -286,7 +260,7 @@ static VARIABLE: LazyLock<Regex> = LazyLock::new(|| {
     Regex::new(pattern).unwrap_or_else(|_| unreachable!("the pattern is written here"))
 });
 
-fn sides(told: &TextTold) -> [Evidence; 2] {
+fn sides(told: &ValueTold) -> [Evidence; 2] {
     let seen = told.seen.as_deref().unwrap_or("nothing");
     [
         Evidence::fact(format!("designed: {}", told.wanted)),

@@ -13,7 +13,7 @@ use std::collections::BTreeMap;
 const PLACES: &str = "[texts]\ntitle = '#t'\ngreeting = '#g'\nnotice = '#n'\nnotice_link = '#n a'\nprompt = '#p'\naway = '#a'\n[open]";
 
 /// Compares what was seen in visits of each language with the texts that a file gives.
-fn compared(texts: &str, places: &str, visits: Vec<Observation>) -> Told {
+fn compared(texts: &str, places: &str, visits: Vec<Observation>) -> Told<Vec<ValueTold>> {
     let mut profiles = Profiles::default();
     profiles
         .add("a.toml", &SAMPLE.replace("[open]", places))
@@ -67,7 +67,7 @@ fn visit(language: &str, texts: &[(&str, &str, f64)]) -> Observation {
     })
 }
 
-fn codes(told: &Told) -> Vec<&'static str> {
+fn codes(told: &Told<Vec<ValueTold>>) -> Vec<&'static str> {
     told.findings.iter().map(|f| f.code.name()).collect()
 }
 
@@ -81,7 +81,7 @@ fn texts_are_the_same_composed_and_with_blanks_folded() {
     ];
     let told = compared(texts, PLACES, vec![visit("en", &seen)]);
     assert_eq!(codes(&told), [""; 0]);
-    assert!(told.texts.iter().all(|t| t.same) && told.texts.len() == 2);
+    assert!(told.what.iter().all(|t| t.same) && told.what.len() == 2);
     assert!(told.gaps.is_empty());
 }
 
@@ -114,7 +114,7 @@ fn each_way_of_differing_has_its_code_and_both_sides() {
     );
     // Whether the words for nobody are right is not known while somebody is there.
     assert_eq!(told.gaps[0].what, "away in en");
-    let late = told.texts.last().unwrap();
+    let late = told.what.last().unwrap();
     assert_eq!((late.name, late.same), ("prompt_after_s", false));
 }
 
@@ -155,7 +155,7 @@ fn another_language_of_the_site_is_told_once_as_the_language() {
     );
     assert_eq!(codes(&told), ["brand.language"]);
     assert!(told.findings[0].summary.contains("speaks cy"));
-    assert_eq!(told.texts.iter().filter(|t| t.same).count(), 2);
+    assert_eq!(told.what.iter().filter(|t| t.same).count(), 2);
 }
 
 #[test]

@@ -11,7 +11,7 @@ use newtfern_acts::{Acts, Seen, Subject};
 use newtfern_core::chain::Expect;
 use newtfern_core::job::JobKind;
 use newtfern_core::observation::{ConsentAct, FailureKind, Viewport};
-use newtfern_core::visits::{Asked, CheckOrder};
+use newtfern_core::visits::{Asked, CheckOrder, further_states};
 use newtfern_core::weigh::conclude;
 use newtfern_probe::browser::{Browser, Pool};
 use newtfern_probe::echo::EchoOrder;
@@ -102,7 +102,8 @@ async fn check_site(tools: &Tools, job: &Job, s: &Subject) -> Result<()> {
         // Nobody can be asked for a decision of which the profile does not say how it is made.
         let mut further = vec![ConsentAct::Refused, ConsentAct::Withdrawn, ConsentAct::Gpc];
         further.retain(|act| manager.knows(*act));
-        check::further(&tools.pool, &tools.http, &order, &further, &mut evidence).await?;
+        let further = further_states(&order, &further);
+        check::further(&tools.pool, &tools.http, further, &mut evidence).await?;
     }
     // What our own rule refuses says nothing of the site.
     let refused = evidence

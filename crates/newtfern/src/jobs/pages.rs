@@ -83,7 +83,7 @@ pub async fn look_at(
     let copies: Vec<_> = looked.pages.into_iter().map(|p| p.copy).collect();
     tools
         .acts
-        .finish_pages(job, subject, at, &told, &copies, &elsewhere)
+        .finish_pages(job, subject, at, told, &copies, &elsewhere)
         .await?;
     Ok(())
 }

@@ -8,7 +8,7 @@ use newtfern_core::observation::{ConsentAct, DeliveredPage, Observation, Viewpor
 use newtfern_core::pages::{FoundBy, PageCopy, ReadPage, languages, sample, sorted};
 use newtfern_core::profile::{ConsentManager, Supplier};
 use newtfern_core::site_check::{SitePage, Subject, WidgetVisits};
-use newtfern_core::visits::{Asked, CHECK_MS, CheckOrder};
+use newtfern_core::visits::{Asked, CHECK_MS, CheckOrder, further_states, in_language};
 use newtfern_probe::browser::Pool;
 use newtfern_probe::check;
 use newtfern_probe::crawl::{Crawl, CrawlOrder, crawl};
@@ -139,8 +139,8 @@ async fn visits(
         };
         let mut evidence = check::run(ways.pool, ways.http, &check).await?;
         if asked == Asked::ByPerson && !none_wanted {
-            let (pool, http) = (ways.pool, ways.http);
-            check::further(pool, http, &check, order.states, &mut evidence).await?;
+            let states = further_states(&check, order.states);
+            check::further(ways.pool, ways.http, states, &mut evidence).await?;
         }
         for language in languages.iter().skip(1) {
             let check = CheckOrder {
@@ -148,7 +148,8 @@ async fn visits(
                 prompt_ms: prompt_ms(widget, language),
                 ..check
             };
-            check::in_language(ways.pool, ways.http, &check, &mut evidence).await?;
+            let visits = in_language(&check);
+            check::further(ways.pool, ways.http, visits, &mut evidence).await?;
         }
         out.push(WidgetVisits {
             subject,

@@ -103,7 +103,13 @@ pub async fn decide(
                 });
             }
             if accepts && found.is_none() && press(tab, &consent.banner.more, &NO_TEXTS).await? {
-                found = deeper(tab, consent).await?;
+                found = refusal(tab, consent, TAKE_MS).await?;
+                let deeper = found.is_some();
+                tab.mark(|o| {
+                    if let Some(layer) = &mut o.consent.first_layer {
+                        layer.refuses_deeper |= deeper;
+                    }
+                });
             }
         }
         if let Some(r) = found {
@@ -134,17 +140,16 @@ pub async fn decide(
     Ok(())
 }
 
-/// What refuses on the next layer, once that is open.
-async fn deeper(tab: &Tab, consent: &ConsentManager) -> Result<Option<Rect>, ProbeError> {
+/// Waits for a control that refuses.
+pub(super) async fn refusal(
+    tab: &Tab,
+    consent: &ConsentManager,
+    ms: u64,
+) -> Result<Option<Rect>, ProbeError> {
     let began = Instant::now();
-    while began.elapsed() < Duration::from_millis(TAKE_MS) {
+    while began.elapsed() < Duration::from_millis(ms) {
         let found = control(tab, consent, ConsentAct::Refused).await?;
         if found.is_some() {
-            tab.mark(|o| {
-                if let Some(layer) = &mut o.consent.first_layer {
-                    layer.refuses_deeper = true;
-                }
-            });
             return Ok(found);
         }
         tokio::time::sleep(Duration::from_millis(60)).await;

@@ -1,7 +1,7 @@
 //! Consent taken back as a visitor does it, and a second page, where it must have ended.
 
 use super::collector::Collector;
-use super::consent::{control, press, state, take};
+use super::consent::{control, press, refusal, state, take};
 use super::tab::Tab;
 use crate::ProbeError;
 use newtfern_core::html::Document;
@@ -10,7 +10,7 @@ use newtfern_core::profile::ConsentManager;
 use newtfern_core::visits::Waits;
 use newtfern_heavy::heavy;
 use serde_json::json;
-use std::time::{Duration, Instant};
+use std::time::Duration;
 use url::Url;
 
 /// A banner that is asked for again has this long to come.
@@ -32,16 +32,14 @@ pub async fn take_back(
         return Ok(());
     }
     tab.mark(|o| o.consent.acted_ms = None);
-    if control(tab, consent, ConsentAct::Refused).await?.is_none() {
-        let again = [&consent.banner.reopen, &consent.banner.more];
-        for way in again {
+    let mut found = control(tab, consent, ConsentAct::Refused).await?;
+    for way in [&consent.banner.reopen, &consent.banner.more] {
+        if found.is_none() {
             press(tab, way, &consent.banner.reopen_text).await?;
-            if refusal(tab, consent).await? {
-                break;
-            }
+            found = refusal(tab, consent, AGAIN_MS).await?;
         }
     }
-    let Some(r) = control(tab, consent, ConsentAct::Refused).await? else {
+    let Some(r) = found else {
         let until_ms = tab.now_ms();
         let after = state(tab, Some(consent)).await?;
         tab.mark(|o| {
@@ -59,18 +57,6 @@ pub async fn take_back(
         return Ok(());
     }
     second_page(tab, page, waits).await
-}
-
-/// Waits for a control that refuses.
-async fn refusal(tab: &Tab, consent: &ConsentManager) -> Result<bool, ProbeError> {
-    let began = Instant::now();
-    while began.elapsed() < Duration::from_millis(AGAIN_MS) {
-        if control(tab, consent, ConsentAct::Refused).await?.is_some() {
-            return Ok(true);
-        }
-        tokio::time::sleep(Duration::from_millis(60)).await;
-    }
-    Ok(false)
 }
 
 /// Another page of the site, or the same again, with what the browser has kept.
