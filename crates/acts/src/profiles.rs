@@ -310,7 +310,14 @@ fn console_addresses(text: &str) -> Vec<Url> {
     let echo = supplier.echo.into_iter();
     let console = supplier.console.into_iter();
     let addresses = echo
-        .flat_map(|e| [e.console_read, e.console_answer])
+        .flat_map(|e| {
+            [
+                e.console_read,
+                e.console_answer,
+                e.console_tidy,
+                e.console_talk,
+            ]
+        })
         .chain(console.flat_map(|c| [Some(c.read), c.write]).flatten());
     addresses.filter_map(|a| Url::parse(&a).ok()).collect()
 }

@@ -220,6 +220,9 @@ codes! {
     EchoSlow "echo.slow" Echo, false, Supplier;
     EchoForm "echo.form" Echo, false, Here;
     EchoNoSteps "echo.no-steps" Echo, false, Here;
+    EchoPage "echo.page" Echo, false, Account;
+    EchoLanguage "echo.language" Echo, false, Account;
+    EchoLeft "echo.left" Echo, false, Account;
     HoursOpenOutOfHours "hours.open-out-of-hours" Hours, false, Account;
     HoursStaffedButAway "hours.staffed-but-away" Hours, false, Account;
     Unchecked "unchecked" Unchecked, false, Here;

@@ -4,6 +4,52 @@
 use crate::code::Code;
 use crate::finding::{Evidence, Finding, Severity};
 use serde::{Deserialize, Serialize};
+use url::Url;
+
+/// Who a test says that it is: what goes into the fields before a talk, so that the client's people see at
+/// once that nobody waits for them.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct TestVisitor {
+    /// Into a field for a name.
+    pub name: String,
+    /// Into a field for a mail address: the agency's own.
+    pub mail: String,
+    /// Into a field for a number.
+    pub phone: String,
+}
+
+impl TestVisitor {
+    /// The agency as a visitor. The number is of the range that is kept free for drama (Ofcom, 01632 960).
+    pub fn of(agency: &str, mail: &str) -> TestVisitor {
+        TestVisitor {
+            name: format!("Test by {agency}"),
+            mail: mail.to_string(),
+            phone: "+441632960000".into(),
+        }
+    }
+
+    /// What a step writes: a field of the visitor, or words as they stand.
+    pub fn words<'a>(&'a self, with: &'a str) -> &'a str {
+        match with {
+            "name" => &self.name,
+            "mail" => &self.mail,
+            "phone" => &self.phone,
+            words => words,
+        }
+    }
+}
+
+/// What became of a talk once the test was over.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(rename_all = "snake_case")]
+pub enum Tidied {
+    /// Closed, its contact removed, and both seen at the console.
+    Proven,
+    /// Asked for, and the console shows no more.
+    Asked,
+    /// The console refused, or still shows the talk or its contact.
+    Left,
+}
 
 /// What the test saw. Times are ms since the message was sent.
 #[derive(Debug, Clone, Default, PartialEq, Serialize, Deserialize)]
@@ -21,6 +67,14 @@ pub struct Seen {
     pub at_console_ms: Option<f64>,
     /// The page that the console names.
     pub page_at_console: String,
+    /// The visitor's language that the console names.
+    pub language_at_console: String,
+    /// The language that the visitor's browser had.
+    pub language: String,
+    /// Steps before the message that were made.
+    pub steps: usize,
+    /// What became of the talk; none where the profile does not say how one is closed.
+    pub tidied: Option<Tidied>,
     /// ms from sending until the console took the answer.
     pub answered_ms: Option<f64>,
     /// ms from sending until the answer showed in the widget.
@@ -45,6 +99,8 @@ pub enum Stopped {
     NoWidget,
     /// The panel asks for something before a message can be written.
     Form,
+    /// A step that the profile tells before the message could not be made.
+    Step,
     /// The panel has no field, or no control to send.
     NoField,
     /// The console answered with an error, or not at all.
@@ -66,6 +122,10 @@ const NO_STEPS: Told = (Code::EchoNoSteps, Severity::Note,
 const FORM: Told = (Code::EchoForm, Severity::Warning,
     "A form comes before the talk, and the supplier's profile does not say how to fill it in.",
     "Send a message by hand, or add the steps before the talk to the supplier's profile.");
+#[rustfmt::skip]
+const STEP: Told = (Code::EchoForm, Severity::Warning,
+    "A step before the talk could not be made as the supplier's profile tells it.",
+    "Look at the form in the widget, and correct the steps before the talk in the supplier's profile.");
 #[rustfmt::skip]
 const NOT_SENT: Told = (Code::EchoNotSent, Severity::Broken,
     "The test message could not be sent through the widget.",
@@ -92,7 +152,67 @@ pub fn judge(seen: &Seen) -> Vec<Finding> {
     let stopped = (!why.is_empty()).then(|| Evidence::fact(why.clone()));
     let picture = seen.picture.clone().map(|key| Evidence::Picture { key });
     let evidence = message.into_iter().chain(stopped).chain(picture);
-    found.map(|f| f.with_all(evidence)).into_iter().collect()
+    let found = found.map(|f| f.with_all(evidence));
+    let others = [strange_page(seen), strange_language(seen), left(seen)];
+    found
+        .into_iter()
+        .chain(others.into_iter().flatten())
+        .collect()
+}
+
+fn sides(sent: &str, console: &str) -> [Evidence; 2] {
+    [
+        Evidence::fact(format!("in the widget: {sent}")),
+        Evidence::fact(format!("at the console: {console}")),
+    ]
+}
+
+/// Those who answer are told of another page than the one that the visitor wrote from.
+fn strange_page(seen: &Seen) -> Option<Finding> {
+    let page = |text: &str| {
+        let mut url = Url::parse(text).ok()?;
+        url.set_fragment(None);
+        Some(url)
+    };
+    let (here, there) = (page(&seen.url)?, page(&seen.page_at_console)?);
+    // A query that a test or a campaign adds is no other page.
+    let same = here.origin() == there.origin() && here.path() == there.path();
+    (!same).then(|| {
+        Finding::new(
+            Code::EchoPage,
+            Severity::Warning,
+            "The console names another page than the one the message came from.",
+            "Look whether the widget's code passes an address of its own, and whether the key is this site's.",
+        )
+        .with_all(sides(&seen.url, &seen.page_at_console))
+    })
+}
+
+/// Those who answer are told of another language.
+fn strange_language(seen: &Seen) -> Option<Finding> {
+    let first = |tag: &str| tag.split('-').next().unwrap_or_default().to_lowercase();
+    let (here, there) = (first(&seen.language), first(&seen.language_at_console));
+    (!here.is_empty() && !there.is_empty() && here != there).then(|| {
+        Finding::new(
+            Code::EchoLanguage,
+            Severity::Warning,
+            "The console names another language than the visitor's.",
+            "Let the language follow the visitor's browser in the widget's settings.",
+        )
+        .with_all(sides(&seen.language, &seen.language_at_console))
+    })
+}
+
+fn left(seen: &Seen) -> Option<Finding> {
+    (seen.tidied == Some(Tidied::Left)).then(|| {
+        Finding::new(
+            Code::EchoLeft,
+            Severity::Warning,
+            "The test talk or its contact is still at the console.",
+            "Close the conversation and remove the contact by hand at the console; the message's number tells which.",
+        )
+        .with(Evidence::fact(format!("message: {}", seen.text)))
+    })
 }
 
 /// The first step that failed.
@@ -100,6 +220,7 @@ fn failed(seen: &Seen) -> Option<Told> {
     match seen.stopped_by {
         Some(Stopped::NoSteps) => Some(NO_STEPS),
         Some(Stopped::Form) => Some(FORM),
+        Some(Stopped::Step) => Some(STEP),
         _ if !seen.sent => Some(NOT_SENT),
         _ if seen.at_console_ms.is_none() => Some(NOT_ARRIVED),
         _ if seen.answer_seen_ms.is_none() => Some(NO_ANSWER),
@@ -169,6 +290,41 @@ mod tests {
             }),
             Code::EchoSlow
         );
+    }
+
+    #[test]
+    fn what_the_console_names_is_compared_and_what_is_left_behind_is_told() {
+        let whole = Seen {
+            url: "https://kites.example/a".into(),
+            page_at_console: "https://kites.example/a?from=mail#top".into(),
+            language: "en-GB".into(),
+            language_at_console: "en".into(),
+            sent: true,
+            at_console_ms: Some(200.0),
+            answered_ms: Some(400.0),
+            answer_seen_ms: Some(600.0),
+            tidied: Some(Tidied::Proven),
+            ..Seen::default()
+        };
+        assert!(judge(&whole).is_empty());
+        let other = Seen {
+            page_at_console: "https://mill.example/".into(),
+            language_at_console: "cy".into(),
+            tidied: Some(Tidied::Left),
+            ..whole
+        };
+        let told = judge(&other);
+        let codes: Vec<&str> = told.iter().map(|f| f.code.name()).collect();
+        assert_eq!(codes, ["echo.page", "echo.language", "echo.left"]);
+        let lines: Vec<String> = told[0].evidence.iter().map(|e| e.line()).collect();
+        assert_eq!(
+            lines,
+            [
+                "in the widget: https://kites.example/a",
+                "at the console: https://mill.example/"
+            ]
+        );
+        assert!(told[2].remedy.contains("remove the contact by hand"));
     }
 
     #[test]

@@ -13,6 +13,7 @@ pub mod agency;
 pub mod assess;
 pub mod brand;
 pub mod chain;
+pub mod channel;
 pub mod code;
 pub mod colour;
 pub mod consent;

@@ -14,7 +14,7 @@ pub use left_out::LeftOut;
 pub use look::{Look, Looks, Stage, Unlooked};
 pub use network::{FailureKind, Hop, Initiator, Message, NetFailure, Request, Socket, Violation};
 use serde::{Deserialize, Serialize};
-pub use shown::{Cover, FixedElement, Launcher, Operation, Rect};
+pub use shown::{ChannelSeen, Cover, FixedElement, Launcher, Operation, Rect};
 
 /// Raised when a field changes its meaning; new optional fields do not raise it. 2: looks say how
 /// far they went. An older observation says of nothing how far it looked, so it is judged undecided.
@@ -167,6 +167,8 @@ pub struct Observation {
     pub consent: ConsentSeen,
     /// Texts that were found where the profile says.
     pub texts: Vec<TextSeen>,
+    /// Its links to other channels, in their order; none where they were not looked for.
+    pub channels: Option<Vec<ChannelSeen>>,
     /// The prompt was watched for until then, ms after the navigation began; nothing where nobody asked for it.
     pub prompt_until_ms: Option<f64>,
     /// Who is there, where the profile says how the widget tells it and it told.

@@ -1,94 +1,16 @@
 //! A site for each visitor that its expectation names: consent states, hours, viewports, by the command line.
 #![allow(clippy::unwrap_used)]
 
-use axum::Router;
-use axum::extract::Request;
-use axum::response::Html;
-use newtfern_core::profile::Supplier;
-use newtfern_standins::Standins;
-use serde_json::Value;
-use std::path::Path;
+mod outside;
 
-struct Outside {
-    standins: Standins,
-    /// Pages without a banner: the path is the end of the key.
-    port: u16,
-    folder: tempfile::TempDir,
-}
+use outside::{Outside, codes};
+use serde_json::Value;
 
 async fn outside() -> Outside {
-    let standins = Standins::start(0, None).await.unwrap();
-    let folder = tempfile::tempdir().unwrap();
-    let profiles = folder.path().join("profiles");
-    std::fs::create_dir(&profiles).unwrap();
-    let text = newtfern_standins::supplier_profile(standins.port);
-    std::fs::write(profiles.join("brindle.toml"), &text).unwrap();
-    let consent = newtfern_standins::consent_profile();
-    std::fs::write(profiles.join("hedgegate.toml"), consent).unwrap();
-    let regions = Path::new(env!("CARGO_MANIFEST_DIR")).join("../../profiles/regions");
-    for region in ["opt-in.toml", "none.toml"] {
-        std::fs::copy(regions.join(region), profiles.join(region)).unwrap();
-    }
-    let supplier = Supplier::from_toml(&text).unwrap();
-    let app = Router::new().fallback(move |request: Request| {
-        let key = format!("gustkites-live{}", request.uri().path().trim_start_matches('/'));
-        let code = supplier.snippet_for(&key);
-        async move {
-            Html(format!("<!doctype html><html lang=en><meta name=viewport content='width=device-width'><title>Gust</title><body><h1>Gust</h1>{code}</body></html>"))
-        }
-    });
-    let listener = tokio::net::TcpListener::bind("127.0.0.1:0").await.unwrap();
-    let port = listener.local_addr().unwrap().port();
-    tokio::spawn(async move { axum::serve(listener, app).await.unwrap() });
-    Outside {
-        standins,
-        port,
-        folder,
-    }
+    Outside::of(newtfern_standins::supplier_profile, KEY).await
 }
 
-impl Outside {
-    async fn check(&self, address: &str, key: &str, more: &str, args: &[&str]) -> (i32, Value) {
-        let consent = if more.contains("consent") {
-            ""
-        } else {
-            "country = 'CA'\n"
-        };
-        let (site, widget) = more.split_once("---").unwrap_or(("", more));
-        let text = format!(
-            "address = '{address}'\n{consent}time_zone = 'Europe/London'\n{site}[[widget]]\nsupplier = 'brindle'\nkey = '{key}'\n{widget}"
-        );
-        let file = self.folder.path().join("site.toml");
-        std::fs::write(&file, text).unwrap();
-        let output = tokio::process::Command::new(env!("CARGO_BIN_EXE_newtfern"))
-            .args(["check", "--json", "--allow-private", "--site"])
-            .arg(&file)
-            .arg("--profiles")
-            .arg(self.folder.path().join("profiles"))
-            .args(args)
-            .output()
-            .await
-            .unwrap();
-        let told = String::from_utf8(output.stdout).unwrap();
-        let told = serde_json::from_str(&told).unwrap_or_else(|e| panic!("{e}: {told}"));
-        (output.status.code().unwrap(), told)
-    }
-
-    /// One of our own pages, whose path is the end of the key.
-    async fn own(&self, tail: &str, widget: &str, at: &str) -> (i32, Value) {
-        let address = format!("http://gust.localhost:{}/{tail}", self.port);
-        let key = format!("gustkites-live{tail}");
-        self.check(&address, &key, widget, &["--at", at]).await
-    }
-}
-
-fn codes(told: &Value) -> Vec<&str> {
-    let findings = told["findings"].as_array().unwrap();
-    findings
-        .iter()
-        .map(|f| f["code"].as_str().unwrap())
-        .collect()
-}
+const KEY: &str = "gustkites-live";
 
 fn cell<'a>(told: &'a Value, state: &str, signal: &str) -> &'a Value {
     let cells = told["consent"]["cells"].as_array().unwrap();
@@ -185,13 +107,13 @@ async fn hours_and_viewports_decide_what_is_meant() {
     // Thursday 10:00 and 20:00 in London, in winter.
     let (day, night) = ("2026-11-26T10:00:00Z", "2026-11-26T20:00:00Z");
 
-    let (code, told) = outside.own("-closed", &hide, night).await;
+    let (code, told) = outside.own(KEY, "-closed", &hide, night).await;
     assert_eq!(
         (code, told["outcome"].as_str()),
         (0, Some("as_intended")),
         "{told:#}"
     );
-    let (code, told) = outside.own("-closed", &hide, day).await;
+    let (code, told) = outside.own(KEY, "-closed", &hide, day).await;
     assert_eq!(
         (code, told["root"].as_str()),
         (1, Some("allowed.hours")),
@@ -202,17 +124,17 @@ async fn hours_and_viewports_decide_what_is_meant() {
         evidence.contains("thu 09:00 to 17:30") && evidence.contains("closed at this hour"),
         "{evidence}"
     );
-    let (code, told) = outside.own("-closed", hours, night).await;
+    let (code, told) = outside.own(KEY, "-closed", hours, night).await;
     assert_eq!(
         (code, told["root"].as_str()),
         (1, Some("allowed.hours")),
         "{told:#}"
     );
 
-    let (code, told) = outside.own("-away", hours, day).await;
+    let (code, told) = outside.own(KEY, "-away", hours, day).await;
     assert_eq!(code, 0, "{told:#}");
     assert!(codes(&told).contains(&"hours.staffed-but-away"), "{told:#}");
-    let (_, told) = outside.own("", &hide, night).await;
+    let (_, told) = outside.own(KEY, "", &hide, night).await;
     assert!(
         codes(&told).contains(&"hours.open-out-of-hours"),
         "{told:#}"
@@ -220,13 +142,13 @@ async fn hours_and_viewports_decide_what_is_meant() {
 
     // Hidden on phones, as the expectation says; and there although it should not be.
     let desktop = "viewports = ['desktop']\n";
-    let (code, told) = outside.own("-desk", desktop, day).await;
+    let (code, told) = outside.own(KEY, "-desk", desktop, day).await;
     assert_eq!(
         (code, told["outcome"].as_str()),
         (0, Some("working")),
         "{told:#}"
     );
-    let (code, told) = outside.own("", desktop, day).await;
+    let (code, told) = outside.own(KEY, "", desktop, day).await;
     assert_eq!(
         (code, told["root"].as_str()),
         (1, Some("placed.unexpected")),
@@ -244,7 +166,7 @@ async fn texts_are_compared_in_each_language_of_the_site() {
     };
     let english = "Hello! This is Gust Kite Workshop. How can we help?";
     let at = "2026-11-26T10:00:00Z";
-    let (code, told) = outside.own("", &texts(english), at).await;
+    let (code, told) = outside.own(KEY, "", &texts(english), at).await;
     assert_eq!(code, 0, "{told:#}");
     let of = |told: &Value, name: &str, language: &str| {
         let all = told["texts"].as_array().unwrap();
@@ -270,7 +192,7 @@ async fn texts_are_compared_in_each_language_of_the_site() {
         "{told:#}"
     );
 
-    let (_, told) = outside.own("", &texts("Good day"), at).await;
+    let (_, told) = outside.own(KEY, "", &texts("Good day"), at).await;
     let greeting = of(&told, "greeting", "en");
     assert_eq!(
         (&greeting["same"], greeting["seen"].as_str()),
@@ -285,7 +207,7 @@ async fn looks_are_compared_with_the_values_that_are_given() {
     let at = "2026-11-26T10:00:00Z";
     // The stand-in's own settings for this key: its brand colour, bottom right, 20 px from the edges.
     let right = "[widget.design]\nlauncher_colour = '#b3491c'\nheader_colour = '#b3491c'\ncorner = 'bottom-right'\noffset_side_px = 20\noffset_bottom_px = 20\n";
-    let (code, told) = outside.own("", right, at).await;
+    let (code, told) = outside.own(KEY, "", right, at).await;
     assert_eq!((code, codes(&told).len()), (0, 0), "{told:#}");
     let design = told["design"].as_array().unwrap();
     let same: Vec<(&str, bool)> = design
@@ -304,7 +226,7 @@ async fn looks_are_compared_with_the_values_that_are_given() {
     let wrong = right
         .replace("launcher_colour = '#b3491c'", "launcher_colour = '#0b7285'")
         .replace("corner = 'bottom-right'", "corner = 'bottom-left'");
-    let (code, told) = outside.own("", &wrong, at).await;
+    let (code, told) = outside.own(KEY, "", &wrong, at).await;
     assert_eq!(code, 0, "a fault breaks nothing: {told:#}");
     assert_eq!(
         codes(&told),

@@ -5,9 +5,9 @@ use crate::ProbeError;
 use crate::browser::Browser;
 use crate::http::Http;
 use crate::visit::{Tab, decide, opener};
-use newtfern_core::echo::{Seen, Stopped};
+use newtfern_core::echo::{Seen, Stopped, TestVisitor, Tidied};
 use newtfern_core::observation::{ConsentAct, Viewport};
-use newtfern_core::profile::{ConsentManager, EchoSteps, Supplier};
+use newtfern_core::profile::{ConsentManager, EchoStep, EchoSteps, Supplier};
 use serde_json::{Value, json};
 use std::time::{Duration, Instant};
 use url::Url;
@@ -26,6 +26,8 @@ pub struct EchoOrder<'a> {
     pub message: &'a str,
     /// What is answered at the console.
     pub answer: &'a str,
+    /// Who the test says that it is, where a form comes first.
+    pub visitor: &'a TestVisitor,
     /// The console's token, from the sealed settings.
     pub token: Option<&'a str>,
 }
@@ -97,8 +99,8 @@ async fn talk(
     seen.sent = true;
     let sent = Instant::now();
     let since = || Some(sent.elapsed().as_secs_f64() * 1000.0);
-    let read = address(&steps.console_read, request.key);
-    let answer_to = address(&steps.console_answer, request.key);
+    let read = address(&steps.console_read, request.key, "");
+    let answer_to = address(&steps.console_answer, request.key, "");
     let (Some(read), Some(answer_to)) = (read, answer_to) else {
         let why = "the profile's console addresses are no addresses";
         stop(seen, Stopped::NoSteps, why);
@@ -110,8 +112,36 @@ async fn talk(
     seen.at_console_ms = since();
     let page = message["page"].as_str().unwrap_or_default();
     seen.page_at_console = page.chars().take(2_000).collect();
+    let language = message["language"].as_str().unwrap_or_default();
+    seen.language_at_console = language.chars().take(40).collect();
+    let answered = answer(
+        tab,
+        http,
+        request,
+        steps,
+        (&message, &answer_to),
+        seen,
+        sent,
+    )
+    .await;
+    // Tidied up however the answer went.
+    seen.tidied = tidy(http, request, steps, &message).await;
+    answered
+}
+
+/// Answers at the console, and looks for the answer in the widget.
+async fn answer(
+    tab: &Tab,
+    http: &Http,
+    request: &EchoOrder<'_>,
+    steps: &EchoSteps,
+    (message, answer_to): (&Value, &Url),
+    seen: &mut Seen,
+    sent: Instant,
+) -> Result<(), ProbeError> {
+    let since = || Some(sent.elapsed().as_secs_f64() * 1000.0);
     let body = json!({"conversation": message["conversation"], "text": request.answer});
-    let answered = http.json("POST", &answer_to, Some(&body), request.token);
+    let answered = http.json("POST", answer_to, Some(&body), request.token);
     match answered.await {
         Ok((200..=299, _)) => seen.answered_ms = since(),
         Ok((status, _)) => {
@@ -135,6 +165,35 @@ async fn talk(
     Ok(())
 }
 
+/// Closes the talk and removes its contact, and looks whether that is so; nothing where the profile does not
+/// say how.
+async fn tidy(
+    http: &Http,
+    request: &EchoOrder<'_>,
+    steps: &EchoSteps,
+    message: &Value,
+) -> Option<Tidied> {
+    let talk = match &message["conversation"] {
+        Value::String(text) => text.clone(),
+        other => other.to_string(),
+    };
+    let tidy = address(&steps.console_tidy, request.key, &talk)?;
+    match http.json("DELETE", &tidy, None, request.token).await {
+        Ok((200..=299, _)) => {}
+        _ => return Some(Tidied::Left),
+    }
+    let Some(proof) = address(&steps.console_talk, request.key, &talk) else {
+        return Some(Tidied::Asked);
+    };
+    Some(match http.json("GET", &proof, None, request.token).await {
+        // A talk that is gone altogether is closed, and its contact with it.
+        Ok((404 | 410, _)) => Tidied::Proven,
+        Ok((200, told)) if told["closed"] == true && told["contact"].is_null() => Tidied::Proven,
+        Ok((200, _)) => Tidied::Left,
+        _ => Tidied::Asked,
+    })
+}
+
 /// Opens the panel and sends the message. False where it could not be sent, with the reason.
 async fn send(
     tab: &Tab,
@@ -156,11 +215,22 @@ async fn send(
         return Ok(false);
     }
     tab.click_on(opener(request.supplier)).await?;
-    let field = || async {
-        let found = tab.find(&steps.input).await?;
-        Ok(found.is_some_and(|f| f.shown))
-    };
-    if !poll(field).await? {
+    let language = tab.ask_page("navigator.language").await?;
+    seen.language = language.as_str().unwrap_or_default().to_string();
+    for (i, step) in steps.before.iter().enumerate() {
+        if !make(tab, request, step).await? {
+            let why = format!(
+                "step {} of {} before the talk: nothing that can be seen fits {}",
+                i + 1,
+                steps.before.len(),
+                step.selector()
+            );
+            stop(seen, Stopped::Step, &why);
+            return Ok(false);
+        }
+        seen.steps = i + 1;
+    }
+    if !poll(|| is_shown(tab, &steps.input)).await? {
         let (by, why) = match asks_first(tab, request.supplier).await {
             true => (
                 Stopped::Form,
@@ -179,6 +249,23 @@ async fn send(
         stop(seen, Stopped::NoField, "the panel shows no control to send");
     }
     Ok(sent)
+}
+
+async fn is_shown(tab: &Tab, selector: &str) -> Result<bool, ProbeError> {
+    Ok(tab.find(selector).await?.is_some_and(|f| f.shown))
+}
+
+/// Makes one step before the talk. False where nothing is there to make it with.
+async fn make(tab: &Tab, request: &EchoOrder<'_>, step: &EchoStep) -> Result<bool, ProbeError> {
+    let selector = step.selector();
+    if !poll(|| is_shown(tab, selector)).await? || !tab.click_on(selector).await? {
+        return Ok(false);
+    }
+    if let EchoStep::Fill { with, .. } = step {
+        let typed = json!({"text": request.visitor.words(with)});
+        tab.call("Input.insertText", typed).await?;
+    }
+    Ok(true)
 }
 
 /// Fields other than the message's are in the panel, or in a frame of it.
@@ -230,8 +317,9 @@ async fn at_console(
     None
 }
 
-fn address(template: &str, key: &str) -> Option<Url> {
-    newtfern_core::address_template::fill(template, None, &[("key", key)]).ok()
+fn address(template: &str, key: &str, talk: &str) -> Option<Url> {
+    let values = [("key", key), ("conversation", talk)];
+    newtfern_core::address_template::fill(template, None, &values).ok()
 }
 
 /// Asks until the answer is yes or the step's time is over.

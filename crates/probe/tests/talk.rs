@@ -1,7 +1,7 @@
 //! The echo test in real Chromium against the stand-in supplier's widget and console.
 #![allow(clippy::unwrap_used)]
 
-use newtfern_core::echo::{Seen, judge};
+use newtfern_core::echo::{Seen, TestVisitor, Tidied, judge};
 use newtfern_core::profile::Supplier;
 use newtfern_probe::browser::Browser;
 use newtfern_probe::echo::{EchoOrder, run};
@@ -47,10 +47,21 @@ impl World {
             key: &site.key(),
             message,
             answer: &format!("Answer to {message}"),
+            visitor: &TestVisitor::of("Fenwick & Sallow", "desk@fenwick.example"),
             token: Some(token),
         };
         run(&self.browser, &self.http, &request).await.unwrap()
     }
+}
+
+/// The address of a page with this code.
+async fn one_page(code: &str) -> Url {
+    let html = format!("<!doctype html><html lang=en><title>Gust</title><body><h1>Gust</h1>{code}");
+    let app = axum::Router::new().fallback(move || async { axum::response::Html(html) });
+    let listener = tokio::net::TcpListener::bind("127.0.0.1:0").await.unwrap();
+    let port = listener.local_addr().unwrap().port();
+    tokio::spawn(async move { axum::serve(listener, app).await.unwrap() });
+    Url::parse(&format!("http://gust.localhost:{port}/")).unwrap()
 }
 
 fn code(seen: &Seen) -> Option<String> {
@@ -149,5 +160,50 @@ async fn a_message_gets_there_and_its_answer_back_or_the_step_that_failed_is_tol
     assert_eq!(
         told(&absent),
         ("echo.not-sent".into(), "the widget did not come up".into())
+    );
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn a_form_before_the_talk_is_filled_in_as_a_test_and_the_talk_tidied_up() {
+    let world = World::start().await;
+    let port = world.standins.port;
+    let supplier = Supplier::from_toml(&newtfern_standins::farthing_profile(port)).unwrap();
+    let site = one_page(&supplier.snippet_for("gustkites-live")).await;
+    let mut untidy = supplier.clone();
+    untidy.echo.as_mut().unwrap().console_tidy =
+        format!("http://desk.farthing.localhost:{port}/no");
+    let mut mistaken = supplier.clone();
+    mistaken.echo.as_mut().unwrap().before[1] =
+        newtfern_core::profile::EchoStep::Tick("input.no-such-box".into());
+    let talk = |supplier: Supplier, message: &'static str| {
+        let (world, site) = (&world, &site);
+        async move {
+            let request = EchoOrder {
+                url: site,
+                supplier: &supplier,
+                consent: None,
+                key: "gustkites-live",
+                message,
+                answer: &format!("Answer to {message}"),
+                visitor: &TestVisitor::of("Fenwick & Sallow", "desk@fenwick.example"),
+                token: Some(DEMO_TOKEN),
+            };
+            run(&world.browser, &world.http, &request).await.unwrap().0
+        }
+    };
+    let (seen, left, stopped) = tokio::join!(
+        talk(supplier.clone(), "Test 1"),
+        talk(untidy, "Test 2"),
+        talk(mistaken, "Test 3"),
+    );
+    assert_eq!((code(&seen), seen.steps), (None, 4), "{seen:?}");
+    assert_eq!(seen.tidied, Some(Tidied::Proven));
+    assert_eq!(seen.page_at_console, site.as_str());
+    assert_eq!(seen.language_at_console, seen.language);
+    assert_eq!(code(&left).as_deref(), Some("echo.left"), "{left:?}");
+    assert_eq!(code(&stopped).as_deref(), Some("echo.form"));
+    assert_eq!(
+        stopped.stopped,
+        "step 2 of 4 before the talk: nothing that can be seen fits input.no-such-box"
     );
 }

@@ -1,6 +1,6 @@
 //! The simulated outside of the demo and the tests: client sites on Tarnwork (a plugin CMS) and on further
-//! [`builders`], a tag manager (Wickerset), a supplier (Brindle) with its loader, frame, live connection, settings and console, and a
-//! consent banner (Hedgegate). All served on loopback under `*.localhost` names by one listener,
+//! [`builders`], a tag manager (Wickerset), a supplier (Brindle) with its loader, frame, live connection, settings and console, two
+//! suppliers of other makes (Farthing Desk, Plashet), and a consent banner (Hedgegate). All served on loopback under `*.localhost` names by one listener,
 //! told apart by the Host header. Nothing here is used on real sites.
 
 pub mod builders;
@@ -9,6 +9,7 @@ pub mod estate;
 mod kept;
 mod platform;
 mod supplier;
+mod suppliers;
 mod tags;
 
 use axum::Router;
@@ -46,6 +47,8 @@ struct World {
     builders: Arc<builders::Builders>,
     tags: Arc<tags::Sets>,
     supplier: Router,
+    farthing: Router,
+    plashet: Router,
     consent: Router,
 }
 
@@ -62,6 +65,8 @@ impl Standins {
             tags: Arc::new(tags::Sets::new(port, memory.clone())),
             sites: Arc::new(platform::Sites::new(port, memory)),
             supplier: supplier::router(port),
+            farthing: suppliers::farthing::router(port),
+            plashet: suppliers::plashet::router(),
             consent: banner(),
         };
         let app = Router::new().fallback(any(dispatch)).with_state(world);
@@ -79,7 +84,17 @@ pub fn supplier_profile(port: u16) -> String {
     include_str!("../profiles/brindle.toml").replace("{{port}}", &port.to_string())
 }
 
-/// A second supplier, known as a rival.
+/// The profile of a supplier with a form before the talk, a closed shadow root and settings for programs.
+pub fn farthing_profile(port: u16) -> String {
+    include_str!("../profiles/farthing.toml").replace("{{port}}", &port.to_string())
+}
+
+/// The profile of a supplier of lists of channels.
+pub fn plashet_profile(port: u16) -> String {
+    include_str!("../profiles/plashet.toml").replace("{{port}}", &port.to_string())
+}
+
+/// A supplier that is known as a rival only.
 pub fn rival_profile() -> &'static str {
     include_str!("../profiles/quoin.toml")
 }
@@ -110,6 +125,8 @@ async fn dispatch(State(world): State<World>, request: Request) -> Response {
         .to_ascii_lowercase();
     let routed = match name.as_str() {
         n if n.ends_with("brindle.localhost") => world.supplier.oneshot(request).await,
+        n if n.ends_with("farthing.localhost") => world.farthing.oneshot(request).await,
+        n if n.ends_with("plashet.localhost") => world.plashet.oneshot(request).await,
         "consent.hedgegate.localhost" => world.consent.oneshot(request).await,
         "tags.wickerset.localhost" => return world.tags.answer(request).await,
         n if world.builders.knows(n.trim_end_matches(".localhost")) => {

@@ -187,6 +187,20 @@ pub enum ChannelKind {
     Link,
 }
 
+impl ChannelKind {
+    /// The word of the file.
+    pub fn word(self) -> &'static str {
+        match self {
+            ChannelKind::Phone => "phone",
+            ChannelKind::Sms => "sms",
+            ChannelKind::Mail => "mail",
+            ChannelKind::Messaging => "messaging",
+            ChannelKind::Chat => "chat",
+            ChannelKind::Link => "link",
+        }
+    }
+}
+
 /// Why a file is not taken.
 #[derive(Debug, Clone, PartialEq, Eq, thiserror::Error)]
 pub enum ExpectationError {

@@ -19,7 +19,7 @@ pub fn assess(seen: &Seen) -> Assessed {
     let words = findings.first().map(|f| f.summary.clone());
     let (standing, summary) = match seen.stopped_by {
         Some(Stopped::NoSteps) => (Standing::NotApplicable, words.unwrap_or_default()),
-        Some(Stopped::Form | Stopped::NoPage | Stopped::Deadline) => {
+        Some(Stopped::Form | Stopped::Step | Stopped::NoPage | Stopped::Deadline) => {
             (Standing::Undecided, words.unwrap_or_default())
         }
         _ => by_findings(&findings, &times(seen)),

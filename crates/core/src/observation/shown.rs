@@ -59,6 +59,8 @@ pub struct Launcher {
     pub role: String,
     /// It can be reached by keyboard.
     pub focusable: bool,
+    /// It stays where it is when the page scrolls; none in a look of older make.
+    pub fixed: Option<bool>,
 }
 
 /// Something that lies on the launcher.
@@ -87,10 +89,22 @@ pub struct FixedElement {
 #[derive(Debug, Clone, Default, Serialize, Deserialize)]
 #[serde(default)]
 pub struct Operation {
+    /// The panel was shown before anything was pressed; none in a look of older make.
+    pub open_at_start: Option<bool>,
     /// From the click to the panel, ms.
     pub opened_ms: Option<f64>,
     /// The panel's box.
     pub panel: Option<Rect>,
     /// Address of a window that opened instead.
     pub new_window: Option<String>,
+}
+
+/// One link to another channel, in the order of the widget's list.
+#[derive(Debug, Clone, Default, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(default)]
+pub struct ChannelSeen {
+    /// Its words or accessible name.
+    pub text: String,
+    /// Where it leads, as it is written.
+    pub href: String,
 }

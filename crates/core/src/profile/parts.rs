@@ -83,6 +83,12 @@ pub struct EchoSteps {
     pub console_read: String,
     /// POST with `{"conversation", "text"}` answers as an agent.
     pub console_answer: String,
+    /// DELETE closes a talk and removes its contact; `{{key}}` and `{{conversation}}` are replaced.
+    #[serde(default, skip_serializing_if = "String::is_empty")]
+    pub console_tidy: String,
+    /// GET gives `{"closed", "contact"}` of a talk, the proof that it was tidied up; replaced likewise.
+    #[serde(default, skip_serializing_if = "String::is_empty")]
+    pub console_talk: String,
 }
 
 /// One step before the message; each does one thing.
@@ -100,6 +106,17 @@ pub enum EchoStep {
     Tick(String),
     /// Presses a button, by its selector.
     Click(String),
+}
+
+impl EchoStep {
+    /// Where it is made.
+    pub fn selector(&self) -> &str {
+        match self {
+            EchoStep::Fill { selector, .. }
+            | EchoStep::Tick(selector)
+            | EchoStep::Click(selector) => selector,
+        }
+    }
 }
 
 /// A step as a file writes it.

@@ -4,7 +4,7 @@
 use crate::chain::together::PageVerdict;
 use crate::chain::{Diagnosis, NotLookedAt, Outcome};
 use crate::code::Code;
-use crate::expectation::{OutsideHours, Widget};
+use crate::expectation::{Expectation, OutsideHours, Widget};
 use crate::finding::{Evidence, Finding, Link, Severity};
 use crate::observation::{Observation, Presence, Viewport};
 use crate::profile::Supplier;
@@ -206,6 +206,18 @@ impl Intent<'_> {
         let early = wanted > 0.0 && came_s < wanted - EARLY_S;
         (early || came_s > wanted + slow).then_some(came_s)
     }
+}
+
+/// Hours of a site whose zone nobody gave: told, so that nobody takes them for looked at.
+pub(super) fn without_zone(expectation: &Expectation) -> Vec<NotLookedAt> {
+    let timed = |w: &&Widget| !w.hours.is_empty() || !w.closed.is_empty();
+    let unzoned = expectation.time_zone.is_empty();
+    let widgets = expectation.widgets.iter().filter(timed);
+    let gaps = widgets.filter(|_| unzoned).map(|w| NotLookedAt {
+        what: format!("the hours of {}", w.supplier),
+        why: "the expectation gives no time_zone, so nobody knows when they are".into(),
+    });
+    gaps.collect()
 }
 
 /// A launcher on a viewport where the widget need not show, or a note that it is rightly absent there.

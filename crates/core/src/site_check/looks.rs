@@ -5,10 +5,11 @@ use crate::brand::{COLOUR_TOLERANCE, Compared, OFFSET_TOLERANCE, compare, judge}
 use crate::chain::NotLookedAt;
 use crate::code::Code;
 use crate::design::{Design, Layer};
-use crate::expectation::{Widget, WidgetDesign};
+use crate::expectation::{Form, Widget, WidgetDesign};
 use crate::finding::Finding;
 use crate::observation::{ConsentAct, Observation, Viewport};
 use crate::visits::of_the_chain;
+use std::borrow::Cow;
 
 /// Compares the looks of all widgets on the address given.
 pub(super) fn told(case: &SiteCase) -> Told<Vec<ValueTold>> {
@@ -27,6 +28,7 @@ pub(super) fn told(case: &SiteCase) -> Told<Vec<ValueTold>> {
             });
             continue;
         };
+        let widget = placeless(widget);
         let meant = |f: &Finding| is_meant(&widget.design, f.code);
         out.findings
             .extend(judge(seen, &design, &compared).into_iter().filter(meant));
@@ -36,7 +38,7 @@ pub(super) fn told(case: &SiteCase) -> Told<Vec<ValueTold>> {
 }
 
 /// The desktop's visit on which the launcher is seen, with consent where that was given; else the phone's.
-fn best(visits: &[Observation]) -> Option<&Observation> {
+pub(super) fn best(visits: &[Observation]) -> Option<&Observation> {
     let shown = |v: &&Observation| {
         v.launcher
             .as_ref()
@@ -46,6 +48,19 @@ fn best(visits: &[Observation]) -> Option<&Observation> {
         let desktop = v.condition.viewport == Viewport::Desktop;
         (desktop, v.condition.consent == ConsentAct::Granted)
     })
+}
+
+/// Only what stands in a corner is compared by it: a tab is compared by its edge, and what is in the page
+/// by neither.
+fn placeless(widget: &Widget) -> Cow<'_, Widget> {
+    if !matches!(widget.form, Form::Tab | Form::Inline) {
+        return Cow::Borrowed(widget);
+    }
+    let mut widget = widget.clone();
+    widget.design.corner = None;
+    widget.design.offset_side_px = None;
+    widget.design.offset_bottom_px = None;
+    Cow::Owned(widget)
 }
 
 /// The values that are given, over the built-in ones that nothing is compared with.

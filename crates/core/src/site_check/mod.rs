@@ -3,11 +3,11 @@
 
 mod cell;
 mod consent;
+mod form;
 mod intended;
 mod looks;
 mod outcome;
 mod texts;
-mod uncompared;
 
 pub use cell::Seen;
 pub use consent::{CellTold, ConsentTold};
@@ -229,5 +229,7 @@ pub fn judge(case: &SiteCase) -> SiteDiagnosis {
     outcome::told(case, &cells)
 }
 
+#[cfg(test)]
+mod testing;
 #[cfg(test)]
 mod tests;

@@ -1,7 +1,7 @@
 //! The verdict of the whole site, from its pages.
 
 use super::cell::{Cell, Seen};
-use super::{Coverage, PageRow, SiteCase, SiteDiagnosis, consent, looks, texts, uncompared};
+use super::{Coverage, PageRow, SiteCase, SiteDiagnosis, consent, form, intended, looks, texts};
 use crate::chain::{Diagnosis, Expect, NotLookedAt, Outcome};
 use crate::code::Code;
 use crate::finding::{Evidence, Finding, Severity};
@@ -56,7 +56,11 @@ pub(super) fn told(case: &SiteCase, cells: &[Vec<Cell>]) -> SiteDiagnosis {
     SiteDiagnosis {
         consent: consent::told(case).beside(&mut diagnosis),
         texts: texts::told(case).beside(&mut diagnosis),
-        looks: looks::told(case).beside(&mut diagnosis),
+        looks: {
+            let form = form::told(case).beside(&mut diagnosis);
+            let looks = looks::told(case).beside(&mut diagnosis);
+            form.into_iter().chain(looks).collect()
+        },
         coverage: Coverage {
             expected: rows.len(),
             right: rows.iter().filter(|r| r.is_right()).count(),
@@ -265,7 +269,7 @@ fn not_looked_at(
         }
     }
     case.gaps.iter().cloned().for_each(&mut add);
-    uncompared::of(case.expectation)
+    intended::without_zone(case.expectation)
         .into_iter()
         .for_each(&mut add);
     if case.subjects.is_empty() {

@@ -312,7 +312,7 @@ fn what_is_not_compared_is_told_and_undecided_pages_are() {
     for gap in [
         "the texts in en",
         "the hours of example",
-        "how it starts of widget 1",
+        "how it starts of Example Chat",
     ] {
         assert!(gaps.contains(&gap), "{gap}: {gaps:?}");
     }

@@ -2,54 +2,16 @@
 
 use super::*;
 use crate::chain::testing::{healthy, with};
-use crate::expectation::Expectation;
-use crate::observation::{DeliveredPage, TextSeen};
-use crate::pages::{FoundBy, PageCopy, PageKind};
+use crate::observation::TextSeen;
 use crate::profile::tests::SAMPLE;
-use crate::profiles::Profiles;
-use crate::site_check::{SitePage, WidgetVisits, subjects};
-use std::collections::BTreeMap;
+use crate::site_check::testing::judged;
 
 const PLACES: &str = "[texts]\ntitle = '#t'\ngreeting = '#g'\nnotice = '#n'\nnotice_link = '#n a'\nprompt = '#p'\naway = '#a'\n[open]";
 
 /// Compares what was seen in visits of each language with the texts that a file gives.
 fn compared(texts: &str, places: &str, visits: Vec<Observation>) -> Told<Vec<ValueTold>> {
-    let mut profiles = Profiles::default();
-    profiles
-        .add("a.toml", &SAMPLE.replace("[open]", places))
-        .unwrap();
-    let file = format!(
-        "address = 'https://kites.example/'\nlanguages = ['en', 'cy']\n[[widget]]\nsupplier = 'example'\nkey = 'abcd-1234'\n{texts}"
-    );
-    let expectation = Expectation::read(&file).unwrap();
-    let subjects = subjects(&expectation, &profiles).unwrap();
-    let url = expectation.url().unwrap();
-    let page = SitePage {
-        copy: PageCopy {
-            url,
-            found: FoundBy::Given,
-            page: DeliveredPage::default(),
-        },
-        kind: PageKind::Home,
-        template: "/".into(),
-        visited: vec![WidgetVisits {
-            visits,
-            ..WidgetVisits::default()
-        }],
-    };
-    let words = BTreeMap::from([("cy".to_string(), vec!["Enw eich cwmni".to_string()])]);
-    told(&SiteCase {
-        expectation: &expectation,
-        subjects: &subjects,
-        rivals: &[],
-        consent: None,
-        regions: &[],
-        sample_words: &words,
-        states: &[],
-        at: "2026-11-26T10:00:00Z".parse().unwrap(),
-        pages: &[page],
-        gaps: &[],
-    })
+    let file = format!("languages = ['en', 'cy']\n---key = 'abcd-1234'\n{texts}");
+    judged(&file, &SAMPLE.replace("[open]", places), visits, told)
 }
 
 /// A visit in a language that read these texts; the launcher came at 900 ms.

@@ -9,6 +9,7 @@ use crate::ways::Ways;
 use anyhow::{Result, bail};
 use newtfern_acts::{Acts, Seen, Subject};
 use newtfern_core::chain::Expect;
+use newtfern_core::echo::TestVisitor;
 use newtfern_core::job::JobKind;
 use newtfern_core::observation::{ConsentAct, FailureKind, Viewport};
 use newtfern_core::visits::{Asked, CheckOrder, further_states};
@@ -159,7 +160,10 @@ async fn echo_site(tools: &Tools, job: &Job, s: &Subject) -> Result<()> {
         .await?;
     let message = format!("Hello, this is a test by your agency (no. {})", job.id);
     let answer = format!("Seen, thank you (no. {})", job.id);
+    let agency = tools.acts.store.agency().await?;
+    let visitor = TestVisitor::of(&agency.name, &agency.contact);
     let order = EchoOrder {
+        visitor: &visitor,
         url: &s.url,
         supplier: &s.supplier,
         consent: s.consent.as_ref(),

@@ -13,7 +13,11 @@ globalThis.nf =
       }
       return out;
     };
-    // A selector in which `>>>` steps into an open shadow root.
+    // Closed shadow roots that the debugger handed us, by their hosts.
+    const closed = new WeakMap();
+    const shadow = (el) => el.shadowRoot || closed.get(el) || null;
+    const adopt = (host, root) => closed.set(host, root);
+    // A selector in which `>>>` steps into a shadow root.
     const all = (selector, start) => {
       let found = [start];
       const steps = selector
@@ -23,7 +27,7 @@ globalThis.nf =
       steps.forEach((step, i) => {
         const next = [];
         for (const from of found) {
-          const root = i === 0 ? from : from.shadowRoot;
+          const root = i === 0 ? from : shadow(from);
           if (root) {
             try {
               next.push(...root.querySelectorAll(step));
@@ -35,6 +39,12 @@ globalThis.nf =
         found = next;
       });
       return found;
+    };
+    // The first element of a selector with `>>>` is there and shows no root: it may be a closed one.
+    const sealed = (selector) => {
+      const [first, ...rest] = selector.split(">>>");
+      const hosts = rest.length > 0 && first.trim() ? all(first, document) : [];
+      return hosts.find((el) => !shadow(el)) || null;
     };
     const up = (el) =>
       el.parentElement || (el.getRootNode() instanceof ShadowRoot ? el.getRootNode().host : null);
@@ -102,8 +112,8 @@ globalThis.nf =
       r.y + r.height > 0;
     const deepPoint = (x, y) => {
       let el = document.elementFromPoint(x, y);
-      while (el && el.shadowRoot) {
-        const inner = el.shadowRoot.elementFromPoint(x, y);
+      while (el && shadow(el)) {
+        const inner = shadow(el).elementFromPoint(x, y);
         if (!inner || inner === el) break;
         el = inner;
       }
@@ -125,7 +135,7 @@ globalThis.nf =
           : e.tabIndex >= 0 && !e.disabled && !e.closest("[inert]");
       if (can(el)) return el;
       const inside = [
-        ...(el.shadowRoot || el).querySelectorAll(
+        ...(shadow(el) || el).querySelectorAll(
           "button,a[href],input,select,textarea,iframe,[tabindex]",
         ),
       ];
@@ -139,6 +149,25 @@ globalThis.nf =
       }
       return "rgb(255, 255, 255)";
     };
+    // Does it stay when the page scrolls? Asked of it and of all that it stands in, frames too.
+    const stays = (el) => {
+      for (let at = el; at; at = up(at) || at.ownerDocument.defaultView?.frameElement) {
+        const position = getComputedStyle(at).position;
+        if (position === "fixed" || position === "sticky") return true;
+      }
+      return false;
+    };
+    // What a selector finds that is visible and leads somewhere, in the order of the page.
+    const links = (selector) =>
+      roots(document)
+        .flatMap((doc) => all(selector, doc))
+        .map((el) => [el, el.closest("a[href]") || el.querySelector("a[href]")])
+        .filter(([el, a]) => a && visible(el))
+        .slice(0, 40)
+        .map(([el, a]) => ({
+          text: (el.innerText || el.getAttribute("aria-label") || el.title || "").trim().slice(0, 200),
+          href: a.href.slice(0, 2000),
+        }));
     const launcher = (selector) => {
       const el = pick(selector);
       if (!el) return { present: false };
@@ -185,6 +214,7 @@ globalThis.nf =
           .sort((a, b) => b.share - a.share)
           .slice(0, 4),
         focusable: !!target,
+        fixed: stays(el),
       };
     };
     const fixed = (selector) => {
@@ -256,7 +286,11 @@ globalThis.nf =
         : "";
     };
     return {
+      adopt,
+      links,
       pick,
+      sealed,
+      shadow,
       launcher,
       controlName,
       fixed,

@@ -92,9 +92,14 @@
       if (what === "error") tell({ t: "error", text: String(e.detail).slice(6, 500) });
     });
   }
-  let shown = false;
+  let shown = false,
+    sealed = false;
   const launcher = () => {
     if (window !== top || !wanted.launcher || !document.documentElement) return;
+    if (!sealed && nf.sealed(wanted.launcher)) {
+      sealed = true;
+      tell({ t: "sealed" });
+    }
     const el = nf.pick(wanted.launcher),
       now = !!el && nf.visible(el);
     if (now !== shown) {

@@ -35,6 +35,8 @@ pub struct Collector {
     /// The launcher is visible now.
     pub shown: bool,
     pub nudged: bool,
+    /// What should hold the launcher shows no shadow root: it may have a closed one.
+    pub sealed: bool,
     /// The page may keep us waiting until then.
     pub page_limit_ms: f64,
     /// Our worlds: session and frame to the context's unique id.

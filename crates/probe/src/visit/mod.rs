@@ -3,6 +3,8 @@
 //! stage how far it looked.
 
 mod ask;
+mod channels;
+mod closed_roots;
 mod collector;
 pub mod consent;
 mod emulation;
@@ -144,6 +146,7 @@ async fn run(tab: &Tab, plan: &VisitPlan<'_>, pictures: &mut Pictures) -> Result
         stage(tab, "prompt", texts::prompt(tab, plan.supplier, ms)).await?;
     }
     if up && plan.supplier.open.panel.trim().is_empty() {
+        stage(tab, "channels", channels::read(tab, plan.supplier)).await?;
         tab.close_looks_of_operation();
     } else if up {
         let worked = operate::work(tab, plan.supplier, pictures, plan.pictures);
@@ -198,8 +201,18 @@ async fn start(tab: &Tab, plan: &VisitPlan<'_>, waits: Waits) -> Result<(), Prob
     };
     let load = Duration::from_secs_f64((LOAD_MS - tab.now_ms()).max(0.0) / 1000.0);
     tab.wait_until(load, |s| up(s) || s.loaded || s.over).await;
-    tab.wait_until(Duration::from_millis(waits.start_ms), |s| up(s) || s.over)
+    let until = tab.now_ms() + waits.start_ms as f64;
+    let left = |tab: &Tab| Duration::from_secs_f64((until - tab.now_ms()).max(0.0) / 1000.0);
+    let sealed = |s: &collector::Collector| s.sealed && s.launcher_ms.is_none() && !s.over;
+    tab.wait_until(left(tab), |s| up(s) || s.over || sealed(s))
         .await;
+    // Its root may be closed, and may be made later than its host.
+    while tab.with(|s| sealed(s)) && tab.now_ms() < until {
+        closed_roots::adopt(tab, &plan.supplier.alive.launcher).await?;
+        let moment = left(tab).min(Duration::from_millis(250));
+        tab.wait_until(moment, |s| up(s) || s.over).await;
+    }
+    tab.wait_until(left(tab), |s| up(s) || s.over).await;
     if tab.is_over() {
         return Ok(());
     }

@@ -1,6 +1,6 @@
 //! Working the launcher as a visitor does: opened by a click, closed, opened again by keyboard.
 
-use super::{Pictures, Tab, texts};
+use super::{Pictures, Tab, channels, texts};
 use crate::{ProbeError, pixels};
 use newtfern_core::observation::{Look, Looks, Operation, Unlooked};
 use newtfern_core::profile::Supplier;
@@ -82,8 +82,9 @@ pub async fn work(
 ) -> Result<(), ProbeError> {
     let open = &supplier.open;
     let began = Instant::now();
-    set(tab, |_, _| {});
-    if !panel(tab, &open.panel, true, 0).await? {
+    let at_start = panel(tab, &open.panel, true, 0).await?;
+    set(tab, |_, o| o.open_at_start = Some(at_start));
+    if !at_start {
         tab.click_on(opener(supplier)).await?;
         let opened = panel(tab, &open.panel, true, OPEN_MS).await?;
         if !opened {
@@ -105,6 +106,7 @@ pub async fn work(
     });
     read_panel(tab, supplier, pictures, wanted).await?;
     texts::panel(tab, supplier).await?;
+    channels::read(tab, supplier).await?;
     if close(tab, supplier).await? {
         keyboard(tab, supplier).await?;
     }
@@ -234,7 +236,7 @@ async fn keyboard(tab: &Tab, supplier: &Supplier) -> Result<(), ProbeError> {
             if (!t) return false;
             t.focus();
             let at = document.activeElement;
-            while (at?.shadowRoot?.activeElement) at = at.shadowRoot.activeElement;
+            while (at && nf.shadow(at)?.activeElement) at = nf.shadow(at).activeElement;
             return at === t;
         }})()"
     );

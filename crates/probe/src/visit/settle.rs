@@ -1,6 +1,7 @@
 //! What is read of a page once its widget is there, or has been waited for: launcher, fixed elements,
 //! figures, the document as it stands, cookies.
 
+use super::closed_roots;
 use super::collector::text;
 use super::tab::Tab;
 use crate::ProbeError;
@@ -29,6 +30,12 @@ impl Tab {
     /// Where the page does not answer.
     pub async fn look(&self, supplier: &Supplier) -> Result<bool, ProbeError> {
         let sign = self.sign(supplier).await?;
+        if supplier.alive.launcher.contains(">>>") {
+            match closed_roots::adopt(self, &supplier.alive.launcher).await {
+                Ok(()) | Err(ProbeError::Command { .. }) => {}
+                Err(other) => return Err(other),
+            }
+        }
         let selector = Value::from(supplier.alive.launcher.clone());
         let expression = format!(
             "(() => {{ const el = nf.pick({selector}); return !!el && nf.visible(el); }})()"

@@ -96,6 +96,7 @@ impl Collector {
                     launcher.lost_ms.get_or_insert(at_ms);
                 }
             }
+            "sealed" => self.sealed = true,
             "cookies" => {
                 let host = text(told, "host");
                 for name in told["names"].as_array().into_iter().flatten() {

@@ -1,0 +1,94 @@
+//! Widgets of other makes than the first stand-in's, by the command line: a list of channels, and one behind a
+//! closed shadow root.
+#![allow(clippy::unwrap_used)]
+
+mod outside;
+
+use outside::{Outside, codes};
+use serde_json::Value;
+
+const NOON: &str = "2026-11-26T12:00:00Z";
+
+fn values(told: &Value) -> Vec<(&str, bool)> {
+    let values = told["design"].as_array().unwrap();
+    let of = |v: &'_ Value| v["same"].as_bool().unwrap();
+    values
+        .iter()
+        .map(|v| (v["name"].as_str().unwrap(), of(v)))
+        .collect()
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn a_list_of_channels_is_compared_target_by_target() {
+    let key = "gustkites-links";
+    let outside = Outside::of(newtfern_standins::plashet_profile, key).await;
+    let list = "form = 'channels'\n[[widget.channel]]\nkind = 'phone'\ntarget = 'tel:+441632960123'\n[[widget.channel]]\nkind = 'mail'\ntarget = 'mailto:hello@gustkites.example'\n[[widget.channel]]\nkind = 'messaging'\ntarget = 'https://messages.example/gustkites'\n";
+
+    let (code, told) = outside.own(key, "", list, NOON).await;
+    assert_eq!(
+        (code, told["outcome"].as_str()),
+        (0, Some("working")),
+        "{told:#}"
+    );
+    assert_eq!(codes(&told), [""; 0], "{told:#}");
+    assert_eq!(
+        values(&told),
+        [
+            ("start", true),
+            ("form", true),
+            ("channel", true),
+            ("channel", true),
+            ("channel", true)
+        ]
+    );
+    assert_eq!(told["not_looked_at"], serde_json::json!([]), "{told:#}");
+
+    // The handle of the client before this one.
+    let (code, told) = outside.own(key, "-last", list, NOON).await;
+    assert_eq!((code, codes(&told)), (0, vec!["brand.channel"]), "{told:#}");
+    let told_of = told["findings"][0].to_string();
+    assert!(told_of.contains("messages.example/gustkites"), "{told_of}");
+    assert!(
+        told_of.contains("messages.example/northmere")
+            || told_of.contains("messages.example/threetowers"),
+        "{told_of}"
+    );
+
+    let (_, told) = outside.own(key, "-order", list, NOON).await;
+    assert_eq!(codes(&told), ["brand.channel"], "{told:#}");
+    let (_, told) = outside.own(key, "-open", list, NOON).await;
+    assert_eq!(codes(&told), ["brand.start"], "{told:#}");
+    let tab = "form = 'tab'\n[widget.design]\ncorner = 'bottom-left'";
+    let (_, told) = outside.own(key, "-tab", tab, NOON).await;
+    assert_eq!(codes(&told), ["brand.corner"], "{told:#}");
+    let (_, told) = outside.own(key, "-inline", "form = 'tab'", NOON).await;
+    assert_eq!(codes(&told), ["brand.form"], "{told:#}");
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn a_widget_in_a_closed_shadow_root_is_seen_worked_and_compared() {
+    let key = "gustkites-live";
+    let outside = Outside::of(newtfern_standins::farthing_profile, key).await;
+    let asked = "[widget.design]\nlauncher_colour = '#b3491c'\ncorner = 'bottom-right'\n[widget.texts.en]\ntitle = 'Gust Kite Workshop'\nsubtitle = 'We answer within five minutes.'\nnotice_link = '/privacy'\n";
+    let (code, told) = outside.own(key, "", asked, NOON).await;
+    assert_eq!(
+        (code, told["outcome"].as_str()),
+        (0, Some("working")),
+        "{told:#}"
+    );
+    assert_eq!(codes(&told), [""; 0], "{told:#}");
+    assert_eq!(values(&told), [("launcher_colour", true), ("corner", true)]);
+    assert!(
+        told["texts"]
+            .as_array()
+            .unwrap()
+            .iter()
+            .all(|t| t["same"] == true),
+        "{told:#}"
+    );
+
+    // Nobody there although the hours say so: the widget says so itself.
+    let hours = "[[widget.hours]]\ndays = ['thu']\nfrom = '09:00'\nto = '17:00'\n";
+    let (_, told) = outside.own(key, "-away", hours, NOON).await;
+    assert_eq!(codes(&told), ["hours.staffed-but-away"], "{told:#}");
+}

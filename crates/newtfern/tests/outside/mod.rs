@@ -1,0 +1,97 @@
+//! The stand-ins, pages of our own with a supplier's snippet, and the command line that looks at them.
+
+use axum::Router;
+use axum::extract::Request;
+use axum::response::Html;
+use newtfern_core::profile::Supplier;
+use newtfern_standins::Standins;
+use serde_json::Value;
+use std::path::Path;
+
+pub struct Outside {
+    /// Not every test file visits its sites.
+    #[allow(dead_code)]
+    pub standins: Standins,
+    supplier: Supplier,
+    /// Pages without a banner: the path is the end of the key.
+    port: u16,
+    folder: tempfile::TempDir,
+}
+
+impl Outside {
+    /// With this supplier's snippet on our own pages, for keys that begin like this.
+    pub async fn of(profile: fn(u16) -> String, key: &'static str) -> Outside {
+        let standins = Standins::start(0, None).await.unwrap();
+        let folder = tempfile::tempdir().unwrap();
+        let profiles = folder.path().join("profiles");
+        std::fs::create_dir(&profiles).unwrap();
+        let text = profile(standins.port);
+        let supplier = Supplier::from_toml(&text).unwrap();
+        std::fs::write(profiles.join("supplier.toml"), &text).unwrap();
+        let consent = newtfern_standins::consent_profile();
+        std::fs::write(profiles.join("hedgegate.toml"), consent).unwrap();
+        let regions = Path::new(env!("CARGO_MANIFEST_DIR")).join("../../profiles/regions");
+        for region in ["opt-in.toml", "none.toml"] {
+            std::fs::copy(regions.join(region), profiles.join(region)).unwrap();
+        }
+        let of_page = supplier.clone();
+        let app = Router::new().fallback(move |request: Request| {
+            let key = format!("{key}{}", request.uri().path().trim_start_matches('/'));
+            let code = of_page.snippet_for(&key);
+            async move {
+                Html(format!("<!doctype html><html lang=en><meta name=viewport content='width=device-width'><title>Gust</title><body><h1>Gust</h1>{code}</body></html>"))
+            }
+        });
+        let listener = tokio::net::TcpListener::bind("127.0.0.1:0").await.unwrap();
+        let port = listener.local_addr().unwrap().port();
+        tokio::spawn(async move { axum::serve(listener, app).await.unwrap() });
+        Outside {
+            standins,
+            supplier,
+            port,
+            folder,
+        }
+    }
+
+    pub async fn check(&self, address: &str, key: &str, more: &str, args: &[&str]) -> (i32, Value) {
+        let consent = if more.contains("consent") {
+            ""
+        } else {
+            "country = 'CA'\n"
+        };
+        let (site, widget) = more.split_once("---").unwrap_or(("", more));
+        let supplier = &self.supplier.id;
+        let text = format!(
+            "address = '{address}'\n{consent}time_zone = 'Europe/London'\n{site}[[widget]]\nsupplier = '{supplier}'\nkey = '{key}'\n{widget}"
+        );
+        let file = self.folder.path().join("site.toml");
+        std::fs::write(&file, text).unwrap();
+        let output = tokio::process::Command::new(env!("CARGO_BIN_EXE_newtfern"))
+            .args(["check", "--json", "--allow-private", "--site"])
+            .arg(&file)
+            .arg("--profiles")
+            .arg(self.folder.path().join("profiles"))
+            .args(args)
+            .output()
+            .await
+            .unwrap();
+        let told = String::from_utf8(output.stdout).unwrap();
+        let told = serde_json::from_str(&told).unwrap_or_else(|e| panic!("{e}: {told}"));
+        (output.status.code().unwrap(), told)
+    }
+
+    /// One of our own pages, whose path is the end of the key.
+    pub async fn own(&self, key: &str, tail: &str, widget: &str, at: &str) -> (i32, Value) {
+        let address = format!("http://gust.localhost:{}/{tail}", self.port);
+        let key = format!("{key}{tail}");
+        self.check(&address, &key, widget, &["--at", at]).await
+    }
+}
+
+pub fn codes(told: &Value) -> Vec<&str> {
+    let findings = told["findings"].as_array().unwrap();
+    findings
+        .iter()
+        .map(|f| f["code"].as_str().unwrap())
+        .collect()
+}
