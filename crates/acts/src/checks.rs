@@ -64,7 +64,7 @@ impl Acts {
     ) -> Result<Outcome> {
         let before = self.codes_before(job.site_id, seen.at).await?;
         let judged = subject
-            .judge(&seen.visits, &seen.asides, before.as_ref())
+            .judge(&seen.visits, &seen.asides, seen.at, before.as_ref())
             .await;
         let outcome = judged.diagnosis.outcome;
         let words = in_words(&judged);
@@ -223,7 +223,9 @@ impl Acts {
         let mut asides: Vec<Aside> = serde_json::from_value(asides)
             .map_err(|e| newtfern_store::sites::corrupt("copies beside a page", e))?;
         documents::back(&self.blobs, &mut visits, &mut asides).await?;
-        let judged = subject.judge(&visits, &asides, None).await;
+        let judged = subject
+            .judge(&visits, &asides, last.seen_at.to_jiff(), None)
+            .await;
         let outcome = judged.diagnosis.outcome;
         let check = again(&last, site, &subject, judged);
         let mut tx = self.store.begin().await?;

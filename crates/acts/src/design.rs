@@ -1,20 +1,33 @@
 //! The design of a site, and the house style above all of them.
 
 use crate::{ActError, Actor, Acts, Result, record};
+use newtfern_core::colour::{Shade, palette};
 use newtfern_core::design::Layer;
 use newtfern_core::family::{Family, design};
+use newtfern_heavy::heavy;
 use newtfern_store::checks::NewCheck;
 use newtfern_store::lists::Filter;
 use newtfern_store::people::Role;
 use serde_json::json;
 
 impl Acts {
+    /// The colours of a picture by area; pixels are red, green, blue, opacity.
+    pub async fn colours_of(&self, pixels: Vec<[u8; 4]>) -> Vec<Shade> {
+        heavy(|| palette(&pixels)).await
+    }
+
     /// Judges a site's design by its own numbers and texts; it needs no visit.
     pub(crate) async fn judge_design(&self, site: i64) -> Result<()> {
         let (kept, client) = self.site_and_client(site).await?;
         let (values, brand) = self.design_of(&kept, &client).await?;
         let chosen = kept.supplier_id.is_some() && !kept.key.trim().is_empty();
-        let assessed = design::assess(&values, brand, chosen);
+        let file = crate::subject::file_of(&kept, &values);
+        let beside = design::Beside {
+            brand,
+            widget: file.widgets.first(),
+            languages: &file.languages,
+        };
+        let assessed = design::assess(&values, beside, chosen);
         let now = self.store.now().await?;
         let mut tx = self.store.begin().await?;
         tx.keep_check(&NewCheck::of(site, "design", now, vec![assessed]))

@@ -331,7 +331,18 @@ impl Acts {
         for (row, (_, values, brand)) in new.iter().zip(&layers) {
             let id = ids.get(&row.fields.url).copied().unwrap_or_default();
             let chosen = row.fields.supplier_id.is_some() && !row.fields.key.trim().is_empty();
-            let assessed = design::assess(values, *brand, chosen);
+            let file = row
+                .beyond
+                .as_deref()
+                .and_then(|t| Expectation::read(t).ok());
+            let mut file = Expectation::of_site(&row.fields, file.as_ref());
+            file.set_design(values);
+            let beside = design::Beside {
+                brand: *brand,
+                widget: file.widgets.first(),
+                languages: &file.languages,
+            };
+            let assessed = design::assess(values, beside, chosen);
             checks.push(NewCheck::of(id, "design", now, vec![assessed]));
             if let Some(token) = &row.token {
                 self.keep_site_token(tx, id, token).await?;

@@ -1,13 +1,14 @@
 //! A site with everything that judging it needs.
 
 use crate::{ActError, Acts, Result};
+use jiff::Timestamp;
 use newtfern_core::assess::{Expectation, Judged, check};
 use newtfern_core::chain::{Aside, Expect};
 use newtfern_core::code::Code;
 use newtfern_core::colour::Rgb;
 use newtfern_core::consent::Region;
 use newtfern_core::design::Design;
-use newtfern_core::expectation as file;
+use newtfern_core::expectation::{self as file, TextSet, Widget};
 use newtfern_core::observation::Observation;
 use newtfern_core::pages::{PageKind, PageRules};
 use newtfern_core::profile::{ConsentManager, Supplier};
@@ -29,6 +30,10 @@ pub struct Subject {
     pub brand: Option<Rgb>,
     pub region: Region,
     pub rules: PageRules,
+    /// What should be, as a file says it, with the design's texts.
+    pub file: file::Expectation,
+    /// All that is asked of its widget.
+    pub widget: Widget,
 }
 
 /// What should be on a site, as a file: its fields and its design, over what its file said beyond them.
@@ -93,7 +98,21 @@ impl Acts {
         let (design, brand) = self.design_of(&site, &client).await?;
         let url = Url::parse(&site.url)
             .map_err(|e| ActError::Bad(format!("The site's address cannot be read: {e}.")))?;
+        let file = file_of(&site, &design);
+        let mut widget = file
+            .widgets
+            .first()
+            .cloned()
+            .unwrap_or_else(|| Widget::of(&supplier.id, &site.key));
+        if file.languages.is_empty() {
+            // The design's texts hold in whatever language the browser has.
+            widget
+                .texts
+                .insert(String::new(), TextSet::of_design(&design));
+        }
         Ok(Subject {
+            file,
+            widget,
             region: self.store.region_of(&site.country).await?,
             rivals: all,
             url,
@@ -126,21 +145,19 @@ impl Subject {
             region: &self.region,
             rules: &self.rules,
             expect: self.expects(),
+            widget: &self.widget,
+            time_zone: &self.site.time_zone,
         }
     }
 
-    /// What should be on the whole site, as a file says it.
-    pub fn file(&self) -> file::Expectation {
-        file_of(&self.site, &self.design)
-    }
-
-    /// Judges visits; `before` are the codes of the look before.
+    /// Judges visits by the hours of the time they were made at; `before` are the codes of the look before.
     pub async fn judge(
         &self,
         visits: &[Observation],
         asides: &[Aside],
+        at: Timestamp,
         before: Option<&BTreeSet<Code>>,
     ) -> Judged {
-        heavy(|| check(&self.expectation(), visits, asides, before)).await
+        heavy(|| check(&self.expectation(), visits, asides, at, before)).await
     }
 }

@@ -66,9 +66,12 @@ pub async fn one_check(
         region: &region,
         rules: &PageRules::default(),
         expect: Expect::Present,
+        widget: &newtfern_core::expectation::Widget::of(&supplier.id, &key),
+        time_zone: "",
     };
+    let at = jiff::Timestamp::now();
     let judged =
-        newtfern_core::assess::check(&expectation, &evidence.visits, &evidence.asides, None);
+        newtfern_core::assess::check(&expectation, &evidence.visits, &evidence.asides, at, None);
     Ok((judged, evidence.visits))
 }
 

@@ -1,18 +1,21 @@
 //! From what should be and what was seen to a site's standings, family by family.
 
-use crate::chain::{Aside, Case, Diagnosis, Expect, diagnose};
+use crate::chain::{Aside, Case, Diagnosis, Expect};
 use crate::code::Code;
 use crate::colour::Rgb;
 use crate::consent::Region;
 use crate::design::Design;
+use crate::expectation::Widget;
 use crate::family::{Assessed, Family, brand, consent, load, place, watch};
 use crate::finding::Severity;
 use crate::observation::Observation;
 use crate::pages::PageRules;
 use crate::profile::{ConsentManager, Supplier};
+use crate::site_check::{Clock, Told, ValueTold, WidgetCase, verdict};
 use crate::visits::of_the_chain;
+use jiff::Timestamp;
 use sha2::{Digest, Sha256};
-use std::collections::BTreeSet;
+use std::collections::{BTreeMap, BTreeSet};
 
 /// Raised when rules change so that stored visits may be judged differently.
 pub const RULES_VERSION: i32 = 2;
@@ -37,6 +40,10 @@ pub struct Expectation<'a> {
     pub rules: &'a PageRules,
     /// What they say of the site's own address.
     pub expect: Expect,
+    /// All that is asked of the widget: hours, viewports, delay, form, channels, texts.
+    pub widget: &'a Widget,
+    /// The site's, for its hours (IANA); empty where nobody gave it.
+    pub time_zone: &'a str,
 }
 
 impl Expectation<'_> {
@@ -57,6 +64,8 @@ impl Expectation<'_> {
         add(json(&self.brand));
         add(json(self.region));
         add(json(self.rules));
+        add(json(self.widget));
+        add(self.time_zone.to_string());
         let bytes = hash.finalize();
         bytes.iter().take(8).map(|b| format!("{b:02x}")).collect()
     }
@@ -92,15 +101,16 @@ impl Judged {
     }
 }
 
-/// Judges the visits of one check. `before` are the codes of the check before, if there was one.
+/// Judges the visits of one check, by the hours of the time at which they were made. `before` are the codes of the check before, if there was one.
 pub fn check(
     expectation: &Expectation,
     visits: &[Observation],
     asides: &[Aside],
+    at: Timestamp,
     before: Option<&BTreeSet<Code>>,
 ) -> Judged {
     let chain = of_the_chain(visits);
-    let diagnosis = diagnose(&Case {
+    let case = Case {
         supplier: expectation.supplier,
         rivals: expectation.rivals,
         key: Some(expectation.key).filter(|k| !k.is_empty()),
@@ -108,13 +118,23 @@ pub fn check(
         consent: expectation.consent,
         visits: chain,
         asides,
-    });
+    };
+    let clock = Clock {
+        time_zone: expectation.time_zone,
+        at,
+    };
+    let diagnosis = verdict(&case, Some(expectation.widget), clock);
     let mut families = vec![place::assess(&diagnosis), load::assess(&diagnosis, chain)];
     // What has no business on this page has no looks and no signals to judge here.
     families.extend(match expectation.expect {
         Expect::Present => [
             consent::assess(expectation.supplier, expectation.region, visits),
-            brand::assess(expectation.design, expectation.brand, chain),
+            brand::assess(
+                expectation.design,
+                expectation.brand,
+                chain,
+                told(expectation, visits),
+            ),
         ],
         Expect::Absent => [Family::Consent, Family::Brand].map(Assessed::kept_off),
     });
@@ -125,6 +145,22 @@ pub fn check(
     let watched = watch::assess(before, &judged.codes());
     judged.families.push(watched);
     judged
+}
+
+/// Texts, form and channels as seen, beside what the design and the expectation ask for.
+fn told(expectation: &Expectation, visits: &[Observation]) -> Told<Vec<ValueTold>> {
+    let none = BTreeMap::new();
+    let case = WidgetCase {
+        supplier: expectation.supplier,
+        widget: expectation.widget,
+        visits,
+        sample_words: &none,
+    };
+    let (mut told, texts) = (case.form(), case.texts());
+    told.what.extend(texts.what);
+    told.findings.extend(texts.findings);
+    told.gaps.extend(texts.gaps);
+    told
 }
 
 #[cfg(test)]
@@ -148,8 +184,10 @@ mod tests {
             region: &region,
             rules: &PageRules::default(),
             expect: Expect::Present,
+            widget: &Widget::of("example", "abcd-1234"),
+            time_zone: "",
         };
-        check(&e, visits, &[], None)
+        check(&e, visits, &[], Timestamp::UNIX_EPOCH, None)
     }
 
     fn standings(j: &Judged) -> Vec<(Family, Standing)> {
@@ -213,6 +251,8 @@ mod tests {
                 region: &region,
                 rules: &PageRules::default(),
                 expect: Expect::Present,
+                widget: &Widget::of("example", key),
+                time_zone: "",
             }
             .print()
         };

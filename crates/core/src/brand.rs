@@ -3,7 +3,7 @@
 
 use crate::code::Code;
 use crate::colour::{Rgb, difference_in_words};
-use crate::design::{Design, Field, Layer};
+use crate::design::{Design, Field, Layer, PICTURED};
 use crate::finding::{Evidence, Finding, Severity};
 use crate::observation::{Observation, Viewport};
 use crate::site::MOST_NAME;
@@ -66,7 +66,9 @@ impl BrandSheet {
             layer.insert(Field::ButtonColour, primary.hex());
             layer.insert(Field::HeaderColour, primary.hex());
             layer.insert(Field::IconColour, text.clone());
-            layer.insert(Field::HeaderText, text);
+            layer.insert(Field::HeaderText, text.clone());
+            layer.insert(Field::OwnBubble, primary.hex());
+            layer.insert(Field::OwnWords, text);
         }
         if !self.public_name.is_empty() {
             layer.insert(Field::Title, self.public_name.clone());
@@ -231,12 +233,17 @@ pub fn compare(seen: &Observation, design: &Design, brand: Option<Rgb>) -> Optio
         if bottom { "bottom" } else { "top" },
         if right { "right" } else { "left" }
     );
+    // A picture is no wrong colour, and a list of channels has no header.
+    let pictured = design.get(Field::Icon) == PICTURED;
+    let form = design.get(Field::Form);
+    let header = parse(&seen.header_colour).filter(|_| form != "channels");
+    let placed = !matches!(form, "tab" | "inline");
     Some(Compared {
-        launcher: ColourPair::of(observed, design.colour(Field::ButtonColour)),
-        header: ColourPair::of(
-            parse(&seen.header_colour),
-            design.colour(Field::HeaderColour),
+        launcher: ColourPair::of(
+            observed.filter(|_| !pictured),
+            design.colour(Field::ButtonColour),
         ),
+        header: ColourPair::of(header, design.colour(Field::HeaderColour)),
         to_brand: observed.zip(brand).map(|(o, b)| o.difference(b)),
         on_page: observed
             .zip(parse(&seen.behind_colour))
@@ -244,7 +251,13 @@ pub fn compare(seen: &Observation, design: &Design, brand: Option<Rgb>) -> Optio
         text_on_launcher: observed
             .zip(Rgb::parse(&launcher.colour).ok())
             .map(|(o, t)| o.contrast(t)),
-        expected_corner: design.get(Field::Corner).to_string(),
+        // What is at an edge or in the page is compared by that, not by a corner.
+        expected_corner: if placed {
+            design.get(Field::Corner)
+        } else {
+            ""
+        }
+        .to_string(),
         offset_x: if right { w - r.x - r.width } else { r.x },
         offset_y: if bottom { h - r.y - r.height } else { r.y },
         expected_x: design.number(Field::OffsetX),
@@ -254,13 +267,12 @@ pub fn compare(seen: &Observation, design: &Design, brand: Option<Rgb>) -> Optio
     })
 }
 
-/// Compares one visit with its design: colours, corner and offsets, contrasts, texts. Each finding
-/// carries the crop of the launcher.
-pub fn judge(seen: &Observation, design: &Design, compared: &Compared) -> Vec<Finding> {
+/// Compares one visit with its design: colours, corner and offsets, contrasts. Each finding carries the
+/// crop of the launcher. Texts are compared by language, in [`crate::site_check`].
+pub fn judge(seen: &Observation, compared: &Compared) -> Vec<Finding> {
     let mut out = colours(compared);
     out.extend(corner(seen, compared));
     out.extend(contrasts(compared));
-    out.extend(texts(seen, design));
     let crop = compared.crop.clone().map(|key| Evidence::Picture { key });
     let with_crop = |f: Finding| f.with_all(crop.clone());
     out.into_iter().map(with_crop).collect()
@@ -289,6 +301,9 @@ fn colours(compared: &Compared) -> Vec<Finding> {
 /// The corner, and in the right corner the offsets: these on the desktop only, since widgets move in on
 /// phones.
 fn corner(seen: &Observation, c: &Compared) -> Option<Finding> {
+    if c.expected_corner.is_empty() {
+        return None;
+    }
     if c.corner != c.expected_corner {
         return Some(Finding::new(
             Code::BrandCorner,
@@ -341,36 +356,6 @@ fn contrasts(compared: &Compared) -> Vec<Finding> {
     icon.into_iter().chain(page).collect()
 }
 
-/// Texts of the panel, where it was opened and read.
-fn texts(seen: &Observation, design: &Design) -> Vec<Finding> {
-    let text = &seen.panel_text;
-    if text.is_empty() {
-        return Vec::new();
-    }
-    let excerpt = || Evidence::fact(crate::placement::excerpt(text));
-    let sample = SAMPLES.iter().find(|s| text.contains(**s)).map(|sample| {
-        Finding::new(
-            Code::BrandSampleText,
-            Severity::Fault,
-            format!("A sample text was left in the panel: \u{201c}{sample}\u{201d}."),
-            "In the widget's settings at the supplier, replace the sample.",
-        )
-        .with(excerpt())
-    });
-    let title = design.get(Field::Title);
-    let missing = !title.is_empty() && !text.contains(title);
-    let untitled = missing.then(|| {
-        Finding::new(
-            Code::BrandTitle,
-            Severity::Fault,
-            format!("The panel does not show the title \u{201c}{title}\u{201d}."),
-            "In the widget's settings at the supplier, set the designed title.",
-        )
-        .with(excerpt())
-    });
-    sample.into_iter().chain(untitled).collect()
-}
-
 #[cfg(test)]
 mod tests {
     use super::*;
@@ -391,7 +376,6 @@ mod tests {
             }),
             launcher_colour: Some(colour.into()),
             behind_colour: Some("#ffffff".into()),
-            panel_text: "Tide Mill\nHello".into(),
             ..Observation::default()
         }
     }
@@ -403,7 +387,7 @@ mod tests {
             ..BrandSheet::default()
         };
         let d = Design::resolve(&Layer::new(), &sheet.layer(), &Layer::new());
-        judge(o, &d, &compare(o, &d, sheet.primary).unwrap())
+        judge(o, &compare(o, &d, sheet.primary).unwrap())
             .into_iter()
             .map(|f| f.code)
             .collect()
@@ -415,16 +399,13 @@ mod tests {
     }
 
     #[test]
-    fn colour_corner_offset_and_texts_are_compared() {
+    fn colour_corner_and_offset_are_compared() {
         assert_eq!(
             codes(&seen("#c0392b", 1200.0, 720.0)),
             [Code::BrandLauncherColour]
         );
         assert_eq!(codes(&seen("#2f6b4f", 20.0, 720.0)), [Code::BrandCorner]);
         assert_eq!(codes(&seen("#2f6b4f", 1150.0, 720.0)), [Code::BrandOffset]);
-        let mut o = seen("#2f6b4f", 1200.0, 720.0);
-        o.panel_text = "Hi, I am John Doe".into();
-        assert_eq!(codes(&o), [Code::BrandSampleText, Code::BrandTitle]);
     }
 
     #[test]

@@ -213,7 +213,6 @@ codes! {
     BrandStandsOut "brand.stands-out" Brand, false, Account;
     BrandCorner "brand.corner" Brand, false, Account;
     BrandOffset "brand.offset" Brand, false, Account;
-    BrandTitle "brand.title" Brand, false, Account;
     EchoNotSent "echo.not-sent" Echo, false, Account;
     EchoNotArrived "echo.not-arrived" Echo, false, Account;
     EchoNoAnswer "echo.no-answer" Echo, false, Supplier;
@@ -225,6 +224,7 @@ codes! {
     EchoLeft "echo.left" Echo, false, Account;
     HoursOpenOutOfHours "hours.open-out-of-hours" Hours, false, Account;
     HoursStaffedButAway "hours.staffed-but-away" Hours, false, Account;
+    HoursPromise "hours.promise" Hours, false, Here;
     Unchecked "unchecked" Unchecked, false, Here;
 }
 

@@ -6,6 +6,16 @@
 //! | XYZ to CIELAB | CIE 15, white D65, 2 degrees | |
 //! | difference | CIEDE2000, Sharma, Wu and Dalal (2005), k_L = k_C = k_H = 1 | meant for differences under about 5; larger ones still order rightly enough to say "another colour" |
 //! | contrast | WCAG 2, relative luminance | 1 to 21 |
+//! | lightness, chroma and hue | oklch (CSS Color 4) | |
+//! | eyes without one kind of cone | Machado and others (2009), severity 1 | |
+
+mod oklch;
+mod palette;
+mod vision;
+
+pub use oklch::Oklch;
+pub use palette::{Shade, palette};
+pub use vision::Vision;
 
 use serde::{Deserialize, Serialize};
 
@@ -82,6 +92,19 @@ impl Rgb {
                 ((c + 0.055) / 1.055).powf(2.4)
             }
         })
+    }
+
+    /// From linear sRGB; what lies outside is cut to it.
+    fn from_linear(parts: [f64; 3]) -> Rgb {
+        let [r, g, b] = parts.map(|c| {
+            let v = if c <= 0.003_130_8 {
+                12.92 * c
+            } else {
+                1.055 * c.powf(1.0 / 2.4) - 0.055
+            };
+            (v * 255.0).round().clamp(0.0, 255.0) as u8
+        });
+        Rgb(r, g, b)
     }
 
     /// In CIELAB (IEC 61966-2-1 for the curve and the matrix).

@@ -4,6 +4,8 @@
 //! authorities): nothing that is not strictly necessary is stored on or read from the visitor's
 //! device before consent. Requests alone are judged by the region's profile.
 
+pub mod words;
+
 use crate::code::Code;
 use crate::finding::{Evidence, Finding, Severity};
 use crate::observation::{ConsentAct, FirstLayer, Observation, Stored};

@@ -26,11 +26,13 @@ pub enum JobKind {
     Swap,
     /// Put back what a round of pushes wrote.
     PutBack,
+    /// Write the design's values into the supplier's settings.
+    Values,
 }
 
 impl JobKind {
     /// In the order in which they are offered.
-    pub const ALL: [JobKind; 10] = [
+    pub const ALL: [JobKind; 11] = [
         JobKind::Check,
         JobKind::Echo,
         JobKind::Weigh,
@@ -41,6 +43,7 @@ impl JobKind {
         JobKind::Push,
         JobKind::Swap,
         JobKind::PutBack,
+        JobKind::Values,
     ];
 
     /// As it is stored and posted.
@@ -56,6 +59,7 @@ impl JobKind {
             JobKind::Push => "push",
             JobKind::Swap => "swap",
             JobKind::PutBack => "put_back",
+            JobKind::Values => "values",
         }
     }
 
@@ -77,6 +81,7 @@ impl JobKind {
             JobKind::Push => "Publish to the sites",
             JobKind::Swap => "Publish, and take other suppliers out",
             JobKind::PutBack => "Put back",
+            JobKind::Values => "Write the design at the supplier",
         }
     }
 
@@ -93,6 +98,7 @@ impl JobKind {
             JobKind::Push => "Publish to the site",
             JobKind::Swap => "Publish, and take other suppliers out",
             JobKind::PutBack => "Put back",
+            JobKind::Values => "Write the design at the supplier",
         }
     }
 
@@ -105,7 +111,7 @@ impl JobKind {
     pub fn most_s(self) -> u64 {
         match self {
             JobKind::Check | JobKind::Preview => 120,
-            JobKind::Push | JobKind::Swap | JobKind::PutBack => 120,
+            JobKind::Push | JobKind::Swap | JobKind::PutBack | JobKind::Values => 120,
             JobKind::Echo | JobKind::Survey => 180,
             JobKind::Sheet => 120,
             JobKind::Pages => 600,

@@ -381,6 +381,8 @@ impl Presence {
 pub struct ConsentSeen {
     /// The page exposes the IAB interface (`__tcfapi`).
     pub tcf: bool,
+    /// The consent string that the interface gave last; empty where it gave none.
+    pub tc_string: String,
     /// The given manager was recognised on the page.
     pub manager: bool,
     /// What it says of the visitor before the act.

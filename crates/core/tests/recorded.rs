@@ -9,6 +9,7 @@ use newtfern_core::code::Code;
 use newtfern_core::colour::Rgb;
 use newtfern_core::consent::Region;
 use newtfern_core::design::{Design, Layer};
+use newtfern_core::expectation::Widget;
 use newtfern_core::family::{Family, Standing};
 use newtfern_core::observation::Observation;
 use newtfern_core::pages::PageRules;
@@ -200,12 +201,20 @@ fn a_record_settles_its_families() {
             region: &region,
             rules: &PageRules::default(),
             expect: Expect::Present,
+            widget: &Widget::of(&w.supplier.id, key),
+            time_zone: "",
         };
-        assess::check(&e, &record.visits, &record.asides, None)
-            .families
-            .into_iter()
-            .map(|a| (a.family, a.standing))
-            .collect::<Vec<_>>()
+        assess::check(
+            &e,
+            &record.visits,
+            &record.asides,
+            jiff::Timestamp::UNIX_EPOCH,
+            None,
+        )
+        .families
+        .into_iter()
+        .map(|a| (a.family, a.standing))
+        .collect::<Vec<_>>()
     };
     let held = settle("waits", "wendlemill-live", true);
     assert!(

@@ -1,12 +1,15 @@
 //! The main computations against sources outside the project; each names its source beside the check.
 #![allow(clippy::disallowed_methods)] // tests may read files and run cargo
 
-use newtfern_core::colour::{Lab, Rgb, ciede2000};
+use newtfern_core::calendar::holidays;
+use newtfern_core::colour::{Lab, Rgb, Vision, ciede2000, palette};
 use newtfern_core::html::{Document, Kind};
 use newtfern_core::policy::{Policies, ResourceKind};
+use newtfern_core::profile::ConsentClass;
+use newtfern_core::tcf::TcString;
 use newtfern_core::weigh::statistics::{shift, signed_rank_cdf, signed_rank_statistic};
 use serde_json::Value;
-use std::collections::BTreeMap;
+use std::collections::{BTreeMap, BTreeSet};
 use url::Url;
 
 fn json(name: &str) -> Value {
@@ -79,6 +82,119 @@ fn contrast_luminance_and_lab_are_those_of_culori() {
             Rgb::parse(text["text"].as_str().unwrap()).unwrap().hex(),
             text["hex"].as_str().unwrap(),
             "{text}"
+        );
+    }
+}
+
+fn rows(text: &str) -> impl Iterator<Item = Vec<&str>> {
+    text.lines().map(|l| l.split('\t').collect())
+}
+
+/// npm @iabtcf/core (make.mjs): consent strings as its encoder writes and its decoder reads them.
+#[test]
+fn consent_strings_are_read_as_iabtcf_reads_them() {
+    let all = json("tcf/strings.json");
+    let all = all.as_array().unwrap();
+    assert_eq!(all.len(), 40);
+    for one in all {
+        let ours = TcString::decode(one["text"].as_str().unwrap()).unwrap();
+        let set = |name: &str| -> BTreeSet<u16> {
+            let numbers = one[name].as_array().unwrap();
+            numbers.iter().map(|n| n.as_u64().unwrap() as u16).collect()
+        };
+        let theirs = TcString {
+            cmp_id: one["cmp"].as_u64().unwrap() as u16,
+            language: one["language"].as_str().unwrap().to_uppercase(),
+            vendor_list: one["list"].as_u64().unwrap() as u16,
+            policy: one["policy"].as_u64().unwrap() as u8,
+            special_features: set("features"),
+            purposes: set("purposes"),
+            legitimate_interests: set("interests"),
+            vendors: set("vendors"),
+            vendor_interests: set("vendorInterests"),
+            publisher_country: one["country"].as_str().unwrap().into(),
+            told_of: set("disclosed"),
+        };
+        assert_eq!(ours, theirs);
+        let chat = theirs.purposes.contains(&1);
+        assert_eq!(ours.allows(ConsentClass::Functional), chat);
+    }
+}
+
+/// PyPI icalendar and recurring-ical-events (make.py): whole days by the rules that calendars of holidays use.
+#[test]
+fn holidays_are_those_of_recurring_ical_events() {
+    let day = |text: &str| text.parse().unwrap();
+    let calendars =
+        include_str!("reference/calendar/cases.ics").split_inclusive("END:VCALENDAR\r\n");
+    let mut ours = Vec::new();
+    for (n, text) in calendars.enumerate() {
+        let read = holidays(text, day("2026-01-01"), day("2029-01-01"));
+        let days = read.map(|r| r.days).unwrap_or_default();
+        ours.extend(days.into_iter().map(|d| (n, String::from(d.on))));
+    }
+    let theirs: Vec<(usize, String)> = rows(include_str!("reference/calendar/days.tsv"))
+        .map(|row| (row[0].parse().unwrap(), row[1].to_string()))
+        .collect();
+    assert_eq!(ours, theirs);
+}
+
+/// npm culori 4.0.2 (make.mjs): oklch, and colours as eyes without one kind of cone see them.
+#[test]
+fn shades_are_those_of_culori() {
+    let mut checked = 0;
+    for row in rows(include_str!("reference/colours/shades.tsv")) {
+        let colour = Rgb::parse(row[0]).unwrap();
+        let wanted: Vec<f64> = row[1..4].iter().map(|v| v.parse().unwrap()).collect();
+        let ours = colour.oklch();
+        assert!((ours.l - wanted[0]).abs() < 1e-4, "{row:?}: {ours:?}");
+        assert!((ours.c - wanted[1]).abs() < 1e-4, "{row:?}: {ours:?}");
+        let turn = (ours.h - wanted[2]).abs();
+        assert!(
+            turn.min(360.0 - turn) < 0.1 || wanted[1] < 0.01,
+            "{row:?}: {ours:?}"
+        );
+        for (vision, seen) in Vision::ALL.into_iter().zip(&row[4..]) {
+            let (ours, theirs) = (colour.seen_by(vision), Rgb::parse(seen).unwrap());
+            // Rounded once here and twice there.
+            assert!(
+                ours.difference(theirs) < 1.0,
+                "{row:?}: {vision:?} {ours:?}"
+            );
+        }
+        checked += 1;
+    }
+    assert_eq!(checked, 120);
+}
+
+/// PyPI scikit-learn 1.9.1 (make.py): clusters of noisy pixels in CIELAB, and their shares.
+#[test]
+fn palettes_are_those_of_scikit_learn() {
+    let mut pixels = Vec::new();
+    for row in rows(include_str!("reference/colours/pixels.tsv")) {
+        let v: Vec<usize> = row.iter().map(|v| v.parse().unwrap()).collect();
+        let pixel = [v[0] as u8, v[1] as u8, v[2] as u8, 255];
+        pixels.extend(std::iter::repeat_n(pixel, v[3]));
+    }
+    let ours = palette(&pixels);
+    let theirs: Vec<Vec<f64>> = rows(include_str!("reference/colours/palette.tsv"))
+        .map(|row| row.iter().map(|v| v.parse().unwrap()).collect())
+        .collect();
+    assert_eq!(ours.len(), theirs.len(), "{ours:?}");
+    for v in theirs {
+        let centre = Lab {
+            l: v[0],
+            a: v[1],
+            b: v[2],
+        };
+        let near = ours
+            .iter()
+            .map(|s| (ciede2000(s.colour.lab(), centre), s.share));
+        let (apart, share) = near.min_by(|a, b| a.0.total_cmp(&b.0)).unwrap();
+        // Ours is a colour of the picture, theirs a mean of many.
+        assert!(
+            apart < 3.0 && (share - v[3]).abs() < 1e-4,
+            "{v:?}: {apart} {share}"
         );
     }
 }

@@ -161,10 +161,10 @@ async fn texts_are_compared_in_each_language_of_the_site() {
     let outside = outside().await;
     let texts = |greeting: &str| {
         format!(
-            "[widget.texts.en]\ntitle = 'Gust Kite Workshop'\ngreeting = '{greeting}'\nnotice_link = '/privacy'\nprompt = 'Any questions?'\nprompt_after_s = 5\nsubtitle = 'x'\n[widget.texts.cy]\ngreeting = 'Helo! Dyma Gust Kite Workshop. Sut allwn ni helpu?'\n"
+            "[widget.texts.en]\ntitle = 'Gust Kite Workshop'\ngreeting = '{greeting}'\nnotice_link = '/privacy'\nprompt = 'Any questions?'\nprompt_after_s = 5\nsubtitle = 'x'\n[widget.texts.cy]\ngreeting = 'Helo! Sut allwn ni helpu?'\n"
         )
     };
-    let english = "Hello! This is Gust Kite Workshop. How can we help?";
+    let english = "Hello! How can we help?";
     let at = "2026-11-26T10:00:00Z";
     let (code, told) = outside.own(KEY, "", &texts(english), at).await;
     assert_eq!(code, 0, "{told:#}");
@@ -234,4 +234,50 @@ async fn looks_are_compared_with_the_values_that_are_given() {
         "{told:#}"
     );
     assert_eq!(told["design"][0]["seen"], "#b3491c");
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn a_refusal_on_the_second_layer_and_the_frameworks_interface_are_understood() {
+    let outside = outside().await;
+    // A profile that says only what the banner is: its buttons are told by the usual words.
+    let bare = "id = 'bare'\nname = 'Bare'\n[recognise]\nselectors = ['thorn-latch']\n[banner]\nreopen = '.thorn-again'\n[gating]\ntype = 'text/plain'\nattribute = 'data-thorn'\n";
+    outside.add_profile("bare.toml", bare);
+    let at = format!(
+        "http://timetable.corrievalley.localhost:{}/",
+        outside.standins.port
+    );
+    let states = ["--states", "untouched,refused,granted,withdrawn"];
+    for manager in ["thornlatch", "bare"] {
+        let site = format!("country = 'GB'\nconsent = '{manager}'\n---");
+        let told = outside
+            .check(&at, "corrievalley-live", &site, &states)
+            .await;
+        let (code, told) = told;
+        assert_eq!(
+            (code, told["outcome"].as_str()),
+            (0, Some("as_intended")),
+            "{manager}: {told:#}"
+        );
+        let found = codes(&told);
+        assert!(found.contains(&"consent.no-refusal"), "{manager}: {told:#}");
+        assert!(
+            found
+                .iter()
+                .all(|c| !c.ends_with("-early") && *c != "consent.lingers")
+        );
+        for state in ["untouched", "refused", "withdrawn"] {
+            assert_eq!(
+                cell(&told, state, "requests")["count"],
+                0,
+                "{manager} {state}"
+            );
+        }
+        let granted = cell(&told, "granted", "requests");
+        assert!(granted["count"].as_u64() > Some(2), "{manager}: {told:#}");
+        assert_eq!(
+            told["not_looked_at"],
+            serde_json::json!([]),
+            "{manager}: {told:#}"
+        );
+    }
 }

@@ -13,7 +13,6 @@ use std::sync::Arc;
 
 struct World {
     standins: Standins,
-    supplier: Supplier,
     rivals: Vec<Supplier>,
     consent: ConsentManager,
     checker: Checker,
@@ -23,8 +22,6 @@ impl World {
     async fn start() -> World {
         let standins = Standins::start(0, None).await.unwrap();
         World {
-            supplier: Supplier::from_toml(&newtfern_standins::supplier_profile(standins.port))
-                .unwrap(),
             rivals: vec![Supplier::from_toml(newtfern_standins::rival_profile()).unwrap()],
             consent: ConsentManager::from_toml(newtfern_standins::consent_profile()).unwrap(),
             checker: Checker::new(),
@@ -33,8 +30,10 @@ impl World {
     }
 
     async fn check(&self, site: &Site) -> Diagnosis {
+        let profile = site.maker.profile(self.standins.port);
+        let supplier = Supplier::from_toml(&profile).unwrap();
         let ask = Ask {
-            supplier: &self.supplier,
+            supplier: &supplier,
             rivals: &self.rivals,
             consent: site.banner.then_some(&self.consent),
             key: &site.key(),
@@ -75,7 +74,8 @@ fn expected(fault: Option<Fault>) -> Option<&'static str> {
         | Fault::Early
         | Fault::Ruled
         | Fault::Closed
-        | Fault::Away => return None,
+        | Fault::Away
+        | Fault::LastHandle => return None,
     })
 }
 

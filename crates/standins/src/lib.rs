@@ -1,6 +1,7 @@
 //! The simulated outside of the demo and the tests: client sites on Tarnwork (a plugin CMS) and on further
 //! [`builders`], a tag manager (Wickerset), a supplier (Brindle) with its loader, frame, live connection, settings and console, two
-//! suppliers of other makes (Farthing Desk, Plashet), and a consent banner (Hedgegate). All served on loopback under `*.localhost` names by one listener,
+//! suppliers of other makes (Farthing Desk, Plashet), and two
+//! consent banners (Hedgegate, Thornlatch). All served on loopback under `*.localhost` names by one listener,
 //! told apart by the Host header. Nothing here is used on real sites.
 
 pub mod builders;
@@ -50,6 +51,7 @@ struct World {
     farthing: Router,
     plashet: Router,
     consent: Router,
+    thorn: Router,
 }
 
 impl Standins {
@@ -67,7 +69,8 @@ impl Standins {
             supplier: supplier::router(port),
             farthing: suppliers::farthing::router(port),
             plashet: suppliers::plashet::router(),
-            consent: banner(),
+            consent: banner(include_str!("assets/hedgegate.js")),
+            thorn: banner(include_str!("assets/thornlatch.js")),
         };
         let app = Router::new().fallback(any(dispatch)).with_state(world);
         let task = tokio::spawn(async move {
@@ -99,6 +102,11 @@ pub fn rival_profile() -> &'static str {
     include_str!("../profiles/quoin.toml")
 }
 
+/// The profile of a banner in a shadow root, with its refusal one layer below and the interface of the framework.
+pub fn second_consent_profile() -> &'static str {
+    include_str!("../profiles/thornlatch.toml")
+}
+
 pub fn consent_profile() -> &'static str {
     include_str!("../profiles/hedgegate.toml")
 }
@@ -128,6 +136,7 @@ async fn dispatch(State(world): State<World>, request: Request) -> Response {
         n if n.ends_with("farthing.localhost") => world.farthing.oneshot(request).await,
         n if n.ends_with("plashet.localhost") => world.plashet.oneshot(request).await,
         "consent.hedgegate.localhost" => world.consent.oneshot(request).await,
+        "consent.thornlatch.localhost" => world.thorn.oneshot(request).await,
         "tags.wickerset.localhost" => return world.tags.answer(request).await,
         n if world.builders.knows(n.trim_end_matches(".localhost")) => {
             let host = n.trim_end_matches(".localhost");
@@ -138,10 +147,10 @@ async fn dispatch(State(world): State<World>, request: Request) -> Response {
     routed.unwrap_or_else(|never| match never {})
 }
 
-fn banner() -> Router {
+fn banner(source: &'static str) -> Router {
     Router::new().route(
         "/banner.js",
-        any(|| async { script(include_str!("assets/hedgegate.js").to_string()) }),
+        any(move || async { script(source.to_string()) }),
     )
 }
 

@@ -2,9 +2,9 @@
 //! that takes a key, and a page cache that can be switched on.
 
 use crate::desk::{self, Button, Desk, Sent, Shown};
-use crate::estate::{Fault, SITES, Site};
+use crate::estate::{Fault, Maker, SITES, Site};
 use crate::kept::Kept;
-use crate::{signed_in, supplier::escape, supplier_profile};
+use crate::{signed_in, supplier::escape};
 use axum::body::to_bytes;
 use axum::extract::Request;
 use axum::http::{HeaderMap, Method, StatusCode};
@@ -55,9 +55,13 @@ impl Sites {
     }
 }
 
-/// The snippet as the supplier gives it.
+/// The snippet as Brindle gives it.
 pub(crate) fn snippet(key: &str, port: u16) -> String {
-    let profile: toml::Value = toml::from_str(&supplier_profile(port))
+    snippet_of(Maker::Brindle, key, port)
+}
+
+fn snippet_of(maker: Maker, key: &str, port: u16) -> String {
+    let profile: toml::Value = toml::from_str(&maker.profile(port))
         .unwrap_or_else(|_| toml::Value::Table(Default::default()));
     let template = profile
         .get("snippet")
@@ -67,19 +71,24 @@ pub(crate) fn snippet(key: &str, port: u16) -> String {
     template.replace("{{key}}", key)
 }
 
-/// The snippet as the consent banner wants it.
-fn gated(code: &str) -> String {
-    code.replace(
-        "<script async",
-        "<script type=\"text/plain\" data-hedge=\"chat\" async",
-    )
+/// The snippet as the site's consent banner wants it.
+fn gated(code: &str, site: &Site) -> String {
+    let mark = if site.thorn {
+        "data-thorn"
+    } else {
+        "data-hedge"
+    };
+    let held = format!("<script type=\"text/plain\" {mark}=\"chat\"");
+    code.replacen("<script", &held, 1)
 }
 
 fn first_state(site: &Site, port: u16) -> Held {
     let key = site.key();
-    let plain = snippet(&key, port);
-    let code = if site.banner && site.fault != Some(Fault::Early) {
-        gated(&plain)
+    let plain = snippet_of(site.maker, &key, port);
+    // What is necessary needs no consent.
+    let waits = site.banner && site.maker != Maker::Plashet;
+    let code = if waits && site.fault != Some(Fault::Early) {
+        gated(&plain, site)
     } else {
         plain.clone()
     };
@@ -131,6 +140,9 @@ pub async fn answer(sites: &Sites, name: &str, request: Request) -> Response {
     }
     match path.as_str() {
         "/count.js" => return crate::script("window.counted = (window.counted || 0) + 1;".into()),
+        "/consent.js" if site.thorn => {
+            return crate::script(include_str!("assets/thornlatch.js").into());
+        }
         "/consent.js" => return crate::script(include_str!("assets/hedgegate.js").into()),
         "/page.js" => return crate::script(PAGE_SCRIPT.into()),
         _ => {}

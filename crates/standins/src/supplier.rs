@@ -280,7 +280,8 @@ async fn answer(
 
 /// The settings of each key that something is wrong with.
 async fn desk_page(State(console): State<Console>) -> Response {
-    let keys = estate::SITES.iter().map(|s| s.key());
+    let ours = |s: &&estate::Site| s.maker == estate::Maker::Brindle;
+    let keys = estate::SITES.iter().filter(ours).map(|s| s.key());
     let keys: BTreeSet<String> = keys.chain(BUILT.iter().map(|b| b.key())).collect();
     let wrong = keys.into_iter().filter(|k| {
         let key = console.behaves(k);

@@ -30,6 +30,7 @@ pub mod seal;
 pub mod second_factor;
 pub mod sessions;
 pub mod sites;
+pub mod supplier_writes;
 pub mod surveys;
 pub mod text;
 mod tx;

@@ -152,6 +152,21 @@ pub struct FormerAddress {
     pub until: Moment,
 }
 
+impl Store {
+    /// The client and the own design of each site.
+    ///
+    /// # Errors
+    /// Where the database refuses.
+    pub async fn layers(&self) -> Result<Vec<(i64, Layer)>> {
+        let rows: Vec<(i64, sqlx::types::Json<Layer>)> =
+            sqlx::query_as("select client_id, adjustments from sites")
+                .fetch_all(&self.pool)
+                .await
+                .map_err(doing("reading the designs of all sites"))?;
+        Ok(rows.into_iter().map(|(id, layer)| (id, layer.0)).collect())
+    }
+}
+
 impl Tx {
     /// Adds a site, with a standing in each family from the moment it exists.
     ///

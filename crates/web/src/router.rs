@@ -85,6 +85,7 @@ fn estate_routes() -> Router<App> {
         .route("/health", get(health::health))
         .route("/sign-out", post(sign_in::sign_out))
         .route("/lens/{lens}", get(lens::page))
+        .route("/line-up", get(lineup::page))
         .route("/worklist", get(worklist::page))
         .route("/bulk", post(rounds::bulk))
         .route("/rounds", get(rounds::list))
@@ -121,6 +122,17 @@ fn site_routes() -> Router<App> {
         .route("/sites/{id}/history.csv", get(history::export))
         .route("/sites/{id}/design", get(design::page).post(design::save))
         .route("/sites/{id}/design/numbers", post(design::numbers))
+        .route(
+            "/sites/{id}/design/sheet",
+            get(design::sheet::page).post(design::sheet::write),
+        )
+        .route(
+            "/sites/{id}/intended",
+            get(intended::page).post(intended::save),
+        )
+        .route("/sites/{id}/intended/holidays", post(intended::holidays))
+        .route("/sites/{id}/hours.ics", get(intended::calendar))
+        .route("/palette", post(design::palette::colours))
         .route("/sites/{id}/pages", get(site_pages::page))
         .route("/sites/{id}/pages/take-over", post(site_pages::take_over))
         .route("/sites/{id}/pages/rules", post(site_pages::rules))
@@ -156,6 +168,7 @@ fn house_routes() -> Router<App> {
         .route("/clients/{id}/token", post(client_acts::token))
         .route("/clients/{id}/tokens.json", get(clients::tokens))
         .route("/house-style", get(house::page).post(house::save))
+        .route("/house-style/numbers", post(house::numbers))
         .route("/settings", get(settings::page).post(settings::save))
         .route("/settings/agency", post(settings::agency))
         .route("/profiles", get(profiles::list))

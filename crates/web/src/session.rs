@@ -169,6 +169,12 @@ impl Fields {
         found.map_or("", |(_, v)| v.as_str())
     }
 
+    /// The first value of a name, where the form had such a field.
+    pub fn given(&self, name: &str) -> Option<&str> {
+        let mut all = self.0.iter().filter(|(n, _)| n == name);
+        all.next().map(|(_, v)| v.as_str())
+    }
+
     /// All values of a name.
     pub fn all<'a>(&'a self, name: &'a str) -> impl Iterator<Item = &'a str> {
         let of_name = self.0.iter().filter(move |(n, _)| n == name);

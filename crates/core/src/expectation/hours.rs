@@ -111,7 +111,7 @@ pub struct CalendarDay {
 
 impl CalendarDay {
     /// Of a date.
-    pub(super) fn of(date: jiff::civil::Date) -> CalendarDay {
+    pub fn of(date: jiff::civil::Date) -> CalendarDay {
         CalendarDay {
             // Dates of the proleptic calendar before year 1 are nobody's holidays.
             year: u16::try_from(date.year()).unwrap_or_default(),

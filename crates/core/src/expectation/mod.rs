@@ -8,10 +8,10 @@ mod staffing;
 mod texts;
 
 pub use design::WidgetDesign;
-pub use hours::{Closed, Day, Hours, OutsideHours, TimeOfDay};
+pub use hours::{CalendarDay, Closed, Day, Hours, OutsideHours, TimeOfDay};
 pub use of_site::beyond_fields;
 pub use staffing::{staffed, zone};
-pub use texts::TextSet;
+pub use texts::{TextSet, field_of_text};
 
 use crate::address;
 use crate::country;
@@ -188,6 +188,16 @@ pub enum ChannelKind {
 }
 
 impl ChannelKind {
+    /// All of them.
+    pub const ALL: [ChannelKind; 6] = [
+        ChannelKind::Phone,
+        ChannelKind::Sms,
+        ChannelKind::Mail,
+        ChannelKind::Messaging,
+        ChannelKind::Chat,
+        ChannelKind::Link,
+    ];
+
     /// The word of the file.
     pub fn word(self) -> &'static str {
         match self {

@@ -1,10 +1,13 @@
 //! A site's fields as an expectation file, and a file's values as fields. What a file says beyond the
 //! fields is kept beside them, so that a site that came from a file is written as it was read.
 
-use super::{Expectation, NONE, Widget, WidgetDesign};
-use crate::design::{Design, Field, Layer};
+use super::{Expectation, NONE, TextSet, Widget, WidgetDesign};
+use crate::design::{Design, Field, HIDDEN, Layer};
+use crate::observation::Viewport;
 use crate::pages::PageRules;
 use crate::site::SiteFields;
+use serde::Serialize;
+use serde::de::DeserializeOwned;
 
 impl Expectation {
     /// What should be on a site: its fields, over what its file said beyond them.
@@ -62,11 +65,22 @@ impl Expectation {
             .unwrap_or_default();
     }
 
-    /// The values of the first widget's design, written into the file.
+    /// The first widget's design, written into the file: its values, and its texts in the site's first language.
     pub fn set_design(&mut self, design: &Design) {
+        let language = self.languages.first().cloned();
         let Some(first) = self.widgets.first_mut() else {
             return;
         };
+        if let Some(language) = language {
+            first.texts.insert(language, TextSet::of_design(design));
+        }
+        first.form = word(design.get(Field::Form));
+        first.start = word(design.get(Field::Start));
+        if design.get(Field::OnPhones) == HIDDEN {
+            first.viewports = vec![Viewport::Desktop];
+        } else if first.viewports == [Viewport::Desktop] {
+            first.viewports = Viewport::ALL.to_vec();
+        }
         let text = |field| Some(design.get(field).to_string()).filter(|v| !v.is_empty());
         first.design = WidgetDesign {
             launcher_colour: text(Field::ButtonColour),
@@ -86,9 +100,26 @@ impl Expectation {
             return Layer::new();
         };
         let mut layer = first.design.layer();
+        let of_first = self.languages.first().and_then(|l| first.texts.get(l));
+        layer.extend(of_first.map(TextSet::layer).unwrap_or_default());
+        layer.insert(Field::Form, in_word(&first.form));
+        layer.insert(Field::Start, in_word(&first.start));
+        if first.viewports == [Viewport::Desktop] {
+            layer.insert(Field::OnPhones, HIDDEN.into());
+        }
         layer.retain(|field, value| value != above.get(*field));
         layer
     }
+}
+
+/// A word of the design as the file's type; the usual one where it is none.
+fn word<T: DeserializeOwned + Default>(text: &str) -> T {
+    serde_json::from_value(text.into()).unwrap_or_default()
+}
+
+fn in_word<T: Serialize>(value: &T) -> String {
+    let word = serde_json::to_value(value).unwrap_or_default();
+    word.as_str().unwrap_or_default().to_string()
 }
 
 /// What a file says beyond a site's fields, written in one form for comparing; empty where it says nothing
@@ -97,11 +128,15 @@ pub fn beyond_fields(file: &str) -> String {
     let Ok(mut read) = Expectation::read(file) else {
         return String::new();
     };
-    for widget in &mut read.widgets {
-        // Kept as the site's own values where they differ from the layers above.
-        widget.design = WidgetDesign::default();
-    }
+    let language = read.languages.first().cloned().unwrap_or_default();
     if let Some(first) = read.widgets.first_mut() {
+        // Kept as the site's own values where they differ from the layers above.
+        first.design = WidgetDesign::default();
+        first.texts.remove(&language);
+        (first.form, first.start) = Default::default();
+        if first.viewports == [Viewport::Desktop] {
+            first.viewports = Viewport::ALL.to_vec();
+        }
         let more = Widget {
             supplier: String::new(),
             key: String::new(),

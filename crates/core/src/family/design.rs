@@ -5,7 +5,8 @@ use super::{Assessed, Family, Standing, Stood, Words, by_findings, first_remedy}
 use crate::brand::SAMPLES;
 use crate::code::Code;
 use crate::colour::Rgb;
-use crate::design::{Design, Field, numbers};
+use crate::design::{Design, Field, TEXT_LEAST, contrast, to_brand};
+use crate::expectation::{OutsideHours, Widget};
 use crate::finding::{Evidence, Finding, Severity};
 
 pub(super) const WORDS: Words = Words {
@@ -16,13 +17,23 @@ pub(super) const WORDS: Words = Words {
     job: None,
 };
 
-/// WCAG 2.2, SC 1.4.3: text of ordinary size.
-const TEXT_CONTRAST: f64 = 4.5;
-/// WCAG 2.2, SC 1.4.11: what is needed to see a control.
+/// WCAG 2.2, SC 1.4.11: what is needed to see a control. An icon on the button is one; words elsewhere need more.
 const CONTROL_CONTRAST: f64 = 3.0;
 
-/// Judges the design of a site: contrast, samples left in, a notice without its link.
-pub fn assess(design: &Design, brand: Option<Rgb>, chosen: bool) -> Assessed {
+/// What a design is judged by, beside itself.
+#[derive(Debug, Clone, Copy, Default)]
+pub struct Beside<'a> {
+    /// The client's primary colour.
+    pub brand: Option<Rgb>,
+    /// Hours, and texts in further languages.
+    pub widget: Option<&'a Widget>,
+    /// The site's languages, the first of which has the design's own texts.
+    pub languages: &'a [String],
+}
+
+/// Judges the design of a site: contrast, samples left in, broken variables, texts that are missing, a notice
+/// without its link, a promise that nobody keeps.
+pub fn assess(design: &Design, beside: Beside, chosen: bool) -> Assessed {
     let made = |standing, summary: String, remedy: String, findings| Assessed {
         family: Family::Design,
         standing,
@@ -35,7 +46,12 @@ pub fn assess(design: &Design, brand: Option<Rgb>, chosen: bool) -> Assessed {
         let summary = "No supplier and key are chosen yet.".into();
         return made(Standing::NotYet, summary, String::new(), Vec::new());
     }
-    let findings = judge(design, brand);
+    let mut findings = contrasts(design);
+    findings.extend(texts(design));
+    findings.extend(missing(design, beside));
+    findings.extend(promise(design, beside.widget));
+    findings.extend(far_from_brand(design, beside.brand));
+    findings.sort_by_key(|f| std::cmp::Reverse(f.severity));
     let (standing, summary) = by_findings(
         &findings,
         "Supplier and key are chosen; colours and texts hold up by their numbers.",
@@ -44,65 +60,179 @@ pub fn assess(design: &Design, brand: Option<Rgb>, chosen: bool) -> Assessed {
     made(standing, summary, remedy, findings)
 }
 
-fn judge(design: &Design, brand: Option<Rgb>) -> Vec<Finding> {
-    let mut out = Vec::new();
-    let n = numbers(design, brand, None);
-    for (what, ratio, least) in [
-        ("icon on the button", n.text_on_button, CONTROL_CONTRAST),
-        ("text in the header", n.text_on_header, TEXT_CONTRAST),
-    ] {
-        if ratio < least {
-            out.push(
-                Finding::new(
-                    Code::BrandContrast,
-                    Severity::Fault,
-                    format!("The {what} has a contrast of {ratio:.1} to 1; {least} is the least."),
-                    "In the design, choose a lighter or darker colour for it.",
-                )
-                .with(Evidence::fact(format!(
-                    "button {} with {}, header {} with {}",
-                    design.get(Field::ButtonColour),
-                    design.get(Field::IconColour),
-                    design.get(Field::HeaderColour),
-                    design.get(Field::HeaderText)
-                ))),
-            );
-        }
-    }
-    for field in [
-        Field::Title,
-        Field::Greeting,
-        Field::Prompt,
-        Field::NoticeText,
-    ] {
-        let text = design.get(field);
-        if let Some(sample) = SAMPLES.iter().find(|s| text.contains(**s)) {
-            out.push(
-                Finding::new(
-                    Code::BrandSampleText,
-                    Severity::Fault,
-                    format!(
-                        "{} still holds the sample \u{201c}{sample}\u{201d}.",
-                        field.label()
-                    ),
-                    "In the design, write the client's own text.",
-                )
-                .with(Evidence::fact(text.to_string())),
-            );
-        }
-    }
-    if !design.get(Field::NoticeText).is_empty() && design.get(Field::NoticeLink).is_empty() {
-        out.push(
+fn contrasts(design: &Design) -> Vec<Finding> {
+    let pairs = [
+        (
+            "icon on the button",
+            Field::IconColour,
+            Field::ButtonColour,
+            CONTROL_CONTRAST,
+        ),
+        (
+            "text in the header",
+            Field::HeaderText,
+            Field::HeaderColour,
+            TEXT_LEAST,
+        ),
+        (
+            "text in the visitor\u{2019}s bubbles",
+            Field::OwnWords,
+            Field::OwnBubble,
+            TEXT_LEAST,
+        ),
+        (
+            "text in the agent\u{2019}s bubbles",
+            Field::AnswerWords,
+            Field::AnswerBubble,
+            TEXT_LEAST,
+        ),
+        (
+            "text on the panel",
+            Field::GroundWords,
+            Field::Ground,
+            TEXT_LEAST,
+        ),
+    ];
+    let weak = |(what, words, ground, least): (&str, Field, Field, f64)| {
+        let ratio = contrast(design, words, ground);
+        (ratio < least).then(|| {
+            let near = design
+                .colour(words)
+                .nearest_readable(design.colour(ground), least);
+            let near = near.map_or_else(String::new, |c| format!(", such as {}", c.hex()));
             Finding::new(
-                Code::BrandNoticeLink,
-                Severity::Warning,
-                "The notice has no link to the site's privacy page.",
-                "In the design, give the address of the client's privacy page.",
+                Code::BrandContrast,
+                Severity::Fault,
+                format!("The {what} has a contrast of {ratio:.1} to 1; {least} is the least."),
+                format!("In the design, choose a lighter or darker colour for it{near}."),
             )
-            .with(Evidence::fact(design.get(Field::NoticeText).to_string())),
-        );
+            .with(Evidence::fact(format!(
+                "{} on {}",
+                design.get(words),
+                design.get(ground)
+            )))
+        })
+    };
+    pairs.into_iter().filter_map(weak).collect()
+}
+
+/// Nearer than this nobody calls it another colour (common practice).
+const FAR: f64 = 10.0;
+
+fn far_from_brand(design: &Design, brand: Option<Rgb>) -> Option<Finding> {
+    let (apart, brand) = (to_brand(design, brand)?, brand?);
+    (apart > FAR).then(|| {
+        let button = design.get(Field::ButtonColour);
+        Finding::new(
+            Code::BrandLauncherColour,
+            Severity::Warning,
+            format!("The button is another colour than the brand\u{2019}s (CIEDE2000 {apart:.1})."),
+            "In the design, take the brand\u{2019}s colour, or leave it so that it stands out.",
+        )
+        .with(Evidence::fact(format!(
+            "button {button}, brand {}",
+            brand.hex()
+        )))
+    })
+}
+
+/// Samples, and variables that are not whole.
+fn texts(design: &Design) -> Vec<Finding> {
+    let mut out = Vec::new();
+    for field in Field::ALL.iter().filter(|f| f.is_text()) {
+        let text = design.get(*field);
+        // The beginning of a variable is one only where it does not end.
+        let mut samples = SAMPLES.iter().filter(|s| !s.ends_with('{'));
+        if let Some(sample) = samples.find(|s| text.contains(**s)) {
+            let summary = format!(
+                "{} still holds the sample \u{201c}{sample}\u{201d}.",
+                field.label()
+            );
+            let remedy = "In the design, write the client's own text.";
+            let found = Finding::new(Code::BrandSampleText, Severity::Fault, summary, remedy);
+            out.push(found.with(Evidence::fact(text.to_string())));
+        }
+        if is_torn(text) {
+            let summary = format!("{} holds a variable that does not end.", field.label());
+            let remedy = "In the design, close the variable with the brackets it begins with.";
+            let found = Finding::new(Code::BrandVariable, Severity::Fault, summary, remedy);
+            out.push(found.with(Evidence::fact(text.to_string())));
+        }
+    }
+    let notice = design.get(Field::NoticeText);
+    if !notice.is_empty() && design.get(Field::NoticeLink).is_empty() {
+        let summary = "The notice has no link to the site's privacy page.";
+        let remedy = "In the design, give the address of the client's privacy page.";
+        let found = Finding::new(Code::BrandNoticeLink, Severity::Warning, summary, remedy);
+        out.push(found.with(Evidence::fact(notice.to_string())));
     }
     out
+}
+
+fn is_torn(text: &str) -> bool {
+    let pairs = [("{{", "}}"), ("${", "}"), ("[[", "]]")];
+    pairs.iter().any(|(open, close)| {
+        let rest = text.rsplit_once(open).map(|(_, rest)| rest);
+        rest.is_some_and(|rest| !rest.contains(close))
+    })
+}
+
+/// Texts of a state or a language that others have.
+fn missing(design: &Design, beside: Beside) -> Vec<Finding> {
+    let mut out = Vec::new();
+    let warn = |summary: String, remedy: &str| {
+        Finding::new(Code::BrandTextMissing, Severity::Warning, summary, remedy)
+    };
+    let hidden = beside
+        .widget
+        .is_some_and(|w| w.outside_hours == OutsideHours::Hide);
+    let timed = beside
+        .widget
+        .is_some_and(|w| !w.hours.is_empty() || !w.closed.is_empty());
+    if timed
+        && !hidden
+        && [Field::Away, Field::Closed]
+            .iter()
+            .all(|f| design.get(*f).is_empty())
+    {
+        let summary =
+            "The widget stays outside its hours, and no text says what a visitor may do then.";
+        let remedy = "In the design, write the text for \u{201c}While away\u{201d} or \u{201c}Outside hours\u{201d}.";
+        out.push(warn(summary.into(), remedy));
+    }
+    let texts = beside.widget.map(|w| &w.texts);
+    for language in beside.languages.iter().skip(1) {
+        let has = texts
+            .and_then(|t| t.get(language))
+            .is_some_and(|t| t.given().next().is_some());
+        if !has {
+            let summary = format!("The site speaks {language}, and the widget has no texts in it.");
+            let remedy = "Under \u{201c}As intended\u{201d}, write the texts in this language.";
+            out.push(warn(summary, remedy));
+        }
+    }
+    out
+}
+
+/// A reply is promised in minutes, at hours at which nobody is there to give it.
+fn promise(design: &Design, widget: Option<&Widget>) -> Option<Finding> {
+    let minutes = design.number(Field::Promise);
+    let widget =
+        widget.filter(|w| !w.hours.is_empty() && w.outside_hours == OutsideHours::Message)?;
+    let said = [Field::Away, Field::Closed]
+        .iter()
+        .any(|f| !design.get(*f).is_empty());
+    // A day and more is true at night as well.
+    (minutes > 0.0 && minutes < 720.0 && !said).then(|| {
+        let hours: Vec<String> = widget.hours.iter().map(|h| h.to_string()).collect();
+        Finding::new(
+            Code::HoursPromise,
+            Severity::Fault,
+            format!("A reply within {minutes} minutes is promised, at hours too at which nobody is there."),
+            "In the design, write a text for the time outside hours, or promise no minutes.",
+        )
+        .with(Evidence::fact(format!("staffed: {}", hours.join("; "))))
+    })
 }
 
 pub(super) fn act(stood: &Stood) -> Option<String> {
@@ -125,16 +255,16 @@ mod tests {
     }
 
     fn codes(values: &[(Field, &str)]) -> Vec<Code> {
-        let a = assess(&design(values), None, true);
+        let a = assess(&design(values), Beside::default(), true);
         a.findings.iter().map(|f| f.code).collect()
     }
 
     #[test]
     fn a_choice_alone_is_no_verdict() {
-        let nothing = assess(&design(&[]), None, false);
+        let nothing = assess(&design(&[]), Beside::default(), false);
         assert_eq!(nothing.standing, Standing::NotYet);
         // The default design has a notice and no link, which is worth a warning and fails nothing.
-        let plain = assess(&design(&[]), None, true);
+        let plain = assess(&design(&[]), Beside::default(), true);
         assert_eq!(plain.standing, Standing::Passing);
         assert!(plain.summary.contains("no link"), "{}", plain.summary);
     }
@@ -150,8 +280,51 @@ mod tests {
             [Code::BrandContrast]
         );
         let sample = (Field::Greeting, "Welcome to your company!");
-        let found = assess(&design(&[link, sample]), None, true);
+        let found = assess(&design(&[link, sample]), Beside::default(), true);
         assert_eq!(found.standing, Standing::Failing);
         assert!(found.summary.contains("your company"), "{}", found.summary);
+    }
+
+    #[test]
+    fn a_promise_is_held_against_the_hours_and_languages_against_the_texts() {
+        let file = "address = 'https://kites.example/'\n[[widget]]\nsupplier = 'example'\n[[widget.hours]]\ndays = ['mon']\nfrom = '09:00'\nto = '17:00'\n";
+        let file = crate::expectation::Expectation::read(file).unwrap();
+        let languages = ["en".to_string(), "cy".to_string()];
+        let beside = Beside {
+            brand: None,
+            widget: file.widgets.first(),
+            languages: &languages,
+        };
+        let told = |values: &[(Field, &str)]| -> Vec<&'static str> {
+            let all = [&[(Field::NoticeLink, "/privacy")], values].concat();
+            let found = assess(&design(&all), beside, true).findings;
+            found.iter().map(|f| f.code.name()).collect()
+        };
+        let five = (Field::Promise, "5");
+        assert_eq!(
+            told(&[five]),
+            ["hours.promise", "brand.text-missing", "brand.text-missing"]
+        );
+        // What is said for the time outside hours makes the promise true, and a day is true at night.
+        assert_eq!(
+            told(&[five, (Field::Closed, "Tomorrow from nine.")]),
+            ["brand.text-missing"]
+        );
+        assert_eq!(told(&[(Field::Promise, "1440")]).len(), 2);
+    }
+
+    #[test]
+    fn variables_survive_and_torn_ones_fail() {
+        let link = (Field::NoticeLink, "/privacy");
+        assert_eq!(
+            codes(&[link, (Field::Greeting, "Hello {{name}}, ${day}!")]),
+            []
+        );
+        for torn in ["Hello {{name!", "On ${day", "[[first there"] {
+            assert_eq!(
+                codes(&[link, (Field::Greeting, torn)]),
+                [Code::BrandVariable]
+            );
+        }
     }
 }

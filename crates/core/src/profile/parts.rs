@@ -1,8 +1,10 @@
 //! The parts of a supplier profile beyond what the chain needs. Every field of theirs must be known: a
 //! selector under a mistyped name would never be looked at, and nobody would hear of it.
 
-use serde::{Deserialize, Serialize};
+use serde::de::{MapAccess, Visitor};
+use serde::{Deserialize, Deserializer, Serialize, Serializer};
 use std::collections::BTreeMap;
+use std::fmt;
 
 /// Expressions by which a widget tells who is there; true means this state.
 #[derive(Debug, Clone, Default, PartialEq, Serialize, Deserialize)]
@@ -177,4 +179,45 @@ pub struct Console {
 
 /// Names under which the design's values are entered at the supplier, by the names that an expectation
 /// file gives them, in the supplier's order.
-pub type Desk = BTreeMap<String, String>;
+#[derive(Debug, Clone, Default, PartialEq, Eq)]
+pub struct Desk(Vec<(String, String)>);
+
+impl Desk {
+    /// Our names and theirs, in their order.
+    pub fn iter(&self) -> impl Iterator<Item = (&str, &String)> {
+        self.0.iter().map(|(ours, theirs)| (ours.as_str(), theirs))
+    }
+
+    /// Nothing is known of the supplier's own settings.
+    pub fn is_empty(&self) -> bool {
+        self.0.is_empty()
+    }
+}
+
+impl Serialize for Desk {
+    fn serialize<S: Serializer>(&self, to: S) -> Result<S::Ok, S::Error> {
+        to.collect_map(self.0.iter().map(|(a, b)| (a, b)))
+    }
+}
+
+impl<'de> Deserialize<'de> for Desk {
+    fn deserialize<D: Deserializer<'de>>(from: D) -> Result<Desk, D::Error> {
+        struct Rows;
+        impl<'de> Visitor<'de> for Rows {
+            type Value = Desk;
+
+            fn expecting(&self, f: &mut fmt::Formatter) -> fmt::Result {
+                f.write_str("a table of names")
+            }
+
+            fn visit_map<A: MapAccess<'de>>(self, mut map: A) -> Result<Desk, A::Error> {
+                let mut out = Vec::new();
+                while let Some(row) = map.next_entry()? {
+                    out.push(row);
+                }
+                Ok(Desk(out))
+            }
+        }
+        from.deserialize_map(Rows)
+    }
+}

@@ -1,12 +1,10 @@
 //! One page and one widget: what should be there, what is, and by which look that is known.
 
-use super::intended::{Intent, other_viewports};
-use super::{SiteCase, SitePage, Subject};
+use super::{Clock, SiteCase, SitePage, Subject, verdict};
 use crate::chain::{Aside, AsideLook, Case, Diagnosis, Expect, Outcome, Purpose, diagnose};
 use crate::code::Code;
-use crate::expectation::{Widget, staffed as staffed_at, zone};
 use crate::finding::Link;
-use crate::observation::{Look, Observation, Viewport};
+use crate::observation::{Look, Observation};
 use crate::pages::PageCopy;
 use crate::placement::Inspector;
 use crate::visits::of_the_chain;
@@ -122,21 +120,11 @@ fn cell(case: &SiteCase, page: &SitePage, given: bool, n: usize, subject: &Subje
         }
     };
     let widget = case.expectation.widgets.get(n);
-    let narrow: Vec<Observation>;
-    let all = visits;
-    let visits = match widget.filter(|w| w.viewports.len() < Viewport::ALL.len()) {
-        None => all,
-        Some(widget) => {
-            let meant = |v: &&Observation| widget.viewports.contains(&v.condition.viewport);
-            narrow = all.iter().filter(meant).cloned().collect();
-            &narrow
-        }
-    };
     let mut asides = visited.asides.clone();
     if !cell.in_html && !given {
         asides.extend(elsewhere(case, page, subject));
     }
-    let mut diagnosis = diagnose(&Case {
+    let chain = Case {
         supplier: subject.supplier,
         rivals: case.rivals,
         key: subject.key,
@@ -144,11 +132,12 @@ fn cell(case: &SiteCase, page: &SitePage, given: bool, n: usize, subject: &Subje
         consent: case.consent,
         visits,
         asides: &asides,
-    });
-    if let Some(widget) = widget.filter(|_| expected == Expect::Present) {
-        intent(case, subject, widget).apply(&mut diagnosis, visits);
-        other_viewports(widget, &mut diagnosis, all);
-    }
+    };
+    let clock = Clock {
+        time_zone: &case.expectation.time_zone,
+        at: case.at,
+    };
+    let mut diagnosis = verdict(&chain, widget, clock);
     let lost = diagnosis
         .root
         .is_some_and(|r| r.link() == Some(Link::Delivered));
@@ -165,20 +154,6 @@ fn cell(case: &SiteCase, page: &SitePage, given: bool, n: usize, subject: &Subje
     cell.outcome = Some(diagnosis.outcome);
     cell.diagnosis = Some(diagnosis);
     cell
-}
-
-fn intent<'a>(case: &SiteCase, subject: &'a Subject, widget: &'a Widget) -> Intent<'a> {
-    let zone = zone(&case.expectation.time_zone);
-    let timed = !widget.hours.is_empty() || !widget.closed.is_empty();
-    let staffed = zone.as_ref().filter(|_| timed);
-    let staffed = staffed.map(|z| staffed_at(&widget.hours, &widget.closed, z, case.at));
-    let local = zone.map(|z| z.to_datetime(case.at).strftime("%A %H:%M").to_string());
-    Intent {
-        widget,
-        supplier: subject.supplier,
-        staffed,
-        at: format!("now, {} there", local.unwrap_or_default()),
-    }
 }
 
 /// Another page of the site whose document has the snippet: by HTTP they are known already.

@@ -1,6 +1,6 @@
 //! How a widget starts, which form it has and where its channels lead, against the expectation.
 
-use super::{SiteCase, Subject, Told, ValueTold};
+use super::{Told, ValueTold, WidgetCase};
 use crate::brand::OFFSET_TOLERANCE;
 use crate::chain::NotLookedAt;
 use crate::channel::Target;
@@ -8,56 +8,50 @@ use crate::code::Code;
 use crate::expectation::{Channel, Form, Start, Widget};
 use crate::finding::{Evidence, Finding, Severity};
 use crate::observation::{ChannelSeen, Launcher, Observation};
-use crate::visits::of_the_chain;
+use crate::profile::Supplier;
 use url::Url;
 
-/// Compares start, form and channels of all widgets on the address given.
-pub(super) fn told(case: &SiteCase) -> Told<Vec<ValueTold>> {
-    let mut out = Told::default();
-    for (n, widget) in case.expectation.widgets.iter().enumerate() {
-        let usual = Widget::of(&widget.supplier, &widget.key);
-        let asks = widget.start != usual.start
-            || widget.form != usual.form
-            || widget.channels != usual.channels;
-        let look = Look {
-            subject: &case.subjects[n],
-            widget,
-        };
-        let visits = of_the_chain(case.visits_of(n));
-        match super::looks::best(visits) {
-            Some(seen) => {
-                look.start(seen, asks, &mut out);
-                look.form(seen, asks, &mut out);
-                look.channels(seen, &mut out);
-            }
-            None if asks => out
-                .gaps
-                .push(look.gap("the form", "no launcher was seen".into())),
-            // The chain says why no launcher is there.
-            None => {}
+/// Compares start, form and channels of a widget.
+pub(super) fn of_widget(case: &WidgetCase, out: &mut Told<Vec<ValueTold>>) {
+    let widget = case.widget;
+    let usual = Widget::of(&widget.supplier, &widget.key);
+    let asks = widget.start != usual.start
+        || widget.form != usual.form
+        || widget.channels != usual.channels;
+    let look = Look {
+        supplier: case.supplier,
+        widget,
+    };
+    match super::looks::best(case.chain()) {
+        Some(seen) => {
+            look.start(seen, asks, out);
+            look.form(seen, asks, out);
+            look.channels(seen, out);
         }
+        None if asks => {
+            let why = "no launcher was seen";
+            out.gaps.push(look.gap("the form", why.into()));
+        }
+        // The chain says why no launcher is there.
+        None => {}
     }
-    out
 }
 
 struct Look<'a> {
-    subject: &'a Subject<'a>,
+    supplier: &'a Supplier,
     widget: &'a Widget,
 }
 
 impl Look<'_> {
     fn gap(&self, what: &str, why: String) -> NotLookedAt {
         NotLookedAt {
-            what: format!("{what} of {}", self.subject.supplier.name),
+            what: format!("{what} of {}", self.supplier.name),
             why,
         }
     }
 
     fn remedy(&self, what: &str) -> String {
-        format!(
-            "Set {what} in the account at {}.",
-            self.subject.supplier.name
-        )
+        format!("Set {what} in the account at {}.", self.supplier.name)
     }
 
     fn start(&self, seen: &Observation, asks: bool, out: &mut Told<Vec<ValueTold>>) {
@@ -177,7 +171,7 @@ impl Look<'_> {
             return;
         }
         let Some(found) = &seen.channels else {
-            let why = match self.subject.supplier.channels.items.trim() {
+            let why = match self.supplier.channels.items.trim() {
                 "" => "its profile does not say where they are",
                 _ => "the list was not reached",
             };
@@ -192,7 +186,7 @@ impl Look<'_> {
                 .as_deref()
                 .is_some_and(|href| read(href).is_some() && read(href) == read(&channel.target));
             out.what.push(ValueTold {
-                name: "channel",
+                name: "channel".into(),
                 language: None,
                 wanted: channel.target.clone(),
                 seen: is,
@@ -301,7 +295,7 @@ fn fault(code: Code, summary: String, remedy: String) -> Finding {
 
 fn value(name: &'static str, wanted: &str, seen: &str) -> ValueTold {
     ValueTold {
-        name,
+        name: name.into(),
         language: None,
         wanted: wanted.into(),
         seen: Some(seen.into()),

@@ -1,6 +1,6 @@
 //! Looks as they were seen against those values of the design that the expectation gives.
 
-use super::{SiteCase, Told, ValueTold};
+use super::{Told, ValueTold, WidgetCase};
 use crate::brand::{COLOUR_TOLERANCE, Compared, OFFSET_TOLERANCE, compare, judge};
 use crate::chain::NotLookedAt;
 use crate::code::Code;
@@ -8,33 +8,27 @@ use crate::design::{Design, Layer};
 use crate::expectation::{Form, Widget, WidgetDesign};
 use crate::finding::Finding;
 use crate::observation::{ConsentAct, Observation, Viewport};
-use crate::visits::of_the_chain;
 use std::borrow::Cow;
 
-/// Compares the looks of all widgets on the address given.
-pub(super) fn told(case: &SiteCase) -> Told<Vec<ValueTold>> {
-    let mut out = Told::default();
-    for (n, widget) in case.expectation.widgets.iter().enumerate() {
-        if widget.design == WidgetDesign::default() {
-            continue;
-        }
-        let visits = of_the_chain(case.visits_of(n));
-        let design = design_of(widget);
-        let seen = best(visits).and_then(|v| Some((v, compare(v, &design, None)?)));
-        let Some((seen, compared)) = seen else {
-            out.gaps.push(NotLookedAt {
-                what: format!("the looks of {}", case.subjects[n].supplier.name),
-                why: "no launcher was seen".into(),
-            });
-            continue;
-        };
-        let widget = placeless(widget);
-        let meant = |f: &Finding| is_meant(&widget.design, f.code);
-        out.findings
-            .extend(judge(seen, &design, &compared).into_iter().filter(meant));
-        values(&widget.design, &compared, &mut out);
+/// Compares the looks of a widget.
+pub(super) fn of_widget(case: &WidgetCase, out: &mut Told<Vec<ValueTold>>) {
+    if case.widget.design == WidgetDesign::default() {
+        return;
     }
-    out
+    let design = design_of(case.widget);
+    let seen = best(case.chain()).and_then(|v| Some((v, compare(v, &design, None)?)));
+    let Some((seen, compared)) = seen else {
+        out.gaps.push(NotLookedAt {
+            what: format!("the looks of {}", case.supplier.name),
+            why: "no launcher was seen".into(),
+        });
+        return;
+    };
+    let widget = placeless(case.widget);
+    let meant = |f: &Finding| is_meant(&widget.design, f.code);
+    out.findings
+        .extend(judge(seen, &compared).into_iter().filter(meant));
+    values(&widget.design, &compared, out);
 }
 
 /// The desktop's visit on which the launcher is seen, with consent where that was given; else the phone's.
@@ -82,7 +76,7 @@ fn is_meant(design: &WidgetDesign, code: Code) -> bool {
 
 /// Colours are the same within CIEDE2000 3, offsets within 4 px: what eyes do not tell apart.
 fn values(design: &WidgetDesign, c: &Compared, out: &mut Told<Vec<ValueTold>>) {
-    let mut tell = |name, wanted: String, seen: Option<String>, same| {
+    let mut tell = |name: &'static str, wanted: String, seen: Option<String>, same| {
         if seen.is_none() {
             out.gaps.push(NotLookedAt {
                 what: format!("the design\u{2019}s {name}"),
@@ -90,7 +84,7 @@ fn values(design: &WidgetDesign, c: &Compared, out: &mut Told<Vec<ValueTold>>) {
             });
         }
         out.what.push(ValueTold {
-            name,
+            name: name.into(),
             language: None,
             wanted,
             seen,

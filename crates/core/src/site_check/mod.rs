@@ -8,9 +8,11 @@ mod intended;
 mod looks;
 mod outcome;
 mod texts;
+mod widget;
 
 pub use cell::Seen;
 pub use consent::{CellTold, ConsentTold};
+pub use widget::{Clock, WidgetCase, verdict};
 
 use crate::chain::{Aside, Diagnosis, Expect, NotLookedAt};
 use crate::code::Code;
@@ -23,6 +25,7 @@ use crate::profile::{ConsentManager, Supplier};
 use crate::profiles::{Profiles, ProfilesError};
 use jiff::Timestamp;
 use serde::{Deserialize, Serialize};
+use std::borrow::Cow;
 use std::collections::BTreeMap;
 
 /// One widget that is looked for.
@@ -125,6 +128,19 @@ pub struct SiteCase<'a> {
 }
 
 impl SiteCase<'_> {
+    /// Its widgets on the address given, each with what was seen for it.
+    fn widgets(&self) -> impl Iterator<Item = WidgetCase<'_>> {
+        let widgets = self.expectation.widgets.iter().zip(self.subjects);
+        widgets
+            .enumerate()
+            .map(|(n, (widget, subject))| WidgetCase {
+                supplier: subject.supplier,
+                widget,
+                visits: self.visits_of(n),
+                sample_words: self.sample_words,
+            })
+    }
+
     /// What a browser saw of a widget on the address given.
     fn visits_of(&self, subject: usize) -> &[Observation] {
         let given = self.pages.first().into_iter().flat_map(|p| &p.visited);
@@ -134,10 +150,10 @@ impl SiteCase<'_> {
 }
 
 /// One value of the expectation that was compared.
-#[derive(Debug, Clone, PartialEq, Serialize)]
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
 pub struct ValueTold {
     /// As the expectation names it.
-    pub name: &'static str,
+    pub name: Cow<'static, str>,
     /// BCP 47; values of the design have none.
     pub language: Option<String>,
     /// By the expectation.
@@ -149,11 +165,14 @@ pub struct ValueTold {
 }
 
 /// What one part of the expectation tells of the address given, with its findings and gaps.
-#[derive(Default)]
-struct Told<T> {
-    what: T,
-    findings: Vec<Finding>,
-    gaps: Vec<NotLookedAt>,
+#[derive(Debug, Default)]
+pub struct Told<T> {
+    /// Each value that was compared.
+    pub what: T,
+    /// What differs.
+    pub findings: Vec<Finding>,
+    /// What could not be compared, and why.
+    pub gaps: Vec<NotLookedAt>,
 }
 
 impl<T> Told<T> {
@@ -163,6 +182,20 @@ impl<T> Told<T> {
         d.not_looked_at.extend(self.gaps);
         self.what
     }
+}
+
+/// All that is told of several widgets.
+fn of_all<'a>(
+    case: &'a SiteCase,
+    told: impl Fn(&WidgetCase<'a>) -> Told<Vec<ValueTold>>,
+) -> Told<Vec<ValueTold>> {
+    let mut out: Told<Vec<ValueTold>> = Told::default();
+    for one in case.widgets().map(|w| told(&w)) {
+        out.what.extend(one.what);
+        out.findings.extend(one.findings);
+        out.gaps.extend(one.gaps);
+    }
+    out
 }
 
 /// What is told of one page.

@@ -1,7 +1,7 @@
 //! The verdict of the whole site, from its pages.
 
 use super::cell::{Cell, Seen};
-use super::{Coverage, PageRow, SiteCase, SiteDiagnosis, consent, form, intended, looks, texts};
+use super::{Coverage, PageRow, SiteCase, SiteDiagnosis, WidgetCase, consent, intended, of_all};
 use crate::chain::{Diagnosis, Expect, NotLookedAt, Outcome};
 use crate::code::Code;
 use crate::finding::{Evidence, Finding, Severity};
@@ -55,10 +55,10 @@ pub(super) fn told(case: &SiteCase, cells: &[Vec<Cell>]) -> SiteDiagnosis {
     diagnosis.not_looked_at = not_looked_at(case, &rows, cells, diagnosis.not_looked_at);
     SiteDiagnosis {
         consent: consent::told(case).beside(&mut diagnosis),
-        texts: texts::told(case).beside(&mut diagnosis),
+        texts: of_all(case, WidgetCase::texts).beside(&mut diagnosis),
         looks: {
-            let form = form::told(case).beside(&mut diagnosis);
-            let looks = looks::told(case).beside(&mut diagnosis);
+            let form = of_all(case, WidgetCase::form).beside(&mut diagnosis);
+            let looks = of_all(case, WidgetCase::looks).beside(&mut diagnosis);
             form.into_iter().chain(looks).collect()
         },
         coverage: Coverage {

@@ -1,10 +1,10 @@
 //! Texts as they were seen against those that the expectation gives, language by language.
 
-use super::{SiteCase, Subject, Told, ValueTold};
+use super::{Told, ValueTold, WidgetCase};
 use crate::brand::SAMPLES;
 use crate::chain::NotLookedAt;
 use crate::code::Code;
-use crate::expectation::{TextSet, Widget};
+use crate::expectation::TextSet;
 use crate::finding::{Evidence, Finding, Severity};
 use crate::observation::{ConsentAct, Observation, Presence, Viewport};
 use crate::pages::composed;
@@ -21,28 +21,22 @@ fn folded(text: &str) -> String {
     composed(&words.join(" "))
 }
 
-/// Compares the texts of all widgets on the address given.
-pub(super) fn told(case: &SiteCase) -> Told<Vec<ValueTold>> {
-    let mut out = Told::default();
-    for (n, widget) in case.expectation.widgets.iter().enumerate() {
-        let visits = case.visits_of(n);
-        for (language, wanted) in &widget.texts {
-            let look = Look {
-                subject: &case.subjects[n],
-                widget,
-                language,
-                wanted,
-            };
-            match best(visits, language) {
-                Some(seen) => look.compare(case, seen, &mut out),
-                None => out.gaps.push(NotLookedAt {
-                    what: format!("the texts in {language}"),
-                    why: "the panel was not opened by a visitor of this language".into(),
-                }),
-            }
+/// Compares the texts of a widget in each language that has some.
+pub(super) fn of_widget(case: &WidgetCase, out: &mut Told<Vec<ValueTold>>) {
+    for (language, wanted) in &case.widget.texts {
+        let look = Look {
+            case,
+            language,
+            wanted,
+        };
+        match best(case.visits, language) {
+            Some(seen) => look.compare(seen, out),
+            None => out.gaps.push(NotLookedAt {
+                what: format!("the texts{}", look.in_language()),
+                why: "the panel was not opened by a visitor of this language".into(),
+            }),
         }
     }
-    out
 }
 
 /// The desktop's visit in a language whose panel was opened, with consent where that was given.
@@ -61,25 +55,32 @@ fn best<'a>(visits: &'a [Observation], language: &str) -> Option<&'a Observation
 }
 
 struct Look<'a> {
-    subject: &'a Subject<'a>,
-    widget: &'a Widget,
+    case: &'a WidgetCase<'a>,
     language: &'a str,
     wanted: &'a TextSet,
 }
 
 impl Look<'_> {
-    fn compare(&self, case: &SiteCase, seen: &Observation, out: &mut Told<Vec<ValueTold>>) {
+    /// Nothing where the site says no language.
+    fn in_language(&self) -> String {
+        match self.language {
+            "" => String::new(),
+            language => format!(" in {language}"),
+        }
+    }
+
+    fn compare(&self, seen: &Observation, out: &mut Told<Vec<ValueTold>>) {
         let page = Url::parse(&seen.page.final_url).ok();
         let nobody = matches!(seen.presence, Some(Presence::Away | Presence::Closed));
         let mut strange = 0;
-        for (name, wanted) in values(self.wanted) {
+        for (name, wanted) in self.wanted.given() {
             if name == "away" && !nobody {
                 let why = "the widget did not say that nobody is there";
                 out.gaps.push(self.gap(name, why.into()));
                 continue;
             }
-            if self.subject.supplier.texts.of(name).is_none() {
-                let supplier = &self.subject.supplier.name;
+            if self.case.supplier.texts.of(name).is_none() {
+                let supplier = &self.case.supplier.name;
                 let why = format!("the profile of {supplier} does not say where it is seen");
                 out.gaps.push(self.gap(name, why));
                 continue;
@@ -96,8 +97,8 @@ impl Look<'_> {
                 _ => folded(f) == folded(wanted),
             });
             let told = ValueTold {
-                name,
-                language: Some(self.language.to_string()),
+                name: name.into(),
+                language: self.told_language(),
                 wanted: wanted.to_string(),
                 seen: found,
                 same,
@@ -113,12 +114,16 @@ impl Look<'_> {
             out.what.push(told);
         }
         out.findings.extend(self.prompt_late(seen, &mut out.what));
-        out.findings.extend(self.left_in(case, seen));
+        out.findings.extend(self.left_in(seen));
+    }
+
+    fn told_language(&self) -> Option<String> {
+        Some(self.language.to_string()).filter(|l| !l.is_empty())
     }
 
     fn gap(&self, name: &str, why: String) -> NotLookedAt {
         NotLookedAt {
-            what: format!("{name} in {}", self.language),
+            what: format!("{name}{}", self.in_language()),
             why,
         }
     }
@@ -127,12 +132,13 @@ impl Look<'_> {
     fn is_of_another_language(&self, told: &ValueTold) -> bool {
         let Some(seen) = &told.seen else { return false };
         let others = self
+            .case
             .widget
             .texts
             .iter()
             .filter(|(l, _)| *l != self.language);
-        let mut others = others.flat_map(|(_, set)| values(set));
-        others.any(|(name, text)| name == told.name && folded(text) == folded(seen))
+        let mut others = others.flat_map(|(_, set)| set.given());
+        others.any(|(name, text)| told.name == name && folded(text) == folded(seen))
     }
 
     fn fault(&self, code: Code, summary: String, remedy: String) -> Finding {
@@ -142,7 +148,7 @@ impl Look<'_> {
     fn account(&self) -> String {
         format!(
             "in the widget\u{2019}s settings at {}",
-            self.subject.supplier.name
+            self.case.supplier.name
         )
     }
 
@@ -161,11 +167,11 @@ impl Look<'_> {
 
     fn differs(&self, told: &ValueTold, seen: &Observation) -> Finding {
         let what = told.name.replace('_', " ");
-        let language = self.language;
-        let (code, summary) = match (told.name, &told.seen) {
+        let language = self.in_language();
+        let (code, summary) = match (&*told.name, &told.seen) {
             ("notice" | "notice_link", None) => (
                 Code::BrandNoticeMissing,
-                format!("The {what} in {language} is not in the open panel."),
+                format!("The {what}{language} is not in the open panel."),
             ),
             ("notice_link", Some(_)) => (
                 Code::BrandNoticeLink,
@@ -177,20 +183,20 @@ impl Look<'_> {
                 (
                     Code::BrandTextMissing,
                     format!(
-                        "The prompt in {language} did not come in {watched:.0} s after the launcher."
+                        "The prompt{language} did not come in {watched:.0} s after the launcher."
                     ),
                 )
             }
             (_, None) => (
                 Code::BrandTextMissing,
-                format!("The {what} in {language} is not in the open panel."),
+                format!("The {what}{language} is not in the open panel."),
             ),
             (_, Some(_)) => (
                 Code::BrandTextDiffers,
-                format!("The {what} in {language} is not as designed."),
+                format!("The {what}{language} is not as designed."),
             ),
         };
-        let remedy = format!("Set the {what} in {language} {}.", self.account());
+        let remedy = format!("Set the {what}{language} {}.", self.account());
         self.fault(code, summary, remedy).with_all(sides(told))
     }
 
@@ -200,8 +206,8 @@ impl Look<'_> {
         let came_s = (found.at_ms - seen.looks.launcher.seen_ms()?) / 1000.0;
         let late = came_s > after + LATE_S;
         texts.push(ValueTold {
-            name: "prompt_after_s",
-            language: Some(self.language.to_string()),
+            name: "prompt_after_s".into(),
+            language: self.told_language(),
             wanted: after.to_string(),
             seen: Some(format!("{came_s:.1}")),
             same: !late,
@@ -216,8 +222,10 @@ impl Look<'_> {
     }
 
     /// Sample words and variables that nobody wanted, inside the widget's own panel.
-    fn left_in(&self, case: &SiteCase, seen: &Observation) -> Vec<Finding> {
-        let meant: Vec<String> = values(self.wanted)
+    fn left_in(&self, seen: &Observation) -> Vec<Finding> {
+        let meant: Vec<String> = self
+            .wanted
+            .given()
             .map(|(_, t)| folded(t).to_lowercase())
             .collect();
         let is_meant = |words: &str| meant.iter().any(|m| m.contains(&words.to_lowercase()));
@@ -227,7 +235,12 @@ impl Look<'_> {
             panel.push(' ');
             panel.push_str(&folded(&text.text));
         }
-        let given = case.sample_words.values().flatten().map(String::as_str);
+        let given = self
+            .case
+            .sample_words
+            .values()
+            .flatten()
+            .map(String::as_str);
         // The beginnings of variables are told as variables.
         let ours = SAMPLES.iter().copied().filter(|s| !s.ends_with('{'));
         let samples = ours.chain(given);
@@ -274,20 +287,6 @@ fn same_link(page: Option<&Url>, seen: &str, wanted: &str) -> bool {
         None => Url::parse(text).ok(),
     };
     read(seen).is_some_and(|s| read(wanted) == Some(s))
-}
-
-fn values(set: &TextSet) -> impl Iterator<Item = (&'static str, &str)> {
-    let all = [
-        ("title", &set.title),
-        ("subtitle", &set.subtitle),
-        ("greeting", &set.greeting),
-        ("notice", &set.notice),
-        ("notice_link", &set.notice_link),
-        ("prompt", &set.prompt),
-        ("away", &set.away),
-    ];
-    all.into_iter()
-        .filter_map(|(name, text)| Some((name, text.as_deref()?)))
 }
 
 #[cfg(test)]

@@ -8,10 +8,14 @@ use crate::site_check::testing::judged;
 
 const PLACES: &str = "[texts]\ntitle = '#t'\ngreeting = '#g'\nnotice = '#n'\nnotice_link = '#n a'\nprompt = '#p'\naway = '#a'\n[open]";
 
+fn of_first(case: &crate::site_check::SiteCase) -> Told<Vec<ValueTold>> {
+    case.widgets().next().unwrap().texts()
+}
+
 /// Compares what was seen in visits of each language with the texts that a file gives.
 fn compared(texts: &str, places: &str, visits: Vec<Observation>) -> Told<Vec<ValueTold>> {
     let file = format!("languages = ['en', 'cy']\n---key = 'abcd-1234'\n{texts}");
-    judged(&file, &SAMPLE.replace("[open]", places), visits, told)
+    judged(&file, &SAMPLE.replace("[open]", places), visits, of_first)
 }
 
 /// A visit in a language that read these texts; the launcher came at 900 ms.
@@ -77,7 +81,7 @@ fn each_way_of_differing_has_its_code_and_both_sides() {
     // Whether the words for nobody are right is not known while somebody is there.
     assert_eq!(told.gaps[0].what, "away in en");
     let late = told.what.last().unwrap();
-    assert_eq!((late.name, late.same), ("prompt_after_s", false));
+    assert_eq!((&*late.name, late.same), ("prompt_after_s", false));
 }
 
 #[test]

@@ -3,19 +3,21 @@
 
 use crate::house::{Place, open};
 use anyhow::{Context, Result};
-use newtfern_acts::{Actor, Acts, ProfileForm, Token};
+use newtfern_acts::{Actor, Acts, Intended, ProfileForm, Token};
 use newtfern_core::agency::Agency;
 use newtfern_core::brand::BrandSheet;
 use newtfern_core::colour::Rgb;
+use newtfern_core::design::{Field, Layer};
+use newtfern_core::expectation::Expectation;
 use newtfern_core::intake::{self, SiteRow};
 use newtfern_core::job::JobKind;
 use newtfern_core::platform::Platform;
 use newtfern_core::private_hosts::PrivateHosts;
-use newtfern_core::profile::{ConsentManager, Supplier};
+use newtfern_core::profile::ConsentManager;
 use newtfern_core::profiles::ProfileKind;
 use newtfern_core::site::SiteFields;
 use newtfern_standins::builders::{BUILT, Built, Flaw, KINDS, profile};
-use newtfern_standins::estate::{CLIENTS, Fault, SITES};
+use newtfern_standins::estate::{CLIENTS, Fault, Maker, SITES};
 use newtfern_standins::{DEMO_TOKEN, Standins};
 use newtfern_store::client_tokens::TokenKind;
 use newtfern_store::local_server::LocalServer;
@@ -185,21 +187,24 @@ async fn seed(acts: &Acts, port: u16) -> Result<bool> {
     // The sites are on this machine.
     let own = PrivateHosts::read("*.localhost 127.0.0.1 ::1")?;
     tx.set_private_hosts(&own).await?;
-    let consent = newtfern_standins::consent_profile();
-    tx.put_consent(&ConsentManager::from_toml(consent)?, consent)
-        .await?;
+    let second = newtfern_standins::second_consent_profile();
+    for consent in [newtfern_standins::consent_profile(), second] {
+        tx.put_consent(&ConsentManager::from_toml(consent)?, consent)
+            .await?;
+    }
     let platform = newtfern_standins::platform_profile();
     tx.put_platform(&Platform::from_toml(platform)?, platform)
         .await?;
     tx.commit().await?;
-    let text = newtfern_standins::supplier_profile(port);
+    let makers = [Maker::Brindle, Maker::Farthing, Maker::Plashet].map(|m| m.profile(port));
     let token = Token {
         text: DEMO_TOKEN,
         unencrypted: false,
     };
     let rival = newtfern_standins::rival_profile();
     platforms(acts, port).await?;
-    for (text, token) in [(text.as_str(), Some(token)), (rival, None)] {
+    let known = makers.iter().map(|text| (text.as_str(), Some(token)));
+    for (text, token) in known.chain([(rival, None)]) {
         let form = ProfileForm {
             kind: ProfileKind::Supplier,
             which: None,
@@ -212,6 +217,7 @@ async fn seed(acts: &Acts, port: u16) -> Result<bool> {
     clients(acts).await?;
     tokens(acts).await?;
     sites(acts, port).await?;
+    intended(acts, port).await?;
     for (email, name, role) in PEOPLE {
         acts.add_person(&program(), email, name, role, Some(PASSWORD))
             .await?;
@@ -240,20 +246,24 @@ async fn clients(acts: &Acts) -> Result<()> {
 
 /// The sites come as a spreadsheet, by the way that every list of sites comes in.
 async fn sites(acts: &Acts, port: u16) -> Result<()> {
-    let supplier = Supplier::from_toml(&newtfern_standins::supplier_profile(port))?;
-    let manager = ConsentManager::from_toml(newtfern_standins::consent_profile())?;
     let row = |s: &newtfern_standins::estate::Site| SiteRow {
         client: s.client().name.into(),
         site: SiteFields {
             name: s.name.into(),
             url: s.address(port),
             platform_id: Some("tarnwork".into()),
-            consent_id: s.banner.then(|| manager.id.clone()),
-            supplier_id: Some(supplier.id.clone()),
+            consent_id: s.manager().map(str::to_string),
+            supplier_id: Some(s.maker.id().into()),
             key: s.key(),
             slot_id: "footer-code".into(),
-            languages: "en".into(),
+            languages: if s.host == "wendlemill" {
+                "en, cy"
+            } else {
+                "en"
+            }
+            .into(),
             country: s.client().country.into(),
+            time_zone: s.client().zone.into(),
             ..SiteFields::default()
         },
     };
@@ -263,10 +273,11 @@ async fn sites(acts: &Acts, port: u16) -> Result<()> {
             name: s.name.into(),
             url: s.address(port),
             platform_id: Some(s.builder.into()),
-            supplier_id: Some(supplier.id.clone()),
+            supplier_id: Some(Maker::Brindle.id().into()),
             key: s.key(),
             languages: "en".into(),
             country: s.client().country.into(),
+            time_zone: s.client().zone.into(),
             tag_manager_id: s.set().map(|_| "wickerset".into()),
             tag_set: s.set().unwrap_or_default(),
             pages_not_on: match s.flaw {
@@ -289,6 +300,58 @@ async fn sites(acts: &Acts, port: u16) -> Result<()> {
         // The other platforms are opened by a token of the client's account, entered once.
         if site.is_some_and(|s| s.platform_id.as_deref() == Some("tarnwork")) {
             acts.set_site_token(&program(), id, DEMO_TOKEN).await?;
+        }
+    }
+    Ok(())
+}
+
+/// What some widgets are meant to do beyond their design: hours, channels, a second language.
+async fn intended(acts: &Acts, port: u16) -> Result<()> {
+    let always = "[[widget.hours]]\ndays = ['mon', 'tue', 'wed', 'thu', 'fri', 'sat', 'sun']\nfrom = '00:00'\nto = '24:00'\n";
+    let weekdays = "[[widget.hours]]\ndays = ['mon', 'tue', 'wed', 'thu', 'fri']\nfrom = '09:00'\nto = '17:30'\n[[widget.hours]]\ndays = ['sat']\nfrom = '10:00'\nto = '14:00'\n[[widget.closed]]\non = '2026-12-25'\n";
+    let welsh = "[widget.texts.cy]\ngreeting = 'Helo! Sut allwn ni helpu?'\nnotice = 'Cyn ysgrifennu, darllenwch sut rydym yn trin eich data.'\n";
+    let channels = |slug: &str| {
+        format!(
+            "[[widget.channel]]\nkind = 'phone'\ntarget = 'tel:+441632960123'\n[[widget.channel]]\nkind = 'mail'\ntarget = 'mailto:hello@{slug}.example'\n[[widget.channel]]\nkind = 'messaging'\ntarget = 'https://messages.example/{slug}'\n"
+        )
+    };
+    let meant = [
+        ("wendlemill", format!("{weekdays}{welsh}")),
+        ("santa.corrievalley", always.to_string()),
+        ("crew.skerrin", weekdays.to_string()),
+        ("friends.wendlemill", channels("wendlemill")),
+        ("wind.gustkites", channels("gustkites")),
+    ];
+    let languages = ["en".to_string()];
+    for (host, text) in meant {
+        let id = ids_of(acts, port, [host].into_iter()).await?;
+        let file =
+            format!("address = 'https://any.example/'\n[[widget]]\nsupplier = 'any'\n{text}");
+        let file = Expectation::read(&file)?;
+        for id in id {
+            let meant = Intended::of(&file.widgets[0], &languages);
+            acts.change_intended(&program(), id, meant).await?;
+        }
+    }
+    // What they look like beyond the usual: a list of channels, and promises that the hours are held against.
+    let own = |values: &[(Field, &str)]| -> Layer {
+        values.iter().map(|(f, v)| (*f, v.to_string())).collect()
+    };
+    let list = own(&[(Field::Form, "channels")]);
+    let promise = own(&[
+        (Field::Subtitle, "We answer within five minutes."),
+        (Field::Promise, "5"),
+        (Field::NoticeLink, "/privacy"),
+    ]);
+    let looks = [
+        ("friends.wendlemill", &list),
+        ("wind.gustkites", &list),
+        ("crew.skerrin", &promise),
+        ("sky.harrowdown", &promise),
+    ];
+    for (host, layer) in looks {
+        for id in ids_of(acts, port, [host].into_iter()).await? {
+            acts.change_design(&program(), id, layer).await?;
         }
     }
     Ok(())

@@ -11,8 +11,10 @@ use newtfern_acts::{Acts, Seen, Subject};
 use newtfern_core::chain::Expect;
 use newtfern_core::echo::TestVisitor;
 use newtfern_core::job::JobKind;
-use newtfern_core::observation::{ConsentAct, FailureKind, Viewport};
-use newtfern_core::visits::{Asked, CheckOrder, further_states};
+use newtfern_core::observation::{FailureKind, Viewport};
+use newtfern_core::visits::{
+    Asked, CheckOrder, further_states, in_language, languages_of, prompt_ms, states_of,
+};
 use newtfern_core::weigh::conclude;
 use newtfern_probe::browser::{Browser, Pool};
 use newtfern_probe::echo::EchoOrder;
@@ -64,6 +66,7 @@ pub async fn run(tools: &Tools, job: &Job, progress: &Arc<Progress>) -> Result<(
         JobKind::Push | JobKind::Swap | JobKind::PutBack => {
             return Ok(tools.acts.do_placing(job).await?);
         }
+        JobKind::Values => return Ok(tools.acts.do_values(job).await?),
         _ => {}
     }
     let subject = tools.acts.subject(job.site_id).await?;
@@ -73,15 +76,20 @@ pub async fn run(tools: &Tools, job: &Job, progress: &Arc<Progress>) -> Result<(
         JobKind::Echo => echo_site(tools, job, &subject).await,
         JobKind::Sheet => sheet::make(tools, job, &subject).await,
         JobKind::Pages => pages::look_at(tools, job, &subject, progress).await,
-        JobKind::Preview | JobKind::Survey | JobKind::Push | JobKind::Swap | JobKind::PutBack => {
-            Ok(())
-        }
+        JobKind::Preview
+        | JobKind::Survey
+        | JobKind::Push
+        | JobKind::Swap
+        | JobKind::PutBack
+        | JobKind::Values => Ok(()),
     }
 }
 
 async fn check_site(tools: &Tools, job: &Job, s: &Subject) -> Result<()> {
     let at = tools.acts.store.now().await?;
     let stamp = newtfern_store::fresh_token();
+    let languages = languages_of(&s.file.languages, Some(&s.widget));
+    let first = languages.first().copied().unwrap_or_default();
     let order = CheckOrder {
         url: &s.url,
         supplier: &s.supplier,
@@ -90,21 +98,22 @@ async fn check_site(tools: &Tools, job: &Job, s: &Subject) -> Result<()> {
         pictures: true,
         stamp: &stamp,
         asked: Asked::ByPerson,
-        delay_ms: 0,
-        locale: "",
-        prompt_ms: None,
+        delay_ms: (s.widget.delay_s * 1000.0) as u64,
+        locale: first,
+        prompt_ms: prompt_ms(Some(&s.widget), first),
     };
     let mut evidence = check::run(&tools.pool, &tools.http, &order).await?;
-    if let Some(manager) = s
-        .consent
-        .as_ref()
-        .filter(|_| s.expects() == Expect::Present)
-    {
+    if s.expects() == Expect::Present {
         // Nobody can be asked for a decision of which the profile does not say how it is made.
-        let mut further = vec![ConsentAct::Refused, ConsentAct::Withdrawn, ConsentAct::Gpc];
-        further.retain(|act| manager.knows(*act));
-        let further = further_states(&order, &further);
-        check::further(&tools.pool, &tools.http, further, &mut evidence).await?;
+        let mut plans = further_states(&order, &states_of(s.consent.as_ref()));
+        for locale in languages.iter().skip(1) {
+            plans.extend(in_language(&CheckOrder {
+                locale,
+                prompt_ms: prompt_ms(Some(&s.widget), locale),
+                ..order
+            }));
+        }
+        check::further(&tools.pool, &tools.http, plans, &mut evidence).await?;
     }
     // What our own rule refuses says nothing of the site.
     let refused = evidence

@@ -25,7 +25,7 @@ pub async fn look_at(
     progress: &Arc<Progress>,
 ) -> Result<()> {
     let at = tools.acts.store.now().await?;
-    let expectation = subject.file();
+    let expectation = subject.file.clone();
     let profiles = tools.acts.profiles().await?;
     let subjects = subjects(&expectation, &profiles)?;
     let stamp = newtfern_store::fresh_token();

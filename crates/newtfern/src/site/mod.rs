@@ -3,12 +3,14 @@
 
 use anyhow::Result;
 use newtfern_core::chain::NotLookedAt;
-use newtfern_core::expectation::{Expectation, Widget, WidgetDesign};
+use newtfern_core::expectation::{Expectation, WidgetDesign};
 use newtfern_core::observation::{ConsentAct, DeliveredPage, Observation, Viewport};
 use newtfern_core::pages::{FoundBy, PageCopy, ReadPage, languages, sample, sorted};
 use newtfern_core::profile::{ConsentManager, Supplier};
 use newtfern_core::site_check::{SitePage, Subject, WidgetVisits};
-use newtfern_core::visits::{Asked, CHECK_MS, CheckOrder, further_states, in_language};
+use newtfern_core::visits::{
+    Asked, CHECK_MS, CheckOrder, further_states, in_language, languages_of, prompt_ms,
+};
 use newtfern_probe::browser::Pool;
 use newtfern_probe::check;
 use newtfern_probe::crawl::{Crawl, CrawlOrder, crawl};
@@ -115,7 +117,9 @@ async fn visits(
     let mut out = Vec::new();
     for (subject, supplier) in wanted.into_iter().enumerate() {
         let widget = order.expectation.widgets.get(subject);
-        let languages = languages_of(order.expectation, widget, asked);
+        // A page that we found is looked at in no language of its own.
+        let spoken = widget.filter(|_| asked == Asked::ByPerson);
+        let languages = languages_of(&order.expectation.languages, spoken);
         // A page that we found is visited once: where the widget shows.
         let one = widget.and_then(|w| w.viewports.first()).copied();
         let one = [one.unwrap_or(Viewport::Desktop)];
@@ -158,38 +162,6 @@ async fn visits(
         });
     }
     Ok(out)
-}
-
-/// Languages that have texts, in the order of the site's, on the address given; the first carries the chain.
-fn languages_of<'a>(
-    expectation: &'a Expectation,
-    widget: Option<&'a Widget>,
-    asked: Asked,
-) -> Vec<&'a str> {
-    let Some(texts) = widget
-        .map(|w| &w.texts)
-        .filter(|_| asked == Asked::ByPerson)
-    else {
-        return Vec::new();
-    };
-    let of_site = expectation.languages.iter().map(String::as_str);
-    let mut out: Vec<&str> = of_site.filter(|l| texts.contains_key(*l)).collect();
-    let others = texts.keys().map(String::as_str);
-    let others: Vec<&str> = others.filter(|l| !out.contains(l)).collect();
-    out.extend(others);
-    out
-}
-
-/// A prompt is watched for until its second and this much longer (contract).
-const PROMPT_MORE_MS: u64 = 5_000;
-/// A prompt that is designed for later than this is not waited for.
-const MOST_PROMPT_MS: u64 = 20_000;
-
-fn prompt_ms(widget: Option<&Widget>, language: &str) -> Option<u64> {
-    let texts = widget?.texts.get(language)?;
-    texts.prompt.as_ref()?;
-    let after = (texts.prompt_after_s.unwrap_or(0.0) * 1000.0) as u64;
-    (after <= MOST_PROMPT_MS).then_some(after + PROMPT_MORE_MS)
 }
 
 /// The page as the browser got it, where no copy was asked for.

@@ -30,6 +30,8 @@ impl Outside {
         std::fs::write(profiles.join("supplier.toml"), &text).unwrap();
         let consent = newtfern_standins::consent_profile();
         std::fs::write(profiles.join("hedgegate.toml"), consent).unwrap();
+        let second = newtfern_standins::second_consent_profile();
+        std::fs::write(profiles.join("thornlatch.toml"), second).unwrap();
         let regions = Path::new(env!("CARGO_MANIFEST_DIR")).join("../../profiles/regions");
         for region in ["opt-in.toml", "none.toml"] {
             std::fs::copy(regions.join(region), profiles.join(region)).unwrap();
@@ -51,6 +53,12 @@ impl Outside {
             port,
             folder,
         }
+    }
+
+    /// One more profile, found by its id.
+    #[allow(dead_code)]
+    pub fn add_profile(&self, name: &str, text: &str) {
+        std::fs::write(self.folder.path().join("profiles").join(name), text).unwrap();
     }
 
     pub async fn check(&self, address: &str, key: &str, more: &str, args: &[&str]) -> (i32, Value) {

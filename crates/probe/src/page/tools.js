@@ -278,6 +278,33 @@ globalThis.nf =
       const el = withText(texts);
       return el && { rect: rect(el), shown: true, text: (el.innerText || el.value || "").trim() };
     };
+    // A control inside one of these elements whose name is one of the words, or begins with one; shadow roots are
+    // looked into. The longest word that fits counts: "accept all" before "accept".
+    const byWords = (words, inside) => {
+      const name = (el) =>
+        (el.innerText || el.value || el.getAttribute("aria-label") || el.title || "")
+          .trim()
+          .toLowerCase()
+          .replace(/\s+/g, " ");
+      let best = null,
+        length = 0;
+      for (const selector of inside)
+        for (const doc of roots(document))
+          for (const top of all(selector, doc)) {
+            const deep = [top, ...top.querySelectorAll("*")].map(shadow).filter(Boolean);
+            for (const from of [top, ...deep])
+              for (const el of from.querySelectorAll("button,a,[role=button],input[type=button],input[type=submit]")) {
+                if (!visible(el)) continue;
+                const own = name(el);
+                for (const word of words)
+                  if ((own === word || own.startsWith(word + " ")) && own.length < 60 && word.length > length) {
+                    best = el;
+                    length = word.length;
+                  }
+              }
+          }
+      return best && { rect: rect(best), shown: true, text: name(best) };
+    };
     // The first control of a frame that is a launcher, by its name.
     const controlName = () => {
       const el = document.querySelector("button,[role=button],a[href],[tabindex]");
@@ -296,6 +323,7 @@ globalThis.nf =
       fixed,
       box,
       byText,
+      byWords,
       bring,
       visible,
       focusTarget,

@@ -16,6 +16,7 @@ pub(super) use room::MOST_VISIT;
 use crate::cdp::Event;
 use crate::proxy::Failures;
 use newtfern_core::observation::{Ended, LeftOut, Look, Looks, NetFailure, Observation, Unlooked};
+use newtfern_core::profile::ConsentClass;
 use std::collections::HashMap;
 use std::time::Instant;
 
@@ -35,6 +36,8 @@ pub struct Collector {
     /// The launcher is visible now.
     pub shown: bool,
     pub nudged: bool,
+    /// What the widget needs consent for.
+    pub class: ConsentClass,
     /// What should hold the launcher shows no shadow root: it may have a closed one.
     pub sealed: bool,
     /// The page may keep us waiting until then.

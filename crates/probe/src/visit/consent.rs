@@ -1,7 +1,9 @@
 //! Deciding in a consent banner as a visitor does, and whether the decision took.
 
 use super::tab::Tab;
+use super::tcf;
 use crate::ProbeError;
+use newtfern_core::consent::words::Meaning;
 use newtfern_core::observation::{ConsentAct, FirstLayer, Look, Rect};
 use newtfern_core::profile::{ConsentManager, Texts};
 use serde_json::{Value, json};
@@ -13,11 +15,15 @@ const BANNER_MS: u64 = 6_000;
 /// How long a decision has to take.
 const TAKE_MS: u64 = 2_000;
 
-/// The manager's own word for the state; empty where the profile has no script for it.
+/// The word for the state: by the framework's interface where there is one, else the manager's own; empty where
+/// the profile has no script for it.
 pub(super) async fn state(
     tab: &Tab,
     consent: Option<&ConsentManager>,
 ) -> Result<String, ProbeError> {
+    if let Some(word) = tcf::state(tab).await? {
+        return Ok(word.to_string());
+    }
     let script = consent.map(|c| c.state.script.trim()).unwrap_or_default();
     if script.is_empty() {
         return Ok(String::new());
@@ -102,12 +108,12 @@ pub async fn decide(
                     o.consent.first_layer.get_or_insert(layer);
                 });
             }
-            if accepts && found.is_none() && press(tab, &consent.banner.more, &NO_TEXTS).await? {
+            if accepts && found.is_none() && deeper(tab, consent).await? {
                 found = refusal(tab, consent, TAKE_MS).await?;
-                let deeper = found.is_some();
+                let there = found.is_some();
                 tab.mark(|o| {
                     if let Some(layer) = &mut o.consent.first_layer {
-                        layer.refuses_deeper |= deeper;
+                        layer.refuses_deeper |= there;
                     }
                 });
             }
@@ -173,20 +179,60 @@ pub(super) async fn press(
     Ok(true)
 }
 
-/// No words of buttons.
-static NO_TEXTS: BTreeMap<String, Texts> = BTreeMap::new();
+/// Opens the next layer: by the profile's selectors, else by the usual words for it.
+pub(super) async fn deeper(tab: &Tab, consent: &ConsentManager) -> Result<bool, ProbeError> {
+    if press(tab, &consent.banner.more, &BTreeMap::new()).await? {
+        return Ok(true);
+    }
+    match by_usual_words(tab, consent, Meaning::More).await? {
+        Some(r) => {
+            tab.click(r.x + r.width / 2.0, r.y + r.height / 2.0).await?;
+            Ok(true)
+        }
+        None => Ok(false),
+    }
+}
 
-/// Where to click.
+/// Where to click: by the profile's selectors and words, else by the usual words of many languages, inside the
+/// banner only.
 pub(super) async fn control(
     tab: &Tab,
     consent: &ConsentManager,
     act: ConsentAct,
 ) -> Result<Option<Rect>, ProbeError> {
-    let (selectors, texts) = match act {
-        ConsentAct::Refused => (&consent.banner.refuse, &consent.banner.refuse_text),
-        _ => (&consent.banner.accept, &consent.banner.accept_text),
+    let (selectors, texts, meaning) = match act {
+        ConsentAct::Refused => (
+            &consent.banner.refuse,
+            &consent.banner.refuse_text,
+            Meaning::Refuse,
+        ),
+        _ => (
+            &consent.banner.accept,
+            &consent.banner.accept_text,
+            Meaning::Accept,
+        ),
     };
-    named(tab, selectors, texts).await
+    match named(tab, selectors, texts).await? {
+        Some(found) => Ok(Some(found)),
+        None => by_usual_words(tab, consent, meaning).await,
+    }
+}
+
+/// A control inside the banner whose name has one of the usual words; nothing where the profile does not say
+/// what the banner is, since a page has buttons of its own.
+async fn by_usual_words(
+    tab: &Tab,
+    consent: &ConsentManager,
+    meaning: Meaning,
+) -> Result<Option<Rect>, ProbeError> {
+    let inside = &consent.recognise.selectors;
+    if inside.is_empty() {
+        return Ok(None);
+    }
+    let words: Vec<&str> = meaning.words().collect();
+    let asked = format!("nf.byWords({}, {})", json!(words), json!(inside));
+    let value = tab.evaluate(&asked).await?;
+    Ok(serde_json::from_value(value["rect"].clone()).ok())
 }
 
 /// The first of the selectors that shows something, else a button with one of the texts.
@@ -217,7 +263,7 @@ pub(super) async fn take(
     act: ConsentAct,
 ) -> Result<(), ProbeError> {
     let clicked = Instant::now();
-    let told = !consent.state.script.trim().is_empty();
+    let told = !consent.state.script.trim().is_empty() || tab.observation().consent.tcf;
     loop {
         let after = state(tab, Some(consent)).await?;
         let took = match told {

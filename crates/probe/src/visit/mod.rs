@@ -15,6 +15,7 @@ mod pump;
 mod reach;
 mod settle;
 mod tab;
+mod tcf;
 #[cfg(test)]
 mod tests;
 mod texts;
@@ -62,6 +63,7 @@ pub async fn visit(
     let condition = plan.condition.clone();
     let tab = Tab::open_as(browser, &condition, Some(plan.supplier)).await?;
     tab.mark(|o| o.condition = condition);
+    tab.with(|s| s.class = plan.supplier.consent.class);
     if plan.condition.widget == WidgetLet::Withheld {
         let hosts: Vec<String> = plan.supplier.hosts().map(str::to_string).collect();
         tab.withhold(&hosts).await?;

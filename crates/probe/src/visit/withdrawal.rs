@@ -1,8 +1,9 @@
 //! Consent taken back as a visitor does it, and a second page, where it must have ended.
 
 use super::collector::Collector;
-use super::consent::{control, press, refusal, state, take};
+use super::consent::{control, deeper, press, refusal, state, take};
 use super::tab::Tab;
+use super::tcf;
 use crate::ProbeError;
 use newtfern_core::html::Document;
 use newtfern_core::observation::{ConsentAct, Look};
@@ -38,6 +39,12 @@ pub async fn take_back(
             press(tab, way, &consent.banner.reopen_text).await?;
             found = refusal(tab, consent, AGAIN_MS).await?;
         }
+    }
+    if found.is_none() && tcf::show(tab).await? {
+        found = refusal(tab, consent, AGAIN_MS).await?;
+    }
+    if found.is_none() && deeper(tab, consent).await? {
+        found = refusal(tab, consent, AGAIN_MS).await?;
     }
     let Some(r) = found else {
         let until_ms = tab.now_ms();

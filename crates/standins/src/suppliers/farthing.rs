@@ -98,7 +98,7 @@ fn built_in(key: &str) -> Option<Map<String, Value>> {
     let settings = json!({
         "heading": client.name,
         "promise": "We answer within five minutes.",
-        "first_words": format!("Hello! This is {}. How can we help?", client.name),
+        "first_words": "Hello! How can we help?",
         "button": if off { "#d98c2b" } else { client.primary },
         "button_text": "#ffffff",
         "band": client.primary,

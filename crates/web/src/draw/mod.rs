@@ -6,10 +6,12 @@ pub mod dots;
 pub mod frond;
 pub mod grid;
 pub mod interval;
+pub mod place;
 pub mod qr;
 pub mod swatch;
 #[cfg(test)]
 mod tests;
+pub mod week;
 
 use askama::Template;
 

@@ -1,11 +1,14 @@
 //! Looks: what was seen beside what was designed, on each screen.
 
 use super::Cell;
+use crate::draw::place;
 use crate::draw::swatch::{Swatch, swatch};
 use askama::Template;
 use newtfern_core::brand::{ColourPair, Compared};
+use newtfern_core::chain::NotLookedAt;
 use newtfern_core::colour::difference_in_words;
 use newtfern_core::family::brand::Detail;
+use newtfern_core::site_check::ValueTold;
 
 fn pair(p: &ColourPair) -> [Swatch; 2] {
     [
@@ -40,14 +43,28 @@ struct Colours {
 struct Screen {
     name: &'static str,
     crop: Option<String>,
+    panel: Option<String>,
+    place: Option<String>,
     colours: Vec<Colours>,
     figures: Vec<(&'static str, String, String)>,
 }
 
 #[derive(Template)]
 #[template(path = "family/brand.html")]
-struct Section {
+struct Section<'a> {
     screens: Vec<Screen>,
+    values: &'a [ValueTold],
+    gaps: &'a [NotLookedAt],
+}
+
+impl Section<'_> {
+    fn label(&self, value: &ValueTold) -> String {
+        let name = value.name.replace('_', " ");
+        match &value.language {
+            Some(language) => format!("{name}, {language}"),
+            None => name,
+        }
+    }
 }
 
 fn colours(c: &Compared) -> Vec<Colours> {
@@ -101,11 +118,15 @@ pub fn section(d: &Detail) -> askama::Result<String> {
     let screen = |l: &newtfern_core::family::brand::Looks| Screen {
         name: l.viewport.word(),
         crop: l.compared.crop.clone(),
+        panel: l.panel.clone(),
+        place: l.place.as_ref().map(place::svg),
         colours: colours(&l.compared),
         figures: figures(&l.compared),
     };
     Section {
         screens: d.looks.iter().map(screen).collect(),
+        values: &d.values,
+        gaps: &d.gaps,
     }
     .render()
 }

@@ -4,18 +4,17 @@ use super::Cell;
 use crate::draw::swatch::{Swatch, swatch};
 use askama::Template;
 use newtfern_core::colour::Rgb;
-use newtfern_core::design::{Design, Field, Value, numbers};
+use newtfern_core::design::{Design, Field, Value, contrast, to_brand};
 
 pub fn cell(design: &Design, brand: Option<Rgb>) -> Cell {
-    let n = numbers(design, brand, None);
-    let to_brand = n.to_brand.map(|d| format!(" \u{b7} {d:.1} from the brand"));
+    let to_brand = to_brand(design, brand).map(|d| format!(" \u{b7} {d:.1} from the brand"));
     let shown = [Field::ButtonColour, Field::IconColour, Field::HeaderColour];
     Cell {
         swatches: shown.map(|f| swatch(design.get(f), f.label())).into(),
         note: format!(
             "{} \u{b7} text contrast {:.1}{}",
             design.get(Field::Corner).replace('-', " "),
-            n.text_on_button,
+            contrast(design, Field::IconColour, Field::ButtonColour),
             to_brand.unwrap_or_default()
         ),
         ..Cell::default()

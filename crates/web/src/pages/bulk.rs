@@ -87,7 +87,7 @@ struct Page {
     changes: Vec<BulkChange>,
     problem: String,
     /// What workers can do for all of them.
-    jobs: [JobKind; 3],
+    jobs: [JobKind; 4],
     /// What was done, in words.
     done: String,
 }
@@ -179,7 +179,12 @@ async fn page_of(app: &App, reader: &Reader, f: &Fields, problem: String) -> Pag
         values: Field::ALL,
         changes,
         problem,
-        jobs: [JobKind::Survey, JobKind::Check, JobKind::Pages],
+        jobs: [
+            JobKind::Survey,
+            JobKind::Check,
+            JobKind::Pages,
+            JobKind::Values,
+        ],
         done: String::new(),
     })
 }

@@ -1,37 +1,61 @@
 //! The house style: the agency's default design, at the top of all layers.
 
+use super::design::form::{Part, own_values, parts};
+use super::design::{Stage, rows};
 use super::{form_again, render};
 use crate::error::PageResult;
-use crate::session::{Posted, Reader};
+use crate::session::{Fields, Posted, Reader};
 use crate::state::App;
 use crate::view::Frame;
 use askama::Template;
+use axum::Json;
 use axum::extract::State;
-use axum::response::{IntoResponse, Redirect};
-use newtfern_core::design::{CORNERS, Design, DesignError, Field, Layer};
+use axum::response::{IntoResponse, Redirect, Response};
+use newtfern_core::colour::Rgb;
+use newtfern_core::design::{Design, Field, Layer};
+use serde_json::json;
 
 #[derive(Template)]
 #[template(path = "house.html")]
 struct Page {
     frame: Frame,
-    /// Key, label, value.
-    lines: Vec<(&'static str, &'static str, String)>,
-    corners: [&'static str; 4],
+    parts: Vec<Part>,
+    stage: Stage,
+    sites: i64,
     problem: String,
+}
+
+/// The design that stands where nobody says otherwise.
+fn built_in() -> Design {
+    Design::resolve(&Layer::new(), &Layer::new(), &Layer::new())
 }
 
 async fn page_of(
     app: &App,
     reader: &Reader,
-    value: &(dyn Fn(Field) -> String + Sync),
+    typed: Option<&Fields>,
     problem: String,
 ) -> PageResult<Page> {
-    let line = |f: &Field| (f.key(), f.label(), value(*f));
-    let lines = Field::ALL.iter().map(line).collect();
+    let house = app.store().house_style().await?;
+    let shown = Design::resolve(&house, &Layer::new(), &Layer::new());
+    let reach = app.acts.reach_of_house_style().await?;
+    let from = |field: Field| match reach.of(field) {
+        1 => "1 site".to_string(),
+        n => format!("{n} sites"),
+    };
     Ok(Page {
         frame: Frame::new(app, reader, "House style", "", "settings").await?,
-        lines,
-        corners: CORNERS,
+        parts: parts(&shown, &built_in(), &house, typed, from),
+        stage: Stage {
+            desktop: None,
+            phone: None,
+            page_colour: "#ffffff".into(),
+            texts: "{}".into(),
+            languages: Vec::new(),
+            site: None,
+            logo: None,
+        },
+        sites: reach.sites,
         problem,
     })
 }
@@ -41,10 +65,7 @@ async fn page_of(
 /// # Errors
 /// Where the database refuses.
 pub async fn page(State(app): State<App>, reader: Reader) -> PageResult {
-    let (house, none) = (app.store().house_style().await?, Layer::new());
-    let design = Design::resolve(&house, &none, &none);
-    let value = |f| design.get(f).to_string();
-    render(&page_of(&app, &reader, &value, String::new()).await?)
+    render(&page_of(&app, &reader, None, String::new()).await?)
 }
 
 /// Keeps it.
@@ -52,17 +73,32 @@ pub async fn page(State(app): State<App>, reader: Reader) -> PageResult {
 /// # Errors
 /// Where the database refuses; mistakes come back with the form.
 pub async fn save(State(app): State<App>, posted: Posted) -> PageResult {
-    let typed = |field: Field| posted.fields.get(field.key()).to_string();
-    let accept = |field: &Field| Ok((*field, field.accept(&typed(*field))?));
-    let read: Result<Layer, DesignError> = Field::ALL.iter().map(accept).collect();
-    match read {
+    let before = app.store().house_style().await?;
+    match own_values(&posted.fields, &built_in(), &before) {
         Ok(layer) => {
             app.acts.change_house_style(&posted.actor(), &layer).await?;
             Ok(Redirect::to("/house-style").into_response())
         }
         Err(error) => {
             let problem = format!("{error}.");
-            form_again(&page_of(&app, &posted.reader(), &typed, problem).await?)
+            let reader = posted.reader();
+            form_again(&page_of(&app, &reader, Some(&posted.fields), problem).await?)
         }
     }
+}
+
+/// The numbers for what is in the form right now.
+///
+/// # Errors
+/// Where the database refuses.
+pub async fn numbers(State(app): State<App>, posted: Posted) -> PageResult<Response> {
+    let before = app.store().house_style().await?;
+    let answer = match own_values(&posted.fields, &built_in(), &before) {
+        Ok(layer) => {
+            let design = Design::resolve(&layer, &Layer::new(), &Layer::new());
+            rows(&design, None, Some(Rgb(255, 255, 255)))
+        }
+        Err(error) => json!({ "problem": format!("{error}.") }),
+    };
+    Ok(Json(answer).into_response())
 }

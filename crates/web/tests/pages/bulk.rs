@@ -127,7 +127,7 @@ async fn one_value_of_the_design_is_set_for_many_sites_and_set_back() {
     let own = "select count(*) from sites where adjustments ->> 'corner' = 'bottom-left'";
     post("/bulk/change", &[("value", "middle")])
         .await
-        .has("must be bottom-right");
+        .has("must be one of: bottom-right");
     post("/bulk/change", &[("value", "bottom-left")])
         .await
         .has("bottom-right (house style)")

@@ -4,7 +4,7 @@ use crate::house::{House, design_form, house};
 use newtfern_core::family::{Family, Standing};
 use newtfern_store::people::Role;
 use newtfern_store::sites::Site;
-use serde_json::Value;
+use serde_json::{Value, json};
 
 async fn only(house: &House, url: &str) -> Site {
     let id = house
@@ -373,6 +373,7 @@ async fn a_design_takes_the_sites_own_values_and_says_where_the_others_come_from
         ("button_colour", "#8a1c2b"),
         ("header_colour", "#8a1c2b"),
         ("title", "Lenn Kite Workshop"),
+        ("own_bubble", "#8a1c2b"),
     ];
     technician
         .post_form(
@@ -381,6 +382,7 @@ async fn a_design_takes_the_sites_own_values_and_says_where_the_others_come_from
                 brand[0],
                 brand[1],
                 brand[2],
+                brand[3],
                 ("greeting", "Hello, kite flyer!"),
             ]),
         )
@@ -441,36 +443,30 @@ async fn the_numbers_beside_a_design_follow_the_form() {
                 .unwrap()
         }
     };
+    let row = |n: &Value, key: &str| {
+        let rows = n["rows"].as_array().unwrap();
+        rows.iter().find(|r| r["key"] == key).unwrap().clone()
+    };
     let n = numbers("#000000", "#ffffff", "#000000").await;
+    let (text, page) = (row(&n, "text_on_button"), row(&n, "button_on_page"));
     assert!(
-        n["text_on_button"]
-            .as_str()
-            .unwrap()
-            .starts_with("21.0 to 1"),
+        text["words"].as_str().unwrap().starts_with("21.0 to 1"),
         "{n}"
     );
     assert!(
-        n["button_on_page"]
-            .as_str()
-            .unwrap()
-            .starts_with("1.0 to 1"),
+        page["words"].as_str().unwrap().starts_with("1.0 to 1"),
         "{n}"
     );
     assert_eq!(
-        (
-            n["weak"]["text_on_button"].as_bool(),
-            n["weak"]["button_on_page"].as_bool()
-        ),
-        (Some(false), Some(true))
+        (&text["weak"], &page["weak"]),
+        (&json!(false), &json!(true))
     );
-    assert_eq!(
-        numbers("#767676", "#ffffff", "#ffffff").await["weak"]["text_on_button"],
-        false
-    );
-    assert_eq!(
-        numbers("#777777", "#ffffff", "#ffffff").await["weak"]["text_on_button"],
-        true
-    );
+    // What is weak has a colour to take.
+    assert_eq!(page["take"]["field"], "button_colour");
+    let passes = numbers("#767676", "#ffffff", "#ffffff").await;
+    assert_eq!(row(&passes, "text_on_button")["weak"], false);
+    let weak = numbers("#777777", "#ffffff", "#ffffff").await;
+    assert_eq!(row(&weak, "text_on_button")["weak"], true);
     assert!(
         numbers("teal-ish", "#ffffff", "#ffffff").await["problem"]
             .as_str()

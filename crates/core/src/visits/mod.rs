@@ -3,6 +3,12 @@
 //! first answer depends on the order alone, later ones on what was seen (a copy past the cache, linked
 //! pages, consent given).
 
+mod languages;
+mod reasons;
+
+pub use languages::{languages_of, prompt_ms};
+pub use reasons::{Reason, reasons, states_of};
+
 use crate::chain::{Aside, Purpose};
 use crate::html::Document;
 use crate::observation::{

@@ -1,0 +1,31 @@
+//! In which languages a widget is visited, and how long its prompt is watched for in each.
+
+use crate::expectation::Widget;
+
+/// Languages that have texts, in the order of the site's; the first carries the chain. Empty where no text is
+/// given: then one visit in the browser's own language tells all.
+pub fn languages_of<'a>(of_site: &'a [String], widget: Option<&'a Widget>) -> Vec<&'a str> {
+    let Some(texts) = widget.map(|w| &w.texts) else {
+        return Vec::new();
+    };
+    let of_site = of_site.iter().map(String::as_str);
+    let mut out: Vec<&str> = of_site.filter(|l| texts.contains_key(*l)).collect();
+    let others = texts.keys().map(String::as_str);
+    let others: Vec<&str> = others.filter(|l| !out.contains(l)).collect();
+    out.extend(others);
+    out
+}
+
+/// A prompt is watched for until its second and this much longer (contract).
+const PROMPT_MORE_MS: u64 = 5_000;
+/// A prompt that is designed for later than this is not waited for.
+const MOST_PROMPT_MS: u64 = 20_000;
+
+/// How long after the launcher the prompt is watched for; nothing where none is designed, or for later than
+/// a visit watches.
+pub fn prompt_ms(widget: Option<&Widget>, language: &str) -> Option<u64> {
+    let texts = widget?.texts.get(language)?;
+    texts.prompt.as_ref()?;
+    let after = (texts.prompt_after_s.unwrap_or(0.0) * 1000.0) as u64;
+    (after <= MOST_PROMPT_MS).then_some(after + PROMPT_MORE_MS)
+}
