@@ -16,6 +16,23 @@ test("design: values say where they come from, numbers follow, a wrong value is 
   await page.getByLabel("Button colour").fill("#ffe680");
   await expect(page.locator(".numbers td.weak")).not.toHaveCount(0);
   await expect(page.locator(".numbers")).toContainText("another colour");
+  // The nearest colour that can be read is offered, and takes the weakness away.
+  const weak = page.locator('.numbers tr[data-key="text_on_button"]');
+  await weak.getByRole("button", { name: /^take #/ }).click();
+  await expect(weak.locator("td.weak")).toHaveCount(0);
+  await expect(page.getByLabel("Text on the button")).not.toHaveValue("#ffffff");
+  // Each state is drawn, and a text that it lacks is told.
+  await page.getByLabel("State").selectOption("Away");
+  await expect(page.locator(".stage").first()).toContainText("No text is designed for this state");
+  await page.getByLabel("While away").fill("Leave us a message.");
+  await expect(page.locator(".stage").first()).toContainText("Leave us a message.");
+  await page.getByLabel("Title").fill("A title that is much too long for the strip of any panel that people use");
+  await expect(page.getByRole("status").filter({ hasText: "The title does not fit" })).toBeVisible();
+  await page.getByLabel("Title").fill("Harrow Down Observatory");
+  // The logo's colours go into the field that was used last.
+  await page.getByLabel("Button colour").focus();
+  await page.getByRole("button", { name: /^Take #2b2f6b/ }).click();
+  await expect(page.getByLabel("Button colour")).toHaveValue("#2b2f6b");
   await page.getByLabel("Button colour").fill("greenish");
   await page.getByRole("button", { name: "Keep the design" }).click();
   await expect(page.getByRole("alert").first()).toContainText("no colour");
@@ -27,6 +44,48 @@ test("design: values say where they come from, numbers follow, a wrong value is 
   await page.getByRole("button", { name: "Keep the design" }).click();
   await expect(line.locator(".from")).toContainText("brand sheet");
   expect(errors.filter((e) => !e.includes("422"))).toEqual([]);
+});
+
+test("the design is written at the supplier with its difference first, and put back", async ({ page }) => {
+  await signIn(page);
+  await bench(page, "Courses");
+  await page.getByRole("link", { name: "Design", exact: true }).last().click();
+  await page.getByRole("link", { name: "Value sheet and writing at the supplier" }).click();
+  await expect(page.getByRole("row", { name: /button_colour/ }).first()).toContainText("#d98c2b");
+  await page.getByRole("button", { name: /^Write th/ }).click();
+  await expect(page.getByText("All settings at Brindle are as designed")).toBeVisible();
+  await page.getByRole("button", { name: "Put back what the last one replaced" }).click();
+  await expect(page.getByRole("row", { name: /button_colour/ }).first()).toContainText("#d98c2b");
+});
+
+test("what is intended: hours are typed, holidays come from a calendar, the plan says why", async ({ page }) => {
+  await signIn(page);
+  await bench(page, "Members");
+  await page.getByRole("link", { name: "Design", exact: true }).last().click();
+  await page.getByRole("link", { name: "Hours, channels, other languages" }).click();
+  const shift = page.getByRole("group", { name: "Shift 1" });
+  for (const day of ["mon", "fri"]) await shift.getByLabel(day).check();
+  await shift.getByLabel("From").fill("9");
+  await shift.getByLabel("To").fill("17:30");
+  await page.getByRole("button", { name: "Keep what is intended" }).click();
+  await expect(page.getByRole("alert")).toContainText("no time of day");
+  await shift.getByLabel("From").fill("09:00");
+  await page.getByRole("button", { name: "Keep what is intended" }).click();
+  await expect(page.getByRole("img", { name: "Staffed mon, fri 09:00 to 17:30" })).toBeVisible();
+  const soon = new Date(Date.now() + 20 * 86400e3).toISOString().slice(0, 10);
+  const calendar = ["BEGIN:VCALENDAR", "VERSION:2.0", "PRODID:-//x//y", "BEGIN:VEVENT", "UID:1", "DTSTART;VALUE=DATE:" + soon.replaceAll("-", ""), "END:VEVENT", "END:VCALENDAR", ""].join("\r\n");
+  await page.getByLabel("Public holidays, iCalendar").setInputFiles({ name: "h.ics", mimeType: "text/calendar", buffer: Buffer.from(calendar) });
+  await page.getByRole("button", { name: "Add its days" }).click();
+  await expect(page.getByRole("status")).toContainText("The file has 1 whole days");
+  await expect(page.getByLabel("Days on which nobody is there")).toHaveValue(soon);
+  await expect(page.getByRole("heading", { name: /visits a check: why each/ })).toBeVisible();
+  // Back to always, so that what follows is judged the same at any hour.
+  for (const day of ["mon", "fri"]) await shift.getByLabel(day).uncheck();
+  await shift.getByLabel("From").fill("");
+  await shift.getByLabel("To").fill("");
+  await page.getByLabel("Days on which nobody is there").fill("");
+  await page.getByRole("button", { name: "Keep what is intended" }).click();
+  await expect(page.getByRole("img", { name: "Always staffed" })).toBeVisible();
 });
 
 test("verify: a site without the snippet is told so", async ({ page }) => {

@@ -3,6 +3,7 @@
 
 use crate::code::Code;
 use crate::colour::{Rgb, difference_in_words};
+use crate::design::tokens::{self, DesignTokensError};
 use crate::design::{Design, Field, Layer, PICTURED};
 use crate::finding::{Evidence, Finding, Severity};
 use crate::observation::{Observation, Viewport};
@@ -23,6 +24,9 @@ pub struct BrandSheet {
     pub public_name: String,
     /// Name of the firm as it signs.
     pub legal_name: String,
+    /// What all of the client's widgets have, before what each site says.
+    #[serde(skip_serializing_if = "Layer::is_empty")]
+    pub widget: Layer,
 }
 
 /// Why a file of design tokens is not a brand sheet.
@@ -31,6 +35,9 @@ pub enum TokensError {
     /// It is not JSON.
     #[error("the file is no JSON: {0}")]
     Json(#[from] serde_json::Error),
+    /// A value of the widgets that a design does not take.
+    #[error(transparent)]
+    Widget(#[from] DesignTokensError),
     /// A token that should be a colour is none.
     #[error("the token {token} has the value {value}, which is no colour of the form #rrggbb")]
     Colour {
@@ -73,28 +80,29 @@ impl BrandSheet {
         if !self.public_name.is_empty() {
             layer.insert(Field::Title, self.public_name.clone());
         }
+        layer.extend(self.widget.clone());
         layer
     }
 
     /// As a file of the Design Tokens format.
     pub fn to_tokens(&self) -> Value {
-        let colour = |c: Rgb| {
-            let components = [c.0, c.1, c.2].map(|v| (f64::from(v) / 255.0 * 1e4).round() / 1e4);
-            json!({"$type": "color", "$value": {"colorSpace": "srgb", "components": components, "hex": c.hex()}})
-        };
         let mut colours = serde_json::Map::new();
         for (name, value) in [("primary", self.primary), ("secondary", self.secondary)] {
             if let Some(value) = value {
-                colours.insert(name.to_string(), colour(value));
+                colours.insert(name.to_string(), tokens::colour(value));
             }
         }
-        json!({
+        let mut out = json!({
             "color": colours,
             "name": {
                 "public": {"$type": "string", "$value": self.public_name},
                 "legal": {"$type": "string", "$value": self.legal_name},
             }
-        })
+        });
+        if !self.widget.is_empty() {
+            out["widget"] = tokens::group(&self.widget);
+        }
+        out
     }
 
     /// Reads colour tokens as a string `#rrggbb` (earlier drafts) or an object with `hex` or `components`.
@@ -139,6 +147,7 @@ impl BrandSheet {
             secondary: colour("secondary")?,
             public_name: text("public"),
             legal_name: text("legal"),
+            widget: tokens::layer(&root["widget"])?,
         };
         if sheet == BrandSheet::default() {
             Err(TokensError::Nothing)
@@ -415,6 +424,7 @@ mod tests {
             secondary: None,
             public_name: "Tide Mill".into(),
             legal_name: "Tide Mill Trust".into(),
+            widget: Layer::from([(Field::Corner, "bottom-left".into())]),
         };
         assert_eq!(
             BrandSheet::from_tokens(&sheet.to_tokens().to_string()).unwrap(),

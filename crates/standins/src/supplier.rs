@@ -11,11 +11,12 @@ use axum::response::{Html, IntoResponse, Response};
 use axum::routing::{get, post};
 use axum::{Json, Router};
 use serde::Deserialize;
-use serde_json::{Value, json};
-use std::collections::{BTreeSet, HashSet};
+use serde_json::{Map, Value, json};
+use std::collections::{BTreeSet, HashMap, HashSet};
 use std::sync::atomic::{AtomicU64, Ordering};
 use std::sync::{Arc, Mutex};
 use tokio::sync::broadcast;
+use url::Url;
 
 #[derive(Clone)]
 struct Console {
@@ -25,9 +26,21 @@ struct Console {
     next: Arc<AtomicU64>,
     /// Keys whose settings were mended at the supplier's desk.
     mended: Arc<Mutex<HashSet<String>>>,
+    /// Settings that were written, over those that a key begins with.
+    written: Arc<Mutex<HashMap<String, Map<String, Value>>>>,
 }
 
 impl Console {
+    /// What a key holds now, with its texts in a visitor's language.
+    fn settings(&self, key: &str, language: &str) -> Option<Value> {
+        let mut settings = estate::settings_in(&self.behaves(key), language)?;
+        let written = self.written.lock().ok()?.get(key).cloned();
+        if let (Some(written), Some(all)) = (written, settings.as_object_mut()) {
+            all.extend(written);
+        }
+        Some(settings)
+    }
+
     /// The key as it behaves: without what is wrong with it once it was mended.
     fn behaves(&self, key: &str) -> String {
         let mended = self.mended.lock().is_ok_and(|m| m.contains(key));
@@ -59,6 +72,7 @@ pub fn router(port: u16) -> Router {
         answers: broadcast::channel(64).0,
         next: Arc::new(AtomicU64::new(1)),
         mended: Arc::default(),
+        written: Arc::default(),
     };
     Router::new()
         .route("/l.js", get(loader))
@@ -68,7 +82,7 @@ pub fn router(port: u16) -> Router {
         .route("/", get(console))
         .route("/desk", get(desk_page).post(mend))
         .route("/api/messages", get(messages))
-        .route("/api/settings", get(console_settings))
+        .route("/api/settings", get(console_settings).put(write_settings))
         .route("/api/answers", post(answer))
         .with_state(desk)
 }
@@ -137,7 +151,7 @@ async fn settings(
     headers: HeaderMap,
 ) -> Response {
     let open = [("access-control-allow-origin", "*")];
-    match estate::settings_in(&desk.behaves(&q.key), language(&headers)) {
+    match desk.settings(&q.key, language(&headers)) {
         Some(settings) if is_off(&settings, &q.page) => {
             let why = "kept off this page by your page rules";
             (StatusCode::FORBIDDEN, open, why).into_response()
@@ -164,21 +178,53 @@ async fn console_settings(
     if !signed_in(&headers) {
         return (StatusCode::UNAUTHORIZED, "sign in").into_response();
     }
-    match estate::settings_of_key(&desk.behaves(&q.key)) {
+    match desk.settings(&q.key, "en") {
         Some(settings) => Json(settings).into_response(),
         None => (StatusCode::NOT_FOUND, "unknown key").into_response(),
     }
 }
 
+/// Takes settings that it knows; an unknown name is refused, and nothing is changed.
+async fn write_settings(
+    State(desk): State<Console>,
+    Query(q): Query<Key>,
+    headers: HeaderMap,
+    Json(wanted): Json<Map<String, Value>>,
+) -> Response {
+    if !signed_in(&headers) {
+        return (StatusCode::UNAUTHORIZED, "sign in").into_response();
+    }
+    let Some(known) = desk.settings(&q.key, "en") else {
+        return (StatusCode::NOT_FOUND, "unknown key").into_response();
+    };
+    if let Some(strange) = wanted.keys().find(|k| known.get(*k).is_none()) {
+        return (
+            StatusCode::BAD_REQUEST,
+            format!("unknown setting {strange}"),
+        )
+            .into_response();
+    }
+    if let Ok(mut written) = desk.written.lock() {
+        written.entry(q.key).or_default().extend(wanted);
+    }
+    StatusCode::NO_CONTENT.into_response()
+}
+
 async fn panel(State(desk): State<Console>, Query(q): Query<Key>, headers: HeaderMap) -> Response {
-    let Some(s) = estate::settings_in(&desk.behaves(&q.key), language(&headers)) else {
+    let Some(s) = desk.settings(&q.key, language(&headers)) else {
         return (StatusCode::NOT_FOUND, "unknown key").into_response();
     };
     let text = |name: &str| escape(s[name].as_str().unwrap_or_default());
+    // A path is one of the page's site, not of this frame's.
+    let link = s["notice_link"].as_str().unwrap_or_default();
+    let of_page = Url::parse(&q.page)
+        .ok()
+        .and_then(|page| page.join(link).ok());
+    let link = of_page.map_or_else(|| text("notice_link"), |url| escape(url.as_str()));
     let notice = format!(
         "<span class=\"words\">{}</span> <a href=\"{}\" target=\"_blank\" rel=\"noopener\">Privacy</a>",
         text("notice_text"),
-        text("notice_link")
+        link
     );
     Html(
         include_str!("assets/panel.html")

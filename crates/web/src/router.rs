@@ -132,6 +132,8 @@ fn site_routes() -> Router<App> {
         )
         .route("/sites/{id}/intended/holidays", post(intended::holidays))
         .route("/sites/{id}/hours.ics", get(intended::calendar))
+        .route("/sites/{id}/design.tokens.json", get(design::tokens))
+        .route("/sites/{id}/design/tokens", post(design::take_tokens))
         .route("/palette", post(design::palette::colours))
         .route("/sites/{id}/pages", get(site_pages::page))
         .route("/sites/{id}/pages/take-over", post(site_pages::take_over))

@@ -4,6 +4,7 @@
 
 mod field;
 mod measures;
+pub mod tokens;
 
 pub use field::{CORNERS, Field, Group, HIDDEN, PICTURED, PROMPT_TIMED, Shape};
 

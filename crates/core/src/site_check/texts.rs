@@ -92,6 +92,11 @@ impl Look<'_> {
             }
             let found = seen.texts.iter().find(|t| t.name == name);
             let found = found.map(|t| t.text.clone());
+            if name == "greeting" && found.is_none() && self.has_form_first() {
+                let why = "a form comes before the talk, and a visit does not begin one";
+                out.gaps.push(self.gap(name, why.into()));
+                continue;
+            }
             let same = found.as_ref().is_some_and(|f| match name {
                 "notice_link" => same_link(page.as_ref(), f, wanted),
                 _ => folded(f) == folded(wanted),
@@ -115,6 +120,12 @@ impl Look<'_> {
         }
         out.findings.extend(self.prompt_late(seen, &mut out.what));
         out.findings.extend(self.left_in(seen));
+    }
+
+    /// The talk's first words are shown once the form before it is sent.
+    fn has_form_first(&self) -> bool {
+        let echo = self.case.supplier.echo.as_ref();
+        echo.is_some_and(|e| !e.before.is_empty())
     }
 
     fn told_language(&self) -> Option<String> {

@@ -152,3 +152,13 @@ fn samples_and_variables_count_inside_the_widget_and_only_if_nobody_wants_them()
     }
     assert_eq!(greeting("100 % {of", "100 % {of"), [""; 0]);
 }
+
+#[test]
+fn first_words_behind_a_form_are_not_called_missing() {
+    let form = "[echo]\nbefore = [{ click = '#begin' }]\ninput = '#i'\nsend = '#s'\nanswers = '#a'\nconsole_read = 'https://c.example/r'\nconsole_answer = 'https://c.example/a'\n";
+    let places = PLACES.replace("[open]", &format!("{form}[open]"));
+    let texts = "[widget.texts.en]\ngreeting = 'Hello'\n";
+    let told = compared(texts, &places, vec![visit("en", &[])]);
+    assert_eq!(codes(&told), [""; 0]);
+    assert!(told.gaps[0].why.contains("a form comes before the talk"));
+}

@@ -228,6 +228,7 @@ async fn seed(acts: &Acts, port: u16) -> Result<bool> {
 async fn clients(acts: &Acts) -> Result<()> {
     for c in &CLIENTS {
         let sheet = BrandSheet {
+            widget: Layer::from([(Field::NoticeLink, "/privacy".to_string())]),
             primary: Rgb::parse(c.primary).ok(),
             secondary: Rgb::parse(c.secondary).ok(),
             public_name: c.name.into(),
@@ -337,15 +338,14 @@ async fn intended(acts: &Acts, port: u16) -> Result<()> {
     let own = |values: &[(Field, &str)]| -> Layer {
         values.iter().map(|(f, v)| (*f, v.to_string())).collect()
     };
-    let list = own(&[(Field::Form, "channels")]);
+    let list = |title| own(&[(Field::Form, "channels"), (Field::Title, title)]);
     let promise = own(&[
         (Field::Subtitle, "We answer within five minutes."),
         (Field::Promise, "5"),
-        (Field::NoticeLink, "/privacy"),
     ]);
     let looks = [
-        ("friends.wendlemill", &list),
-        ("wind.gustkites", &list),
+        ("friends.wendlemill", &list("Reach Wendle Tide Mill")),
+        ("wind.gustkites", &list("Reach Gust Kite Workshop")),
         ("crew.skerrin", &promise),
         ("sky.harrowdown", &promise),
     ];

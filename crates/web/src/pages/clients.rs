@@ -15,6 +15,7 @@ use newtfern_acts::store::clients::Client;
 use newtfern_acts::store::lists::Filter;
 use newtfern_core::brand::BrandSheet;
 use newtfern_core::colour::Rgb;
+use newtfern_core::design::{Field, Layer, Shape};
 use serde::Deserialize;
 
 #[derive(Default, Deserialize)]
@@ -43,6 +44,7 @@ struct Page {
     client: Client,
     /// As stored, or as typed where that cannot be kept.
     typed: Fields,
+    common: Vec<Common>,
     problem: String,
     /// The first of its sites, and how many there are.
     sites: Vec<(i64, String, String)>,
@@ -101,6 +103,35 @@ async fn list_page(
     })
 }
 
+/// What all widgets of a client may have in common, beside colours and names.
+const IN_COMMON: [Field; 6] = [
+    Field::Corner,
+    Field::Greeting,
+    Field::NoticeText,
+    Field::NoticeLink,
+    Field::Away,
+    Field::SupplierMark,
+];
+
+/// A value of all widgets as the form shows it.
+struct Common {
+    name: String,
+    label: &'static str,
+    choices: &'static [&'static str],
+}
+
+fn in_common() -> Vec<Common> {
+    let of = |f: &Field| Common {
+        name: format!("widget_{}", f.key()),
+        label: f.label(),
+        choices: match f.shape() {
+            Shape::Choice(words) => words,
+            _ => &[],
+        },
+    };
+    IN_COMMON.iter().map(of).collect()
+}
+
 /// The client's name and brand sheet from the form, or what is wrong with them.
 fn read(f: &Fields) -> Result<(String, BrandSheet), String> {
     let name = f.some("name").ok_or("Give the client a name.")?;
@@ -118,7 +149,15 @@ fn read(f: &Fields) -> Result<(String, BrandSheet), String> {
             .map(|v| Rgb::parse(&v).map_err(|e| format!("{label}: {e}.")))
             .transpose()
     };
+    let mut widget = Layer::new();
+    for field in IN_COMMON {
+        if let Some(typed) = f.some(&format!("widget_{}", field.key())) {
+            let value = field.accept(&typed).map_err(|e| format!("{e}."))?;
+            widget.insert(field, value);
+        }
+    }
     let sheet = BrandSheet {
+        widget,
         primary: colour("primary", "Primary colour")?,
         secondary: colour("secondary", "Secondary colour")?,
         public_name: f.some("public_name").unwrap_or_else(|| name.clone()),
@@ -175,7 +214,10 @@ fn stored(client: &Client) -> PageResult<Fields> {
         ("primary", hex(sheet.primary)),
         ("secondary", hex(sheet.secondary)),
     ];
-    Ok(Fields(stored.map(|(n, v)| (n.to_string(), v)).into()))
+    let mut fields: Vec<(String, String)> = stored.map(|(n, v)| (n.to_string(), v)).into();
+    let widget = sheet.widget.into_iter();
+    fields.extend(widget.map(|(f, v)| (format!("widget_{}", f.key()), v)));
+    Ok(Fields(fields))
 }
 
 /// Sites shown beside a brand sheet; the estate shows all.
@@ -213,6 +255,7 @@ async fn sheet_page(
         frame: Frame::new(app, reader, &client.name, "", "clients").await?,
         sites: sites.into_iter().map(line).collect(),
         total,
+        common: in_common(),
         typed,
         problem,
         client,

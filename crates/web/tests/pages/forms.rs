@@ -1,7 +1,7 @@
 //! All forms of the application that change something, so that each rule for forms is tried on each.
 
 /// What technicians send.
-pub const FORMS: [&str; 38] = [
+pub const FORMS: [&str; 43] = [
     "/bulk",
     "/bulk/change",
     "/bulk/act",
@@ -30,6 +30,11 @@ pub const FORMS: [&str; 38] = [
     "/sites/1/remove",
     "/sites/1/design",
     "/sites/1/design/numbers",
+    "/sites/1/design/sheet",
+    "/sites/1/design/tokens",
+    "/sites/1/intended",
+    "/house-style/numbers",
+    "/palette",
     "/sites/1/pages/take-over",
     "/sites/1/place/push",
     "/sites/1/place/back",

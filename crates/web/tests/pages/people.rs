@@ -9,7 +9,7 @@ use newtfern_acts::hash_password;
 use newtfern_store::people::Role;
 use newtfern_web::Settings;
 
-const PAGES: [&str; 31] = [
+const PAGES: [&str; 34] = [
     "/",
     "/lens/estate",
     "/lens/design",
@@ -32,6 +32,9 @@ const PAGES: [&str; 31] = [
     "/sites/1",
     "/sites/1/settings",
     "/sites/1/design",
+    "/line-up",
+    "/sites/1/design.tokens.json",
+    "/sites/1/hours.ics",
     "/sites/1/place",
     "/sites/1/pages",
     "/profiles",

@@ -10,6 +10,7 @@ use newtfern_core::platform::Platform;
 use newtfern_core::profile::Supplier;
 use std::collections::HashMap;
 use std::sync::Mutex;
+use std::sync::atomic::{AtomicBool, Ordering};
 use url::Url;
 
 /// The outside of the tests: slots in memory, and what goes wrong when it is told to.
@@ -29,6 +30,8 @@ pub struct Stage {
     pub rules: Mutex<HashMap<String, RulesTold>>,
     /// Settings at a supplier's console, by their address.
     pub settings: Mutex<HashMap<String, serde_json::Value>>,
+    /// The console takes settings, and keeps none of them.
+    pub deaf: AtomicBool,
     /// What a browser sees, by address.
     pub visits: Mutex<HashMap<String, Observation>>,
     /// Documents by address.
@@ -167,7 +170,15 @@ impl Outside for Stage {
         body: Option<&serde_json::Value>,
     ) -> Result<serde_json::Value, SlotError> {
         self.fails(token)?;
-        if let Some(settings) = self.settings.lock().unwrap().get(address.as_str()) {
+        if let Some(settings) = self.settings.lock().unwrap().get_mut(address.as_str()) {
+            if method == "PUT" {
+                let taken = body.and_then(|b| b.as_object().cloned());
+                let taken = taken.filter(|_| !self.deaf.load(Ordering::Relaxed));
+                settings
+                    .as_object_mut()
+                    .unwrap()
+                    .extend(taken.unwrap_or_default());
+            }
             return Ok(settings.clone());
         }
         Ok(self.tags.lock().unwrap().answer(method, address, body))

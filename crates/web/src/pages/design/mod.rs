@@ -17,7 +17,7 @@ use axum::response::{IntoResponse, Redirect, Response};
 use form::{Part, own_values, parts};
 use newtfern_acts::store::sites::Site;
 use newtfern_core::colour::{Rgb, Vision};
-use newtfern_core::design::{Design, Layer, measures};
+use newtfern_core::design::{Design, Layer, measures, tokens as design_tokens};
 use newtfern_core::family::Family;
 use newtfern_core::job::JobKind;
 use serde_json::{Value, json};
@@ -176,6 +176,48 @@ pub async fn save(State(app): State<App>, Path(id): Path<i64>, posted: Posted) -
         Err(problem) => {
             let reader = posted.reader();
             form_again(&page_of(&app, &reader, l, Some(&posted.fields), problem).await?)
+        }
+    }
+}
+
+/// All values of the design as design tokens.
+///
+/// # Errors
+/// Where there is no such site.
+pub async fn tokens(
+    State(app): State<App>,
+    _: Reader,
+    Path(id): Path<i64>,
+) -> PageResult<Response> {
+    let l = load(&app, id).await?;
+    let design = Design::resolve(&l.house, &l.brand, l.site.layer());
+    let text = serde_json::to_string_pretty(&design_tokens::file(&design)).unwrap_or_default();
+    Ok(super::file("application/json", "design.tokens.json", text))
+}
+
+/// Takes design tokens as the site's own values: those that are other than what comes from above.
+///
+/// # Errors
+/// Where there is no such site; mistakes come back with the form.
+pub async fn take_tokens(
+    State(app): State<App>,
+    Path(id): Path<i64>,
+    posted: Posted,
+) -> PageResult {
+    let l = load(&app, id).await?;
+    let above = Design::resolve(&l.house, &l.brand, &Layer::new());
+    match design_tokens::read(posted.fields.get("tokens")) {
+        Ok(read) => {
+            let mut layer = l.site.layer().clone();
+            layer.extend(read);
+            layer.retain(|field, value| value != above.get(*field));
+            app.acts.change_design(&posted.actor(), id, &layer).await?;
+            Ok(Redirect::to(&format!("/sites/{id}/design")).into_response())
+        }
+        Err(error) => {
+            let reader = posted.reader();
+            let problem = format!("The design tokens cannot be used: {error}.");
+            form_again(&page_of(&app, &reader, l, None, problem).await?)
         }
     }
 }
