@@ -24,6 +24,7 @@ test("design: values say where they come from, numbers follow, a wrong value is 
   // Each state is drawn, and a text that it lacks is told.
   await page.getByLabel("State").selectOption("Away");
   await expect(page.locator(".stage").first()).toContainText("No text is designed for this state");
+  await page.getByText("When nobody answers at once").click();
   await page.getByLabel("While away").fill("Leave us a message.");
   await expect(page.locator(".stage").first()).toContainText("Leave us a message.");
   await page.getByLabel("Title").fill("A title that is much too long for the strip of any panel that people use");

@@ -4,6 +4,7 @@
 //! authorities): nothing that is not strictly necessary is stored on or read from the visitor's
 //! device before consent. Requests alone are judged by the region's profile.
 
+pub mod declared;
 pub mod words;
 
 use crate::code::Code;
@@ -11,6 +12,8 @@ use crate::finding::{Evidence, Finding, Severity};
 use crate::observation::{ConsentAct, FirstLayer, Observation, Stored};
 use crate::profile::{ConsentClass, Supplier};
 use crate::strict_toml::{self, TomlError};
+use crate::tcf::TcString;
+use declared::Declared;
 use serde::{Deserialize, Serialize};
 use url::Url;
 
@@ -235,6 +238,12 @@ pub struct Grid {
     /// What the banner offered where a refusal was tried.
     #[serde(default)]
     pub first_layer: Option<FirstLayer>,
+    /// What the widget sent and kept in all states together.
+    #[serde(default)]
+    pub declared: Vec<Declared>,
+    /// What the visitor's consent string said in each state, for people.
+    #[serde(default)]
+    pub strings: Vec<(ConsentAct, String)>,
 }
 
 /// Examples kept of one cell.
@@ -250,6 +259,8 @@ pub fn grid(supplier: &Supplier, region: &Region, visits: &[&Observation]) -> Gr
         managed: visits.iter().any(|v| v.consent.manager || v.consent.tcf),
         not_made: Vec::new(),
         first_layer: visits.iter().find_map(|v| v.consent.first_layer),
+        declared: declared::declared(supplier, visits),
+        strings: visits.iter().filter_map(|v| string_of(v)).collect(),
     };
     for seen in visits {
         let state = seen.condition.consent;
@@ -270,6 +281,16 @@ pub fn grid(supplier: &Supplier, region: &Region, visits: &[&Observation]) -> Gr
         }
     }
     grid
+}
+
+/// The consent string of a visit, in words; one that cannot be read says why.
+fn string_of(seen: &Observation) -> Option<(ConsentAct, String)> {
+    let text = Some(seen.consent.tc_string.as_str()).filter(|t| !t.is_empty())?;
+    let words = match TcString::decode(text) {
+        Ok(told) => told.words(),
+        Err(why) => format!("a consent string that cannot be read: {why}"),
+    };
+    Some((seen.condition.consent, words))
 }
 
 fn cell(supplier: &Supplier, region: &Region, seen: &Observation, signal: Signal) -> Cell {

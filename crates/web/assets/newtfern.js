@@ -313,3 +313,50 @@ document.addEventListener("alpine:init", () => {
     },
   }));
 });
+
+// A form kept over a sign-in in another tab is sent with that sign-in's token.
+document.addEventListener("submit", async (e) => {
+  const form = e.target,
+    field = form.matches("[data-fresh-token]") && form.elements.csrf;
+  if (!field || field.value) return;
+  e.preventDefault();
+  const page = new DOMParser().parseFromString(await (await fetch("/rounds")).text(), "text/html");
+  const token = page.querySelector('meta[name="form-token"]');
+  if (token) {
+    field.value = token.content;
+    form.submit();
+  } else {
+    location.assign("/sign-in");
+  }
+});
+
+// Search, client and state stay when the lens changes.
+document.addEventListener("click", (e) => {
+  const link = e.target.closest("a[data-keep-query]");
+  if (link && location.pathname.startsWith("/lens/")) {
+    const now = new URLSearchParams(location.search);
+    now.delete("page");
+    link.search = now.toString();
+  }
+});
+// "/" goes to the search field, "n" and "p" to the next and the row before.
+document.addEventListener("keydown", (e) => {
+  if (e.ctrlKey || e.metaKey || e.altKey || /^(input|textarea|select)$/i.test(e.target.tagName))
+    return;
+  if (e.key === "/") {
+    const s = document.querySelector('[data-key="/"]');
+    if (s) {
+      e.preventDefault();
+      s.focus();
+    }
+  }
+  if (e.key === "n" || e.key === "p") {
+    const links = [...document.querySelectorAll(".sitecell a")],
+      at = links.indexOf(document.activeElement);
+    const next = links[Math.max(0, e.key === "n" ? at + 1 : at - 1)];
+    if (next) {
+      e.preventDefault();
+      next.focus();
+    }
+  }
+});

@@ -184,6 +184,8 @@ fn the_grid_tells_silence_from_what_may_be_and_what_may_not() {
         region_id: "opt-in".into(),
         not_made: vec![],
         first_layer: None,
+        declared: Vec::new(),
+        strings: Vec::new(),
         up: vec![],
         managed: true,
     });

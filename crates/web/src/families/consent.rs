@@ -20,9 +20,11 @@ struct Section<'a> {
     drawing: String,
     not_made: Vec<(&'static str, &'a str)>,
     signals: Vec<String>,
+    strings: Vec<(&'static str, &'a str)>,
+    site: i64,
 }
 
-pub fn section(g: &Grid) -> askama::Result<String> {
+pub fn section(g: &Grid, site: i64) -> askama::Result<String> {
     let seen = g
         .cells
         .iter()
@@ -49,6 +51,12 @@ pub fn section(g: &Grid) -> askama::Result<String> {
         drawing: grid::svg(g),
         not_made: not_made.map(|(s, why)| (s.word(), why.as_str())).collect(),
         signals: seen.map(line).collect(),
+        strings: g
+            .strings
+            .iter()
+            .map(|(s, w)| (s.word(), w.as_str()))
+            .collect(),
+        site,
     }
     .render()
 }

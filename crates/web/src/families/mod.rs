@@ -185,7 +185,7 @@ fn body(family: Family, drawing: Option<&Drawing>, known: &Known) -> askama::Res
             Detail::Pages(d) => pages::section(d),
             Detail::Echo(d) => echo::section(d),
             Detail::Weigh(d) => weigh::section(d),
-            Detail::Consent(d) => consent::section(d),
+            Detail::Consent(d) => consent::section(d, known.site.id),
             Detail::Brand(d) => brand::section(d),
             Detail::HandOver(_) => Ok(String::new()),
         },

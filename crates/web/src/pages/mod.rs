@@ -21,6 +21,7 @@ pub mod lineup;
 pub mod outtake;
 pub mod people;
 pub mod place;
+pub mod privacy;
 pub mod profiles;
 pub mod push_many;
 pub mod removed;
