@@ -29,6 +29,7 @@ mod subject;
 mod supplier_settings;
 mod survey;
 mod tags;
+mod test_talks;
 mod tokens;
 pub mod tries;
 

@@ -5,6 +5,11 @@ use crate::site::{MOST_NAME, MOST_TEXT, USUAL_BUDGET, budget as budget_of, count
 use crate::typed;
 use serde::{Deserialize, Serialize};
 
+/// Test talks a month that small plans bear (common practice: a free plan has some tens of talks).
+const USUAL_TESTS: u32 = 10;
+/// More are no tests.
+const MOST_TESTS: u32 = 1_000;
+
 /// What is kept of the agency.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
 #[serde(default)]
@@ -19,6 +24,8 @@ pub struct Agency {
     pub country: String,
     /// ms of thread time, of new sites.
     pub budget_ms: f64,
+    /// Test talks that may be had at one client's account in a month: each costs the client a talk.
+    pub tests_a_month: u32,
     /// Blob of its logo.
     #[serde(skip_serializing_if = "Option::is_none")]
     pub logo: Option<String>,
@@ -32,6 +39,7 @@ impl Default for Agency {
             sender: String::new(),
             country: String::new(),
             budget_ms: USUAL_BUDGET,
+            tests_a_month: USUAL_TESTS,
             logo: None,
         }
     }
@@ -83,6 +91,7 @@ impl Agency {
         out.sender = text("sender", "The sender", MOST_TEXT);
         let country = text("country", "The country", MOST_TEXT);
         let budget = text("budget_ms", "The budget", MOST_TEXT);
+        let tests = text("tests_a_month", "The test talks", MOST_TEXT);
         if out.name.is_empty() {
             wrong.push("The name is empty".into());
         }
@@ -106,6 +115,13 @@ impl Agency {
         match budget_of(&budget) {
             Ok(ms) => out.budget_ms = ms,
             Err(why) => wrong.push(format!("The budget {why}")),
+        }
+        match tests.parse::<u32>() {
+            Ok(n) if n <= MOST_TESTS => out.tests_a_month = n,
+            _ if tests.is_empty() => {}
+            _ => wrong.push(format!(
+                "The test talks a month must be a whole number from 0 to {MOST_TESTS}"
+            )),
         }
         (out, wrong)
     }
@@ -142,6 +158,16 @@ mod tests {
             assert_eq!(wrong.len(), 1, "{sender}{country}{budget}: {wrong:?}");
         }
         assert_eq!(Agency::typed(&|_| String::new()).1, ["The name is empty"]);
+        let tests = |n: &'static str| {
+            Agency::typed(&move |field| match field {
+                "name" => "Fenwick & Sallow".to_string(),
+                "tests_a_month" => n.to_string(),
+                _ => String::new(),
+            })
+        };
+        assert_eq!(tests("").0.tests_a_month, USUAL_TESTS);
+        assert_eq!(tests("0").0.tests_a_month, 0);
+        assert_eq!(tests("-1").1.len(), 1);
     }
 
     #[test]

@@ -2,6 +2,7 @@
 //! there, and the answer seen in the widget.
 
 use crate::code::Code;
+use crate::expectation::Hours;
 use crate::finding::{Evidence, Finding, Severity};
 use serde::{Deserialize, Serialize};
 use url::Url;
@@ -37,6 +38,60 @@ impl TestVisitor {
             words => words,
         }
     }
+}
+
+/// Why no test talk is had now: each costs the client a talk and rings the phones of those who answer.
+#[derive(Debug, Clone, PartialEq, Eq, thiserror::Error)]
+pub enum NoTest {
+    /// The month's are used up.
+    #[error(
+        "the {budget} test talks a month that the house allows for one account are used up: {made} were had this month at {client}\u{2019}s account with {supplier}"
+    )]
+    Budget {
+        /// Had this month.
+        made: i64,
+        /// Allowed.
+        budget: u32,
+        /// Whose account.
+        client: String,
+        /// With whom.
+        supplier: String,
+    },
+    /// Nobody is there to answer.
+    #[error(
+        "nobody is there now by the site\u{2019}s hours ({hours}): a test would ring at home; send it within the hours"
+    )]
+    Quiet {
+        /// The hours, in words.
+        hours: String,
+    },
+}
+
+/// May a test talk be had now? `staffed` is nothing where the site has no hours.
+///
+/// # Errors
+/// [`NoTest`], with the reason.
+pub fn may_test(
+    (client, supplier): (&str, &str),
+    (made, budget): (i64, u32),
+    staffed: Option<bool>,
+    hours: &[Hours],
+) -> Result<(), NoTest> {
+    if staffed == Some(false) {
+        let hours: Vec<String> = hours.iter().map(Hours::to_string).collect();
+        return Err(NoTest::Quiet {
+            hours: hours.join("; "),
+        });
+    }
+    if made >= i64::from(budget) {
+        return Err(NoTest::Budget {
+            made,
+            budget,
+            client: client.into(),
+            supplier: supplier.into(),
+        });
+    }
+    Ok(())
 }
 
 /// What became of a talk once the test was over.
@@ -290,6 +345,17 @@ mod tests {
             }),
             Code::EchoSlow
         );
+    }
+
+    #[test]
+    fn a_test_waits_for_hours_and_for_the_next_month() {
+        let may = |made, staffed| may_test(("Kites", "Brindle"), (made, 10), staffed, &[]);
+        assert_eq!(may(9, None), Ok(()));
+        assert_eq!(may(9, Some(true)), Ok(()));
+        let used = may(10, Some(true)).unwrap_err().to_string();
+        assert!(used.contains("10 were had this month at Kites"), "{used}");
+        let quiet = may(0, Some(false)).unwrap_err().to_string();
+        assert!(quiet.contains("nobody is there now"), "{quiet}");
     }
 
     #[test]

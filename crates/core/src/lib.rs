@@ -49,6 +49,7 @@ pub mod strict_toml;
 pub mod survey;
 pub mod tags;
 pub mod tcf;
+pub mod timeline;
 pub mod typed;
 pub mod value_sheet;
 pub mod visits;

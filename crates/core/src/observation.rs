@@ -270,7 +270,7 @@ pub struct Navigation {
 #[derive(Debug, Clone, Default, PartialEq, Serialize, Deserialize)]
 #[serde(default)]
 pub struct Stored {
-    /// cookie, local, session
+    /// cookie, local, session, indexeddb, cache
     pub kind: String,
     /// Cookie domain or storage origin.
     pub place: String,

@@ -33,6 +33,7 @@ const TWICE: &[&str] = &[
     "getrandom",
     "hashbrown",
     "miniz_oxide",
+    "nom",
     "phf",
     "phf_codegen",
     "phf_generator",

@@ -87,6 +87,18 @@ async fn a_widget_in_a_closed_shadow_root_is_seen_worked_and_compared() {
         "{told:#}"
     );
 
+    // Local storage, a database and a cache, told where a region asks.
+    let opt_in = format!("country = 'GB'\nconsent = 'none'\n---{asked}");
+    let (_, told) = outside.own(key, "", &opt_in, NOON).await;
+    let cells = told["consent"]["cells"].as_array().unwrap();
+    let storage = cells.iter().find(|c| c["signal"] == "storage").unwrap();
+    assert_eq!(
+        (&storage["count"], &storage["allowed"]),
+        (&Value::from(3), &Value::from(false)),
+        "{told:#}"
+    );
+    assert!(codes(&told).contains(&"consent.storage-early"), "{told:#}");
+
     // Nobody there although the hours say so: the widget says so itself.
     let hours = "[[widget.hours]]\ndays = ['thu']\nfrom = '09:00'\nto = '17:00'\n";
     let (_, told) = outside.own(key, "-away", hours, NOON).await;

@@ -9,6 +9,7 @@ use newtfern_core::observation::{ConsentAct, Observation, Viewport};
 use newtfern_core::placement::{Form, Inspector, PieceState};
 use newtfern_core::profile::{ConsentManager, Supplier};
 use newtfern_core::weigh::attribution::{Ours, attribute};
+use newtfern_core::weigh::owners::{self, Shares};
 use newtfern_core::weigh::{Measured, OwnLoad, PageLoad, Pair, order};
 use serde_json::{Value, json};
 use std::collections::HashSet;
@@ -31,6 +32,8 @@ pub struct WeighOrder<'a> {
     pub pairs: usize,
     /// Of the order of loads and of the resampling.
     pub seed: u64,
+    /// The processor runs so many times slower, as a phone's does; 1: as it is.
+    pub slow: f64,
 }
 
 const LOAD_MS: u64 = 20_000;
@@ -132,6 +135,10 @@ fn keep_pair(measured: &mut Measured, loads: &[(bool, PageLoad)], first_with: bo
 }
 
 async fn load(tab: &Tab, request: &WeighOrder<'_>) -> Result<(), ProbeError> {
+    if request.slow > 1.0 {
+        let rate = json!({"rate": request.slow});
+        tab.call("Emulation.setCPUThrottlingRate", rate).await?;
+    }
     if !tab.goto(request.url, LOAD_MS).await?
         || !tab
             .wait_until(Duration::from_millis(LOAD_MS), |s| s.loaded || s.over)
@@ -181,6 +188,8 @@ async fn own_load(
             wall_ms: cost.wall_ms,
             bytes: widget.bytes,
             requests: widget.requests,
+            shares: widget.shares,
+            sockets: widget.sockets,
             up: alive.is_some(),
         },
         alive,
@@ -293,6 +302,8 @@ struct Widget {
     ours: Ours,
     bytes: u64,
     requests: u32,
+    shares: Shares,
+    sockets: u32,
 }
 
 impl Widget {
@@ -304,7 +315,7 @@ impl Widget {
                 .unwrap_or(false)
         };
         let mut addresses: HashSet<String> = HashSet::new();
-        let (mut bytes, mut requests) = (0, 0);
+        let (mut bytes, mut requests, mut shares) = (0, 0, Shares::default());
         // Requests are in order, so whatever pulled one in has been seen before it.
         for r in &seen.requests {
             let pulled = r
@@ -316,6 +327,7 @@ impl Widget {
             if owned(&r.url) || owned(&r.document) || pulled {
                 bytes += r.bytes;
                 requests += 1;
+                owners::add(&mut shares, &r.kind, r.bytes);
                 if !owned(&r.url) && r.url != seen.page.final_url {
                     addresses.insert(r.url.clone());
                 }
@@ -343,6 +355,8 @@ impl Widget {
             },
             bytes,
             requests,
+            shares,
+            sockets: seen.sockets.iter().filter(|s| owned(&s.url)).count() as u32,
         }
     }
 }

@@ -104,6 +104,7 @@ async fn the_widgets_cost_is_told_apart_from_the_pages() {
         own_loads: 3,
         pairs: 0,
         seed: 1,
+        slow: 1.0,
     };
     let busy = run(&browser, &request, |done, of| {
         steps.push((done, of));
@@ -191,6 +192,7 @@ async fn a_cancelled_weigh_in_ends_at_the_next_load() {
         own_loads: 2,
         pairs: 5,
         seed: 1,
+        slow: 1.0,
     };
     let mut last = 0;
     let ended = run(&browser, &request, |done, of| {

@@ -125,6 +125,23 @@ impl Store {
         Ok(rows.into_iter().filter_map(known).collect())
     }
 
+    /// Test talks of this month at a client's account with a supplier.
+    ///
+    /// # Errors
+    /// Where the database refuses.
+    pub async fn tests_this_month(&self, client: i64, supplier: &str) -> Result<i64> {
+        sqlx::query_scalar(
+            "select count(*) from checks c join sites s on s.id = c.site_id \
+            where c.kind = 'echo' and s.client_id = $1 and s.supplier_id = $2 \
+            and c.seen_at >= date_trunc('month', now())",
+        )
+        .bind(client)
+        .bind(supplier)
+        .fetch_one(&self.pool)
+        .await
+        .map_err(doing("counting test talks"))
+    }
+
     /// Sites whose last check is stored, for judging again without a visit.
     ///
     /// # Errors

@@ -134,6 +134,7 @@ fn site_routes() -> Router<App> {
         .route("/sites/{id}/hours.ics", get(intended::calendar))
         .route("/sites/{id}/design.tokens.json", get(design::tokens))
         .route("/sites/{id}/design/tokens", post(design::take_tokens))
+        .route("/sites/{id}/timelines", get(timelines::page))
         .route("/sites/{id}/privacy.csv", get(privacy::table))
         .route("/palette", post(design::palette::colours))
         .route("/sites/{id}/pages", get(site_pages::page))

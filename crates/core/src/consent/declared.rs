@@ -21,6 +21,10 @@ pub enum Sort {
     Local,
     /// An entry of session storage.
     Session,
+    /// A database (IndexedDB).
+    Database,
+    /// A cache that scripts keep.
+    Cache,
 }
 
 impl Sort {
@@ -31,6 +35,8 @@ impl Sort {
             Sort::Cookie => "cookie",
             Sort::Local => "local storage",
             Sort::Session => "session storage",
+            Sort::Database => "database",
+            Sort::Cache => "cache",
         }
     }
 
@@ -38,6 +44,8 @@ impl Sort {
         match stored.kind.as_str() {
             "cookie" => Sort::Cookie,
             "session" => Sort::Session,
+            "indexeddb" => Sort::Database,
+            "cache" => Sort::Cache,
             _ => Sort::Local,
         }
     }
@@ -62,7 +70,7 @@ impl Declared {
         match (self.sort, self.stays_s) {
             (Sort::Host, _) => String::new(),
             (Sort::Cookie | Sort::Session, None) => "until the browser is closed".into(),
-            (Sort::Local, _) => "until it is deleted".into(),
+            (Sort::Local | Sort::Database | Sort::Cache, _) => "until it is deleted".into(),
             (_, Some(s)) if s >= 2.0 * 86_400.0 => format!("{:.0} days", s / 86_400.0),
             (_, Some(s)) if s >= 2.0 * 3_600.0 => format!("{:.0} hours", s / 3_600.0),
             (_, Some(s)) => format!("{:.0} minutes", (s / 60.0).max(1.0)),

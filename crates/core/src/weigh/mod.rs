@@ -4,8 +4,10 @@
 //! shown beside the floor of an A/A run.
 
 pub mod attribution;
+pub mod owners;
 pub mod statistics;
 
+use owners::{Share, Shares};
 use serde::{Deserialize, Serialize};
 use statistics::{Interval, shift};
 
@@ -20,6 +22,12 @@ pub struct OwnLoad {
     pub bytes: u64,
     /// Requests of the widget.
     pub requests: u32,
+    /// The same by what they brought.
+    #[serde(default)]
+    pub shares: Shares,
+    /// Live connections of the widget.
+    #[serde(default)]
+    pub sockets: u32,
     /// The widget came up in it; a load without it says nothing of what the widget costs.
     pub up: bool,
 }
@@ -81,6 +89,12 @@ pub struct Own {
     pub bytes: u64,
     /// Median.
     pub requests: u32,
+    /// By what they brought, medians; all zero in what was weighed before this was kept.
+    #[serde(default)]
+    pub shares: Shares,
+    /// Live connections, median.
+    #[serde(default)]
+    pub sockets: u32,
 }
 
 /// A shift between two groups with its interval of 95 %.
@@ -161,6 +175,13 @@ pub struct WeighIn {
     /// The confidence that the interval of the own costs really has.
     #[serde(default)]
     pub confidence: f64,
+    /// The processor ran so many times slower.
+    #[serde(default = "as_it_is")]
+    pub slow: f64,
+}
+
+fn as_it_is() -> f64 {
+    1.0
 }
 
 /// Loads with the widget up that a median needs.
@@ -259,6 +280,16 @@ pub fn conclude(
         wall_ms: centre(|l| l.wall_ms),
         bytes: median_of(|l| l.bytes as f64).round() as u64,
         requests: median_of(|l| f64::from(l.requests)).round() as u32,
+        shares: std::array::from_fn(|i| {
+            let of = |pick: &dyn Fn(&OwnLoad) -> f64| {
+                statistics::median(&started.iter().map(pick).collect::<Vec<_>>()).round()
+            };
+            Share {
+                bytes: of(&|l| l.shares[i].bytes as f64) as u64,
+                requests: of(&|l| f64::from(l.shares[i].requests)) as u32,
+            }
+        }),
+        sockets: median_of(|l| f64::from(l.sockets)).round() as u32,
     };
     let page = PageShifts {
         tbt_ms: page_shift(measured, |l| l.tbt_ms),
@@ -283,6 +314,7 @@ pub fn conclude(
         failed_loads: measured.failed_loads,
         not_started: (made - loads) as u32,
         confidence,
+        slow: as_it_is(),
     })
 }
 
@@ -344,6 +376,7 @@ mod tests {
             bytes: 9000,
             requests: 3,
             up: true,
+            ..OwnLoad::default()
         }
     }
 

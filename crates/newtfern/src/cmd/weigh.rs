@@ -5,6 +5,7 @@ use anyhow::Result;
 use clap::Args as ClapArgs;
 use newtfern_core::address;
 use newtfern_core::observation::Viewport;
+use newtfern_core::weigh::owners::Owner;
 use newtfern_core::weigh::{WeighIn, conclude};
 use newtfern_probe::browser::Browser;
 use newtfern_probe::weigh::{WeighOrder, run as measure};
@@ -43,6 +44,9 @@ pub struct Args {
     budget_ms: f64,
     #[arg(long, value_enum, default_value = "desktop")]
     viewport: View,
+    /// Runs the processor so many times slower, as a phone's does
+    #[arg(long, default_value_t = 1.0, value_parser = slowness)]
+    slow: f64,
     /// Lets it visit loopback and private addresses
     #[arg(long)]
     allow_private: bool,
@@ -52,6 +56,13 @@ pub struct Args {
 }
 
 use clap::builder::TypedValueParser;
+
+fn slowness(text: &str) -> Result<f64, String> {
+    match text.parse::<f64>() {
+        Ok(rate) if (1.0..=20.0).contains(&rate) => Ok(rate),
+        _ => Err("it must be a number from 1 to 20".into()),
+    }
+}
 
 pub async fn run(args: Args) -> Result<ExitCode> {
     let url = address::parse(&args.url)?;
@@ -88,6 +99,7 @@ pub async fn run(args: Args) -> Result<ExitCode> {
         own_loads: OWN_LOADS,
         pairs: args.pairs,
         seed: args.seed,
+        slow: args.slow,
     };
     let measured = measure(&browser, &request, |done, of| {
         if !quiet {
@@ -99,7 +111,8 @@ pub async fn run(args: Args) -> Result<ExitCode> {
     if !quiet {
         eprintln!();
     }
-    let weighed = conclude(url.as_str(), args.seed, &measured, args.budget_ms)?;
+    let mut weighed = conclude(url.as_str(), args.seed, &measured, args.budget_ms)?;
+    weighed.slow = args.slow;
     if args.json {
         say(&serde_json::to_string_pretty(&weighed)?);
     } else {
@@ -128,6 +141,15 @@ fn print(w: &WeighIn) {
         "  on the wire      {} bytes in {} requests",
         o.bytes, o.requests
     ));
+    let shares = Owner::ALL.iter().zip(o.shares);
+    for (owner, share) in shares.filter(|(_, s)| s.requests > 0) {
+        say(&format!(
+            "    {:<14} {} bytes in {}",
+            owner.words(),
+            share.bytes,
+            share.requests
+        ));
+    }
     for (name, shift) in [
         ("blocking time", w.page.tbt_ms),
         ("largest paint", w.page.lcp_ms),

@@ -147,6 +147,7 @@ async fn weigh_site(tools: &Tools, job: &Job, s: &Subject, progress: &Arc<Progre
         own_loads: crate::cmd::weigh::OWN_LOADS,
         pairs: PAIRS,
         seed,
+        slow: 1.0,
     };
     let told = progress.clone();
     let measured = weigh::run(&browser, &order, move |done, of| {
@@ -161,6 +162,7 @@ async fn weigh_site(tools: &Tools, job: &Job, s: &Subject, progress: &Arc<Progre
 }
 
 async fn echo_site(tools: &Tools, job: &Job, s: &Subject) -> Result<()> {
+    tools.acts.may_test(s).await?;
     let at = tools.acts.store.now().await?;
     let browser = tools.pool.browser().await?;
     let token = tools

@@ -224,8 +224,57 @@ impl Tab {
             }
             s.seen.looks.storage = Look::Seen { at_ms: now };
         });
+        let mut sessions = vec![self.session.clone()];
+        sessions.extend(self.child_sessions());
+        for session in sessions {
+            self.read_databases(&session).await;
+        }
+    }
+
+    /// Databases and caches of a session's origin. What a frame does not answer stays untold, as its cookies
+    /// would; the time at which they came is not known, so it is that of the look.
+    async fn read_databases(&self, session: &str) {
+        let Ok(Value::String(origin)) = self.evaluate_in(session, "location.origin").await else {
+            return;
+        };
+        if !origin.starts_with("http") {
+            return;
+        }
+        let of_origin = json!({"securityOrigin": origin});
+        let mut found = Vec::new();
+        let asked = "IndexedDB.requestDatabaseNames";
+        let names = self.cdp.call(session, asked, of_origin.clone(), NAMES_MS);
+        if let Ok(answer) = names.await {
+            let names = answer["databaseNames"].as_array().into_iter().flatten();
+            found.extend(
+                names
+                    .filter_map(Value::as_str)
+                    .map(|n| ("indexeddb", n.to_string())),
+            );
+        }
+        let asked = "CacheStorage.requestCacheNames";
+        let names = self.cdp.call(session, asked, of_origin, NAMES_MS);
+        if let Ok(answer) = names.await {
+            let caches = answer["caches"].as_array().into_iter().flatten();
+            found.extend(caches.map(|c| ("cache", text(c, "cacheName"))));
+        }
+        self.with(|s| {
+            let at_ms = s.now_ms();
+            for (kind, name) in found {
+                s.store(Stored {
+                    kind: kind.into(),
+                    place: origin.clone(),
+                    name,
+                    at_ms,
+                    ..Stored::default()
+                });
+            }
+        });
     }
 }
+
+/// Names of databases and caches are told within this, or not at all.
+const NAMES_MS: u64 = 1_500;
 
 /// Total blocking time: of every long task after the first contentful paint, what exceeds 50 ms.
 pub fn blocking(tasks: &Value, fcp_ms: f64) -> f64 {

@@ -14,6 +14,8 @@
         desk.state = s.state;
         try {
           localStorage.setItem("farthing_visit", String(Date.now()));
+          indexedDB.open("farthing_talks", 1);
+          if (window.caches) caches.open("farthing_parts");
         } catch (e) {
           /* refused */
         }

@@ -11,6 +11,7 @@ pub mod qr;
 pub mod swatch;
 #[cfg(test)]
 mod tests;
+pub mod timeline;
 pub mod week;
 
 use askama::Template;

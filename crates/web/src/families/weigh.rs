@@ -4,6 +4,7 @@ use super::Cell;
 use crate::draw::interval::{self, Bar, OWN, PAGE};
 use askama::Template;
 use newtfern_core::family::weigh::Detail;
+use newtfern_core::weigh::owners::{Owner, Share};
 use newtfern_core::weigh::{Centre, Shift, WeighIn};
 
 pub fn cell(d: &Detail) -> Cell {
@@ -81,11 +82,39 @@ pub fn lines(w: &WeighIn) -> Vec<Line> {
     out
 }
 
+/// What one kind of bytes weighs, with its bar.
+struct Part {
+    name: &'static str,
+    /// px of 200.
+    width: u64,
+    figures: String,
+}
+
+/// The heaviest is as long as the row; nothing where this was not kept.
+fn parts(w: &WeighIn) -> Vec<Part> {
+    let shares = Owner::ALL.iter().zip(w.own.shares);
+    let heaviest = w
+        .own
+        .shares
+        .iter()
+        .map(|s| s.bytes)
+        .max()
+        .unwrap_or(0)
+        .max(1);
+    let part = |(owner, s): (&Owner, Share)| Part {
+        name: owner.words(),
+        width: (s.bytes * 200 / heaviest).max(1),
+        figures: format!("{:.1} kB in {}", s.bytes as f64 / 1000.0, s.requests),
+    };
+    shares.filter(|(_, s)| s.requests > 0).map(part).collect()
+}
+
 #[derive(Template)]
 #[template(path = "family/weigh.html")]
 struct Section<'a> {
     w: &'a WeighIn,
     lines: Vec<Line>,
+    parts: Vec<Part>,
     percent: String,
 }
 
@@ -93,6 +122,7 @@ pub fn section(d: &Detail) -> askama::Result<String> {
     Section {
         w: &d.weigh,
         lines: lines(&d.weigh),
+        parts: parts(&d.weigh),
         percent: format!("{:.0}", d.weigh.confidence * 100.0),
     }
     .render()

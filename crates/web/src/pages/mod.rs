@@ -30,6 +30,7 @@ pub mod settings;
 pub mod sign_in;
 pub mod site_pages;
 pub mod sites;
+pub mod timelines;
 pub mod worklist;
 
 use crate::error::{PageError, PageResult};

@@ -41,6 +41,7 @@ impl Page {
             "contact" => a.contact.clone(),
             "sender" => a.sender.clone(),
             "country" => a.country.clone(),
+            "tests_a_month" => a.tests_a_month.to_string(),
             _ => a.budget_ms.to_string(),
         }
     }

@@ -2,6 +2,8 @@
 
 use crate::placing::placing;
 use newtfern_acts::Actor;
+use newtfern_core::observation::{Observation, Request, Stored, VERSION};
+use newtfern_store::checks::NewCheck;
 use newtfern_store::client_tokens::TokenKind;
 use serde_json::{Value, json};
 use std::sync::atomic::Ordering;
@@ -175,4 +177,53 @@ async fn what_a_clients_widgets_have_in_common_reaches_its_sites_and_tokens_come
         .await
         .is(422)
         .has("widget.hue is none");
+}
+
+#[tokio::test]
+async fn a_look_that_is_kept_has_timelines_and_a_table_for_the_privacy_notice() {
+    let p = placing().await;
+    let id: i64 = p.page.split('/').nth(2).unwrap().parse().unwrap();
+    let (lines, table) = (
+        format!("/sites/{id}/timelines"),
+        format!("/sites/{id}/privacy.csv"),
+    );
+    // Nothing is told of a site that was never looked at.
+    p.technician.get(&lines).await.is(404);
+    p.technician.get(&table).await.is(404);
+    let seen = Observation {
+        version: VERSION,
+        url: "https://site1.example/".into(),
+        requests: vec![Request {
+            url: "http://cdn.brindle.localhost/l.js?k=kite-001".into(),
+            kind: "script".into(),
+            start_ms: 120.0,
+            end_ms: Some(180.0),
+            ..Request::default()
+        }],
+        stored: vec![Stored {
+            kind: "cookie".into(),
+            place: "site1.example".into(),
+            name: "brindle_visitor".into(),
+            expires_s: Some(2_592_000.0),
+            ..Stored::default()
+        }],
+        ..Observation::default()
+    };
+    let mut look = NewCheck::of(id, "check", jiff::Timestamp::now(), vec![]);
+    look.visits = vec![seen];
+    let mut tx = p.house.store().begin().await.unwrap();
+    tx.keep_check(&look).await.unwrap();
+    tx.commit().await.unwrap();
+    let actor = Actor::program("test");
+    p.house.acts().judge_again(&actor, id).await.unwrap();
+    p.technician
+        .get(&lines)
+        .await
+        .is(200)
+        .has("desktop, untouched")
+        .has("120 ms, requests: script http://cdn.brindle.localhost/l.js");
+    let told = p.technician.get(&table).await;
+    told.is(200)
+        .has("connection,cdn.brindle.localhost")
+        .has("cookie,brindle_visitor,site1.example,30 days,2592000");
 }

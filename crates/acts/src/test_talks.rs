@@ -1,0 +1,29 @@
+//! Whether a test talk may be had: the month's budget of the client's account, and quiet hours.
+
+use crate::{ActError, Acts, Result, Subject};
+use newtfern_core::echo::may_test;
+use newtfern_core::expectation::{staffed, zone};
+
+impl Acts {
+    /// Lets a test talk through, or says why not now.
+    ///
+    /// # Errors
+    /// [`ActError::Bad`], with the reason.
+    pub async fn may_test(&self, s: &Subject) -> Result<()> {
+        let agency = self.store.agency().await?;
+        let now = self.store.now().await?;
+        let made = self
+            .store
+            .tests_this_month(s.client.id, &s.supplier.id)
+            .await?;
+        let (hours, closed) = (&s.widget.hours, &s.widget.closed);
+        let timed = !hours.is_empty() || !closed.is_empty();
+        let there = zone(&s.site.time_zone).filter(|_| timed);
+        let there = there.map(|z| staffed(hours, closed, &z, now));
+        let whose = (s.client.name.as_str(), s.supplier.name.as_str());
+        may_test(whose, (made, agency.tests_a_month), there, hours).map_err(|why| {
+            let text = why.to_string();
+            ActError::Bad(format!("No test was sent: {text}."))
+        })
+    }
+}
