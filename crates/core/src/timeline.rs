@@ -81,7 +81,9 @@ pub fn of(supplier: &Supplier, seen: &Observation) -> Timeline {
     let decided_ms = seen.consent.acted_ms.filter(|_| decides && took);
     let mut marks = Vec::new();
     let mut add = |lane, from_ms: f64, to_ms: f64, words: String| {
-        let early = lane != Lane::Page && decided_ms.is_some_and(|d| from_ms < d);
+        // What came before consent was taken back came while it was given.
+        let asked = seen.condition.consent != ConsentAct::Withdrawn;
+        let early = asked && lane != Lane::Page && decided_ms.is_some_and(|d| from_ms < d);
         let mark = Mark {
             lane,
             from_ms,
@@ -213,6 +215,13 @@ mod tests {
         assert_eq!(requests, [(100.0, true), (700.0, false)]);
         assert!(told.marks.iter().map(|m| m.lane).is_sorted());
         assert!(told.end_ms >= 1_200.0, "closing comes last");
+        // Before consent was taken back it was given.
+        let withdrawn = with(seen.clone(), |o| {
+            o.condition.consent = ConsentAct::Withdrawn
+        });
+        let told = of(&sample(), &withdrawn);
+        assert_eq!(told.decided_ms, Some(650.0));
+        assert!(told.marks.iter().all(|m| !m.early));
         // A decision that did not take is none, and nothing is early by it.
         let undecided = with(seen, |o| {
             o.looks.consent_act = Look::NotThere { until_ms: 900.0 }

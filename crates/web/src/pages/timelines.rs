@@ -11,7 +11,7 @@ use axum::extract::{Path, State};
 use newtfern_acts::store::sites::Site;
 use newtfern_core::family::Family;
 use newtfern_core::job::JobKind;
-use newtfern_core::observation::Observation;
+use newtfern_core::observation::{ConsentAct, Observation, Viewport};
 use newtfern_core::timeline;
 
 struct Visit {
@@ -47,7 +47,12 @@ pub async fn page(State(app): State<App>, reader: Reader, Path(id): Path<i64>) -
     let subject = app.acts.subject(id).await?;
     let last = app.store().last_check(id, JobKind::Check.key()).await?;
     let last = last.ok_or(PageError::NotFound("look at this site"))?;
-    let (seen, _) = app.store().evidence_of(&last).await?;
+    let (mut seen, _) = app.store().evidence_of(&last).await?;
+    let state = |v: &Observation| {
+        let of = |act| act == v.condition.consent;
+        ConsentAct::ALL.into_iter().position(of)
+    };
+    seen.sort_by_key(|v| (v.condition.viewport != Viewport::Desktop, state(v)));
     let lines: Vec<_> = seen
         .iter()
         .map(|v| (title(v), timeline::of(&subject.supplier, v)))
