@@ -1,5 +1,6 @@
 //! The design of a site, and the house style above all of them.
 
+use crate::subject::file_of;
 use crate::{ActError, Actor, Acts, Result, record};
 use newtfern_core::colour::{Shade, palette};
 use newtfern_core::design::Layer;
@@ -21,13 +22,8 @@ impl Acts {
         let (kept, client) = self.site_and_client(site).await?;
         let (values, brand) = self.design_of(&kept, &client).await?;
         let chosen = kept.supplier_id.is_some() && !kept.key.trim().is_empty();
-        let file = crate::subject::file_of(&kept, &values);
-        let beside = design::Beside {
-            brand,
-            widget: file.widgets.first(),
-            languages: &file.languages,
-        };
-        let assessed = design::assess(&values, beside, chosen);
+        let file = file_of(kept.fields(), &kept.beyond, &values);
+        let assessed = design::assess(&values, design::Beside::of(&file, brand), chosen);
         let now = self.store.now().await?;
         let mut tx = self.store.begin().await?;
         tx.keep_check(&NewCheck::of(site, "design", now, vec![assessed]))

@@ -2,6 +2,7 @@
 //! wholly or not at all.
 
 use crate::sites::{differences, note_change};
+use crate::subject::file_of;
 use crate::{ActError, Actor, Acts, Result, record};
 use newtfern_core::brand::BrandSheet;
 use newtfern_core::design::{Design, Layer};
@@ -331,18 +332,9 @@ impl Acts {
         for (row, (_, values, brand)) in new.iter().zip(&layers) {
             let id = ids.get(&row.fields.url).copied().unwrap_or_default();
             let chosen = row.fields.supplier_id.is_some() && !row.fields.key.trim().is_empty();
-            let file = row
-                .beyond
-                .as_deref()
-                .and_then(|t| Expectation::read(t).ok());
-            let mut file = Expectation::of_site(&row.fields, file.as_ref());
-            file.set_design(values);
-            let beside = design::Beside {
-                brand: *brand,
-                widget: file.widgets.first(),
-                languages: &file.languages,
-            };
-            let assessed = design::assess(values, beside, chosen);
+            let beyond = row.beyond.as_deref().unwrap_or_default();
+            let file = file_of(&row.fields, beyond, values);
+            let assessed = design::assess(values, design::Beside::of(&file, *brand), chosen);
             checks.push(NewCheck::of(id, "design", now, vec![assessed]));
             if let Some(token) = &row.token {
                 self.keep_site_token(tx, id, token).await?;

@@ -2,7 +2,6 @@
 
 use crate::{Acts, Result};
 use newtfern_core::design::{Field, Layer};
-use newtfern_store::lists::Filter;
 use std::collections::HashMap;
 
 /// Sites that take a value from the house style.
@@ -27,27 +26,23 @@ impl Acts {
     /// # Errors
     /// Where the database refuses.
     pub async fn reach_of_house_style(&self) -> Result<Reach> {
-        let ids = self.store.site_ids(&Filter::default()).await?;
-        let mut brands: HashMap<i64, Layer> = HashMap::new();
-        let mut out = Reach::default();
-        for (client, own) in self.store.layers().await? {
-            if let std::collections::hash_map::Entry::Vacant(place) = brands.entry(client) {
-                let sheet = self
-                    .store
-                    .client(client)
-                    .await?
-                    .map(|c| c.sheet())
-                    .transpose()?;
-                place.insert(sheet.map(|s| s.layer()).unwrap_or_default());
-            }
-            let fields = Field::ALL
-                .iter()
-                .filter(|f| own.contains_key(f) || brands[&client].contains_key(f));
-            for field in fields {
+        let layers = self.store.layers().await?;
+        let mut clients: Vec<i64> = layers.iter().map(|(client, _)| *client).collect();
+        clients.sort_unstable();
+        clients.dedup();
+        let sheets = self.store.sheets_of(&clients).await?;
+        let brands: HashMap<i64, Layer> = sheets.iter().map(|(id, s)| (*id, s.layer())).collect();
+        let mut out = Reach {
+            sites: layers.len() as i64,
+            ..Reach::default()
+        };
+        for (client, own) in &layers {
+            let brand = brands.get(client);
+            let says = |f: &&Field| own.contains_key(f) || brand.is_some_and(|b| b.contains_key(f));
+            for field in Field::ALL.iter().filter(says) {
                 *out.otherwise.entry(*field).or_default() += 1;
             }
         }
-        out.sites = ids.len() as i64;
         Ok(out)
     }
 }

@@ -67,6 +67,29 @@ impl Acts {
     /// # Errors
     /// [`ActError`], where there is no token or the console does not answer.
     pub(crate) async fn console_settings(&self, s: &Subject, console: &Console) -> Result<Value> {
+        match self.call_console(s, "GET", &console.read, None).await {
+            Ok(settings) if settings.is_object() => Ok(settings),
+            Ok(_) => Err(ActError::Bad(
+                "it answered with something else than settings".into(),
+            )),
+            Err(ActError::Slot(SlotError::Token)) => {
+                Err(ActError::Bad("it refuses the account's token".into()))
+            }
+            Err(other) => Err(other),
+        }
+    }
+
+    /// Calls the supplier's console for the site's key, with the account's token; never unencrypted.
+    ///
+    /// # Errors
+    /// [`ActError`], where there is no token or the console does not answer.
+    pub(crate) async fn call_console(
+        &self,
+        s: &Subject,
+        method: &str,
+        address: &str,
+        body: Option<&Value>,
+    ) -> Result<Value> {
         let token = self.account_token(s.client.id, &s.supplier.id).await?;
         let token = token.ok_or_else(|| {
             let whose = &s.client.name;
@@ -75,20 +98,12 @@ impl Acts {
                 "{whose} has no token for {of}: enter it on the client's page"
             ))
         })?;
-        let at = address_template::fill(&console.read, None, &[("key", &s.site.key)]);
+        let at = address_template::fill(address, None, &[("key", &s.site.key)]);
         let at = at.map_err(|e| ActError::Bad(e.to_string()))?;
         if is_unencrypted(&at) {
             return Err(ActError::Unencrypted(at.origin().ascii_serialization()));
         }
-        let told = self.outside().call("GET", &at, &token, None).await;
-        match told {
-            Ok(settings) if settings.is_object() => Ok(settings),
-            Ok(_) => Err(ActError::Bad(
-                "it answered with something else than settings".into(),
-            )),
-            Err(SlotError::Token) => Err(ActError::Bad("it refuses the account's token".into())),
-            Err(other) => Err(other.into()),
-        }
+        Ok(self.outside().call(method, &at, &token, body).await?)
     }
 }
 

@@ -12,6 +12,7 @@ use newtfern_core::expectation::{self as file, TextSet, Widget};
 use newtfern_core::observation::Observation;
 use newtfern_core::pages::{PageKind, PageRules};
 use newtfern_core::profile::{ConsentManager, Supplier};
+use newtfern_core::site::SiteFields;
 use newtfern_heavy::heavy;
 use newtfern_store::clients::Client;
 use newtfern_store::sites::Site;
@@ -37,9 +38,9 @@ pub struct Subject {
 }
 
 /// What should be on a site, as a file: its fields and its design, over what its file said beyond them.
-pub(crate) fn file_of(site: &Site, design: &Design) -> file::Expectation {
-    let beyond = file::Expectation::read(&site.beyond).ok();
-    let mut out = file::Expectation::of_site(site.fields(), beyond.as_ref());
+pub(crate) fn file_of(fields: &SiteFields, beyond: &str, design: &Design) -> file::Expectation {
+    let beyond = file::Expectation::read(beyond).ok();
+    let mut out = file::Expectation::of_site(fields, beyond.as_ref());
     out.set_design(design);
     out
 }
@@ -75,7 +76,7 @@ impl Acts {
         let client = self.store.client(site.client_id).await?;
         let client = client.ok_or(ActError::NotFound("client"))?;
         let (design, _) = self.design_of(site, &client).await?;
-        Ok(file_of(site, &design))
+        Ok(file_of(site.fields(), &site.beyond, &design))
     }
 
     /// Everything that judging a site needs.
@@ -98,7 +99,7 @@ impl Acts {
         let (design, brand) = self.design_of(&site, &client).await?;
         let url = Url::parse(&site.url)
             .map_err(|e| ActError::Bad(format!("The site's address cannot be read: {e}.")))?;
-        let file = file_of(&site, &design);
+        let file = file_of(site.fields(), &site.beyond, &design);
         let mut widget = file
             .widgets
             .first()

@@ -2,7 +2,6 @@
 //! back, and put back as it was.
 
 use crate::{ActError, Actor, Acts, Result, Subject, record};
-use newtfern_core::address_template;
 use newtfern_core::family::Family;
 use newtfern_core::profile::Console;
 use newtfern_core::value_sheet::{Change, changes, put_back, written};
@@ -41,15 +40,8 @@ impl Acts {
     }
 
     async fn write_settings(&self, s: &Subject, settings: &Value) -> Result<()> {
-        let console = console_of(s)?;
-        let token = self.account_token(s.client.id, &s.supplier.id).await?;
-        let token = token.unwrap_or_default();
-        let to = console.write.as_deref().unwrap_or_default();
-        let at = address_template::fill(to, None, &[("key", &s.site.key)]);
-        let at = at.map_err(|e| ActError::Bad(e.to_string()))?;
-        self.outside()
-            .call("PUT", &at, &token, Some(settings))
-            .await?;
+        let to = console_of(s)?.write.as_deref().unwrap_or_default();
+        self.call_console(s, "PUT", to, Some(settings)).await?;
         Ok(())
     }
 

@@ -156,10 +156,8 @@ fn told(expectation: &Expectation, visits: &[Observation]) -> Told<Vec<ValueTold
         visits,
         sample_words: &none,
     };
-    let (mut told, texts) = (case.form(), case.texts());
-    told.what.extend(texts.what);
-    told.findings.extend(texts.findings);
-    told.gaps.extend(texts.gaps);
+    let mut told = case.form();
+    told.add(case.texts());
     told
 }
 

@@ -349,11 +349,7 @@ fn cell(supplier: &Supplier, region: &Region, seen: &Observation, signal: Signal
 
 /// Signals of the supplier with the time they were seen.
 fn signals(supplier: &Supplier, seen: &Observation, signal: Signal) -> Vec<(String, f64)> {
-    let owned = |address: &str| {
-        let url = Url::parse(address).ok();
-        let host = url.as_ref().and_then(Url::host_str);
-        host.is_some_and(|h| supplier.owns_host(h))
-    };
+    let owned = |address: &str| supplier.owns(address);
     match signal {
         Signal::Requests => {
             let requests = seen.requests.iter().map(|r| (&r.url, r.start_ms));

@@ -10,6 +10,7 @@ use crate::code::Code;
 use crate::strict_toml::{self, TomlError};
 use regex::Regex;
 use serde::{Deserialize, Serialize};
+use url::Url;
 
 use sound::Entries;
 
@@ -361,6 +362,12 @@ impl Supplier {
     /// One of the hosts that belong to the supplier.
     pub fn owns_host(&self, host: &str) -> bool {
         self.hosts().any(|h| h.eq_ignore_ascii_case(host))
+    }
+
+    /// An address on one of them.
+    pub fn owns(&self, address: &str) -> bool {
+        let url = Url::parse(address).ok();
+        url.is_some_and(|u| u.host_str().is_some_and(|h| self.owns_host(h)))
     }
 }
 

@@ -3,7 +3,6 @@
 use crate::consent::is_ours;
 use crate::observation::{ConsentAct, Observation};
 use crate::profile::Supplier;
-use url::Url;
 
 /// Where on the drawing something stands.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord)]
@@ -137,11 +136,7 @@ fn page(seen: &Observation, add: &mut impl FnMut(Lane, f64, f64, String)) {
 }
 
 fn signals(supplier: &Supplier, seen: &Observation, add: &mut impl FnMut(Lane, f64, f64, String)) {
-    let owned = |address: &str| {
-        let url = Url::parse(address).ok();
-        url.and_then(|u| u.host_str().map(|h| supplier.owns_host(h)))
-            .unwrap_or(false)
-    };
+    let owned = |address: &str| supplier.owns(address);
     for r in seen.requests.iter().filter(|r| owned(&r.url)) {
         let end = r.end_ms.unwrap_or(r.start_ms);
         add(

@@ -308,12 +308,7 @@ struct Widget {
 
 impl Widget {
     fn of(supplier: &Supplier, seen: &Observation) -> Widget {
-        let owned = |address: &str| {
-            Url::parse(address)
-                .ok()
-                .and_then(|u| u.host_str().map(|h| supplier.owns_host(h)))
-                .unwrap_or(false)
-        };
+        let owned = |address: &str| supplier.owns(address);
         let mut addresses: HashSet<String> = HashSet::new();
         let (mut bytes, mut requests, mut shares) = (0, 0, Shares::default());
         // Requests are in order, so whatever pulled one in has been seen before it.

@@ -165,9 +165,7 @@ impl<'a> Facts<'a> {
 
     /// An address on one of the supplier's hosts.
     pub fn supplier_address(&self, address: &str) -> bool {
-        let host = Url::parse(address).ok();
-        host.and_then(|u| u.host_str().map(|h| self.case.supplier.owns_host(h)))
-            .unwrap_or(false)
+        self.case.supplier.owns(address)
     }
 
     /// An error thrown by the supplier's code, or in an inline piece of the snippet.

@@ -73,6 +73,16 @@ pub enum Shape {
     Styles,
 }
 
+impl Shape {
+    /// The words of a choice; none of what is no choice.
+    pub fn choices(self) -> &'static [&'static str] {
+        match self {
+            Shape::Choice(words) => words,
+            _ => &[],
+        }
+    }
+}
+
 macro_rules! fields {
     ($($variant:ident $key:literal $label:literal $default:literal $group:ident $shape:expr),* $(,)?) => {
         #[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash, Serialize, Deserialize)]

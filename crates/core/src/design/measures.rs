@@ -10,7 +10,7 @@ pub const TEXT_LEAST: f64 = 4.5;
 /// What a shape needs to be seen (SC 1.4.11).
 const SHAPE_LEAST: f64 = 3.0;
 /// Farther from the brand's colour, people see another colour at once (common practice).
-const FAR: f64 = 10.0;
+pub const FAR: f64 = 10.0;
 
 /// One number of a design.
 #[derive(Debug, Clone, PartialEq, Serialize)]

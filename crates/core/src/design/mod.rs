@@ -8,7 +8,7 @@ pub mod tokens;
 
 pub use field::{CORNERS, Field, Group, HIDDEN, PICTURED, PROMPT_TIMED, Shape};
 
-pub use measures::{Measure, TEXT_LEAST, contrast, measures, to_brand};
+pub use measures::{FAR, Measure, TEXT_LEAST, contrast, measures, to_brand};
 
 use crate::colour::Rgb;
 use serde::{Deserialize, Serialize};

@@ -27,6 +27,32 @@ pub enum Day {
     Sun,
 }
 
+impl Day {
+    /// All of them, Monday first.
+    pub const ALL: [Day; 7] = [
+        Day::Mon,
+        Day::Tue,
+        Day::Wed,
+        Day::Thu,
+        Day::Fri,
+        Day::Sat,
+        Day::Sun,
+    ];
+
+    /// The word of the file.
+    pub fn word(self) -> &'static str {
+        match self {
+            Day::Mon => "mon",
+            Day::Tue => "tue",
+            Day::Wed => "wed",
+            Day::Thu => "thu",
+            Day::Fri => "fri",
+            Day::Sat => "sat",
+            Day::Sun => "sun",
+        }
+    }
+}
+
 /// A time of day in minutes after midnight; `24:00` is the end of the day.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Serialize, Deserialize)]
 #[serde(try_from = "String", into = "String")]
@@ -123,11 +149,7 @@ impl CalendarDay {
 
 impl std::fmt::Display for Hours {
     fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
-        let days: Vec<String> = self
-            .days
-            .iter()
-            .map(|d| format!("{d:?}").to_lowercase())
-            .collect();
+        let days: Vec<&str> = self.days.iter().map(|d| d.word()).collect();
         let (from, to) = (String::from(self.from), String::from(self.to));
         write!(f, "{} {from} to {to}", days.join(", "))
     }

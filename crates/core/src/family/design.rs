@@ -5,8 +5,8 @@ use super::{Assessed, Family, Standing, Stood, Words, by_findings, first_remedy}
 use crate::brand::SAMPLES;
 use crate::code::Code;
 use crate::colour::Rgb;
-use crate::design::{Design, Field, TEXT_LEAST, contrast, to_brand};
-use crate::expectation::{OutsideHours, Widget};
+use crate::design::{Design, FAR, Field, TEXT_LEAST, contrast, to_brand};
+use crate::expectation::{Expectation, OutsideHours, Widget};
 use crate::finding::{Evidence, Finding, Severity};
 
 pub(super) const WORDS: Words = Words {
@@ -29,6 +29,17 @@ pub struct Beside<'a> {
     pub widget: Option<&'a Widget>,
     /// The site's languages, the first of which has the design's own texts.
     pub languages: &'a [String],
+}
+
+impl<'a> Beside<'a> {
+    /// What a site's expectation says beside its design.
+    pub fn of(file: &'a Expectation, brand: Option<Rgb>) -> Beside<'a> {
+        Beside {
+            brand,
+            widget: file.widgets.first(),
+            languages: &file.languages,
+        }
+    }
 }
 
 /// Judges the design of a site: contrast, samples left in, broken variables, texts that are missing, a notice
@@ -115,9 +126,6 @@ fn contrasts(design: &Design) -> Vec<Finding> {
     };
     pairs.into_iter().filter_map(weak).collect()
 }
-
-/// Nearer than this nobody calls it another colour (common practice).
-const FAR: f64 = 10.0;
 
 fn far_from_brand(design: &Design, brand: Option<Rgb>) -> Option<Finding> {
     let (apart, brand) = (to_brand(design, brand)?, brand?);

@@ -175,6 +175,15 @@ pub struct Told<T> {
     pub gaps: Vec<NotLookedAt>,
 }
 
+impl<T> Told<Vec<T>> {
+    /// Puts what another part tells to it.
+    pub fn add(&mut self, more: Told<Vec<T>>) {
+        self.what.extend(more.what);
+        self.findings.extend(more.findings);
+        self.gaps.extend(more.gaps);
+    }
+}
+
 impl<T> Told<T> {
     /// Puts findings and gaps to the verdict, and gives what is told beside it.
     fn beside(self, d: &mut Diagnosis) -> T {
@@ -191,9 +200,7 @@ fn of_all<'a>(
 ) -> Told<Vec<ValueTold>> {
     let mut out: Told<Vec<ValueTold>> = Told::default();
     for one in case.widgets().map(|w| told(&w)) {
-        out.what.extend(one.what);
-        out.findings.extend(one.findings);
-        out.gaps.extend(one.gaps);
+        out.add(one);
     }
     out
 }

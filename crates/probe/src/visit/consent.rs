@@ -263,7 +263,7 @@ pub(super) async fn take(
     act: ConsentAct,
 ) -> Result<(), ProbeError> {
     let clicked = Instant::now();
-    let told = !consent.state.script.trim().is_empty() || tab.observation().consent.tcf;
+    let told = !consent.state.script.trim().is_empty() || tab.with(|s| s.seen.consent.tcf);
     loop {
         let after = state(tab, Some(consent)).await?;
         let took = match told {

@@ -4,15 +4,6 @@ use super::drawn;
 use askama::Template;
 use newtfern_core::expectation::{Day, Hours};
 
-const DAYS: [(Day, &str); 7] = [
-    (Day::Mon, "Mon"),
-    (Day::Tue, "Tue"),
-    (Day::Wed, "Wed"),
-    (Day::Thu, "Thu"),
-    (Day::Fri, "Fri"),
-    (Day::Sat, "Sat"),
-    (Day::Sun, "Sun"),
-];
 /// px an hour.
 const HOUR: f64 = 15.0;
 const LEFT: f64 = 38.0;
@@ -46,7 +37,7 @@ fn bar(day: usize, from: u16, to: u16) -> Bar {
 /// Draws hours; a shift over midnight goes on on the next day's row. `now` is the day (Monday 0) and the minute.
 pub fn svg(hours: &[Hours], now: Option<(usize, u16)>) -> String {
     let mut bars = Vec::new();
-    for (i, (day, _)) in DAYS.iter().enumerate() {
+    for (i, day) in Day::ALL.iter().enumerate() {
         for shift in hours.iter().filter(|h| h.days.contains(day)) {
             let (from, to) = (shift.from.minutes(), shift.to.minutes());
             if to > from {
@@ -67,10 +58,10 @@ pub fn svg(hours: &[Hours], now: Option<(usize, u16)>) -> String {
     };
     drawn(&Picture {
         words,
-        names: DAYS
+        names: Day::ALL
             .iter()
             .enumerate()
-            .map(|(i, d)| (17 + i * ROW, d.1))
+            .map(|(i, d)| (17 + i * ROW, d.word()))
             .collect(),
         bars,
         hours: (0..=24)

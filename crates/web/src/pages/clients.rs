@@ -15,7 +15,7 @@ use newtfern_acts::store::clients::Client;
 use newtfern_acts::store::lists::Filter;
 use newtfern_core::brand::BrandSheet;
 use newtfern_core::colour::Rgb;
-use newtfern_core::design::{Field, Layer, Shape};
+use newtfern_core::design::{Field, Layer};
 use serde::Deserialize;
 
 #[derive(Default, Deserialize)]
@@ -124,10 +124,7 @@ fn in_common() -> Vec<Common> {
     let of = |f: &Field| Common {
         name: format!("widget_{}", f.key()),
         label: f.label(),
-        choices: match f.shape() {
-            Shape::Choice(words) => words,
-            _ => &[],
-        },
+        choices: f.shape().choices(),
     };
     IN_COMMON.iter().map(of).collect()
 }

@@ -23,15 +23,6 @@ use serde::de::DeserializeOwned;
 use serde_json::json;
 use std::collections::BTreeMap;
 
-const DAYS: [Day; 7] = [
-    Day::Mon,
-    Day::Tue,
-    Day::Wed,
-    Day::Thu,
-    Day::Fri,
-    Day::Sat,
-    Day::Sun,
-];
 /// Names of a further language's texts, with their labels.
 const TEXTS: [(&str, &str); 7] = [
     ("title", "Title"),
@@ -80,29 +71,17 @@ struct Page {
     done: String,
 }
 
-fn day_word(day: Day) -> &'static str {
-    match day {
-        Day::Mon => "mon",
-        Day::Tue => "tue",
-        Day::Wed => "wed",
-        Day::Thu => "thu",
-        Day::Fri => "fri",
-        Day::Sat => "sat",
-        Day::Sun => "sun",
-    }
-}
-
 fn shifts(hours: &[Hours]) -> Vec<Shift> {
     let of = |h: &Hours| Shift {
-        days: DAYS
+        days: Day::ALL
             .iter()
-            .map(|d| (day_word(*d), h.days.contains(d)))
+            .map(|d| (d.word(), h.days.contains(d)))
             .collect(),
         from: h.from.into(),
         to: h.to.into(),
     };
     let blank = Shift {
-        days: DAYS.iter().map(|d| (day_word(*d), false)).collect(),
+        days: Day::ALL.iter().map(|d| (d.word(), false)).collect(),
         from: String::new(),
         to: String::new(),
     };
@@ -117,9 +96,9 @@ fn typed_shifts(fields: &Fields) -> Vec<Shift> {
             .map(str::to_string)
             .collect();
         Some(Shift {
-            days: DAYS
+            days: Day::ALL
                 .iter()
-                .map(|d| (day_word(*d), days.iter().any(|t| t == day_word(*d))))
+                .map(|d| (d.word(), days.iter().any(|t| t == d.word())))
                 .collect(),
             from: from.to_string(),
             to: fields.get(&format!("to-{i}")).to_string(),

@@ -18,10 +18,7 @@ pub struct Line {
 
 impl Line {
     pub fn choices(&self) -> &'static [&'static str] {
-        match self.shape {
-            Shape::Choice(words) => words,
-            _ => &[],
-        }
+        self.shape.choices()
     }
 
     pub fn is_colour(&self) -> bool {
