@@ -14,6 +14,7 @@ mod pages;
 mod psql;
 mod queue;
 mod visits;
+mod weigh;
 
 use anyhow::{Context, Result};
 use newtfern_core::profile::Supplier;
@@ -90,6 +91,9 @@ async fn long(named: &[String], standins: &Standins, supplier: &Supplier) -> Res
     if wanted("endure") {
         let (store, address) = fresh().await?;
         endure::measure(&store, &address, standins, supplier).await?;
+    }
+    if wanted("weigh") {
+        weigh::measure().await?;
     }
     if wanted("faults") {
         faults::measure(standins, supplier).await?;

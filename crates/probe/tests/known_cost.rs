@@ -9,7 +9,8 @@ use axum::http::{HeaderMap, header};
 use axum::response::{Html, IntoResponse, Response};
 use newtfern_core::observation::Viewport;
 use newtfern_core::profile::Supplier;
-use newtfern_core::weigh::{BudgetVerdict, conclude, statistics::median};
+use newtfern_core::weigh::moments::Moments;
+use newtfern_core::weigh::{BudgetVerdict, conclude, empty_page, statistics::median};
 use newtfern_probe::ProbeError;
 use newtfern_probe::browser::Browser;
 use newtfern_probe::guard::Guard;
@@ -19,6 +20,7 @@ use url::Url;
 /// ms that the widget and the page spin.
 const WIDGET: u32 = 120;
 const PAGE: u32 = 300;
+const OPENING: u32 = 80;
 
 fn spin(ms: u32) -> String {
     format!(
@@ -27,9 +29,14 @@ fn spin(ms: u32) -> String {
 }
 
 /// Starts once the page has painted, because blocking is counted from the first contentful paint on.
-fn widget() -> String {
+/// Opened, it spins again, and asks its host for something two seconds later.
+fn widget(port: u16) -> String {
+    let opened = format!(
+        "{} var p = document.createElement('div'); p.id = 'osier-panel'; p.textContent = 'Hello'; document.body.append(p); setTimeout(function () {{ fetch('http://cdn.osier.localhost:{port}/beat'); }}, 2000);",
+        spin(OPENING)
+    );
     let start = format!(
-        "{} window.osier = {{ ready: true }}; var b = document.createElement('button'); b.id = 'osier-launcher'; b.textContent = 'c'; document.body.append(b);",
+        "{} window.osier = {{ ready: true }}; var b = document.createElement('button'); b.id = 'osier-launcher'; b.textContent = 'c'; b.onclick = function () {{ {opened} }}; document.body.append(b);",
         spin(WIDGET)
     );
     format!(
@@ -43,7 +50,14 @@ async fn answer(headers: HeaderMap, request: HttpRequest, port: u16) -> Response
         .and_then(|h| h.to_str().ok())
         .unwrap_or_default();
     if host.starts_with("cdn.osier") {
-        return ([(header::CONTENT_TYPE, "text/javascript")], widget()).into_response();
+        let kept = [
+            (header::CONTENT_TYPE, "text/javascript"),
+            (header::CACHE_CONTROL, "max-age=600"),
+        ];
+        return match request.uri().path() {
+            "/beat" => ([(header::ACCESS_CONTROL_ALLOW_ORIGIN, "*")], "beat").into_response(),
+            _ => (kept, widget(port)).into_response(),
+        };
     }
     let own = if request.uri().path() == "/busy" {
         format!("<script>{}</script>", spin(PAGE))
@@ -82,6 +96,9 @@ template = '<script async src="http://cdn.osier.localhost/l.js" data-key="{{key}
 script = "window.osier && window.osier.ready === true"
 launcher = "#osier-launcher"
 start_within_ms = 3000
+[open]
+click = "#osier-launcher"
+panel = "#osier-panel"
 "##,
     )
     .unwrap()
@@ -105,6 +122,9 @@ async fn the_widgets_cost_is_told_apart_from_the_pages() {
         pairs: 0,
         seed: 1,
         slow: 1.0,
+        further_loads: 0,
+        stop_at: None,
+        empty_page: None,
     };
     let busy = run(&browser, &request, |done, of| {
         steps.push((done, of));
@@ -128,10 +148,8 @@ async fn the_widgets_cost_is_told_apart_from_the_pages() {
         );
         // One request; on the wire the script and its headers.
         assert_eq!(load.requests, 1, "{load:?}");
-        assert!(
-            (widget().len() as u64..widget().len() as u64 + 600).contains(&load.bytes),
-            "{load:?}"
-        );
+        let script = widget(port).len() as u64;
+        assert!((script..script + 600).contains(&load.bytes), "{load:?}");
     }
 
     // Total blocking time counts what a task takes beyond 50 ms (W3C Long Tasks; web.dev's definition of TBT).
@@ -177,6 +195,68 @@ async fn the_widgets_cost_is_told_apart_from_the_pages() {
 }
 
 #[tokio::test(flavor = "multi_thread")]
+async fn what_it_costs_later_and_alone_is_told_apart_from_the_first_load() {
+    let port = serve().await;
+    let browser = Browser::launch(&Guard::open(), None).await.unwrap();
+    let supplier = supplier();
+    let url = Url::parse(&format!("http://rink.localhost:{port}/busy?from=mail")).unwrap();
+    let snippet = format!(
+        "<script async src=\"http://cdn.osier.localhost:{port}/l.js\" data-key=\"osier-4821\"></script>"
+    );
+    let empty = empty_page(&snippet);
+    let request = WeighOrder {
+        url: &url,
+        supplier: &supplier,
+        consent: None,
+        viewport: Viewport::Desktop,
+        own_loads: 20,
+        pairs: 0,
+        seed: 1,
+        slow: 1.0,
+        further_loads: 1,
+        // Far over the budget: the first look decides.
+        stop_at: Some(1.0),
+        empty_page: Some(&empty),
+    };
+    let mut last = (0, 0);
+    let measured = run(&browser, &request, |done, of| {
+        last = (done, of);
+        true
+    })
+    .await
+    .unwrap();
+    assert_eq!((measured.own.len(), measured.empty.len()), (8, 4));
+    assert_eq!(
+        last,
+        (12, 12),
+        "loads that are not needed are not waited for"
+    );
+    let told = measured.own[0].moments;
+    let opening = told.opening.unwrap();
+    assert!(
+        opening.thread_ms > 8.0 && opening.thread_ms < f64::from(PAGE),
+        "{opening:?}"
+    );
+    assert_eq!(opening.requests, 0, "{opening:?}");
+    let open = told.open.unwrap();
+    assert_eq!(open.requests, 1, "{open:?}");
+    assert!(open.thread_ms < opening.thread_ms, "{open:?}");
+    // The script is in the browser's cache, and runs again.
+    let again = told.again.unwrap();
+    assert_eq!((again.bytes, again.requests), (0, 0), "{again:?}");
+    assert!(again.thread_ms > 10.0, "{again:?}");
+    assert_eq!(measured.own[1].moments, Moments::default());
+    // Alone the widget costs what it costs here, without the page's own spin.
+    for load in &measured.empty {
+        assert!(load.up && load.wall_ms >= f64::from(WIDGET), "{load:?}");
+        assert!(load.wall_ms < f64::from(WIDGET + PAGE), "{load:?}");
+    }
+    let weighed = conclude(url.as_str(), 1, &measured, 1.0).unwrap();
+    assert_eq!(weighed.verdict, BudgetVerdict::Over);
+    assert!(weighed.empty.unwrap().wall_ms.median >= f64::from(WIDGET));
+}
+
+#[tokio::test(flavor = "multi_thread")]
 async fn a_cancelled_weigh_in_ends_at_the_next_load() {
     let port = serve().await;
     let browser = Browser::launch(&Guard::open(), None).await.unwrap();
@@ -193,6 +273,9 @@ async fn a_cancelled_weigh_in_ends_at_the_next_load() {
         pairs: 5,
         seed: 1,
         slow: 1.0,
+        further_loads: 0,
+        stop_at: None,
+        empty_page: None,
     };
     let mut last = 0;
     let ended = run(&browser, &request, |done, of| {

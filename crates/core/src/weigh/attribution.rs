@@ -9,6 +9,7 @@
 use serde::{Deserialize, Serialize};
 use serde_json::Value;
 use std::collections::{HashMap, HashSet};
+use std::ops::Range;
 
 /// Which script addresses are the widget's.
 #[derive(Debug, Clone, Default)]
@@ -65,6 +66,11 @@ struct Event {
 /// Sums the widget's events on every renderer main thread of the trace: the page's own and those of
 /// the widget's frames.
 pub fn attribute(events: &[Value], ours: &Ours) -> Cost {
+    attribute_within(events, ours, &(f64::NEG_INFINITY..f64::INFINITY))
+}
+
+/// The same of events that begin within a stretch of the trace's clock, microseconds.
+pub fn attribute_within(events: &[Value], ours: &Ours, when: &Range<f64>) -> Cost {
     let mut threads: HashMap<(u64, u64), Vec<Event>> = HashMap::new();
     let mut main_threads: HashSet<(u64, u64)> = HashSet::new();
     for e in events {
@@ -84,6 +90,9 @@ pub fn attribute(events: &[Value], ours: &Ours) -> Cost {
         let (Some(ts), Some(dur)) = (e["ts"].as_f64(), e["dur"].as_f64()) else {
             continue;
         };
+        if !when.contains(&ts) {
+            continue;
+        }
         let (address, line) = script_of(name, &e["args"]);
         let ours = address.map(|a| ours.owns(a, line));
         threads.entry(id).or_default().push(Event {
@@ -196,6 +205,8 @@ mod tests {
         let cost = attribute(&events, &ours());
         assert!((cost.wall_ms - (10.0 - 1.0 + 1.0)).abs() < 1e-9, "{cost:?}");
         assert!((cost.thread_ms - 5.0).abs() < 1e-9, "{cost:?}");
+        let late = attribute_within(&events, &ours(), &(15_000.0..f64::INFINITY));
+        assert!((late.wall_ms - 1.0).abs() < 1e-9, "{late:?}");
     }
 
     #[test]

@@ -6,14 +6,15 @@ use clap::Args as ClapArgs;
 use newtfern_core::address;
 use newtfern_core::observation::Viewport;
 use newtfern_core::weigh::owners::Owner;
-use newtfern_core::weigh::{WeighIn, conclude};
+use newtfern_core::weigh::stopping::MOST_LOADS;
+use newtfern_core::weigh::{WeighIn, conclude, empty_page};
 use newtfern_probe::browser::Browser;
 use newtfern_probe::weigh::{WeighOrder, run as measure};
 use std::path::PathBuf;
 use std::process::ExitCode;
 
-/// Loads with a trace; attributed figures are precise after about ten.
-pub const OWN_LOADS: usize = 10;
+/// In so many of the loads the widget is opened, left open, and the page visited again.
+pub const FURTHER_LOADS: usize = 4;
 pub const DEFAULT_PAIRS: usize = 12;
 pub const DEFAULT_BUDGET_MS: f64 = 50.0;
 
@@ -47,6 +48,9 @@ pub struct Args {
     /// Runs the processor so many times slower, as a phone's does
     #[arg(long, default_value_t = 1.0, value_parser = slowness)]
     slow: f64,
+    /// Weighs the widget on an empty page too, at the same address
+    #[arg(long, requires = "key")]
+    empty: bool,
     /// Lets it visit loopback and private addresses
     #[arg(long)]
     allow_private: bool,
@@ -91,12 +95,17 @@ pub async fn run(args: Args) -> Result<ExitCode> {
         View::Phone => Viewport::Phone,
     };
     let quiet = args.json;
+    let empty = args.key.as_ref().filter(|_| args.empty);
+    let empty = empty.map(|key| empty_page(&supplier.snippet_for(key)));
     let request = WeighOrder {
         url: &url,
         supplier: &supplier,
         consent: None,
         viewport,
-        own_loads: OWN_LOADS,
+        own_loads: MOST_LOADS,
+        further_loads: FURTHER_LOADS,
+        stop_at: Some(args.budget_ms),
+        empty_page: empty.as_deref(),
         pairs: args.pairs,
         seed: args.seed,
         slow: args.slow,
@@ -150,6 +159,16 @@ fn print(w: &WeighIn) {
             share.requests
         ));
     }
+    let empty = w.empty.map(|e| ("On an empty page", e.as_moment()));
+    for (name, m) in o.moments.told().chain(empty) {
+        say(&format!(
+            "  {:<16} {:6.1} ms, {} bytes in {} requests",
+            name.to_lowercase(),
+            m.thread_ms,
+            m.bytes,
+            m.requests
+        ));
+    }
     for (name, shift) in [
         ("blocking time", w.page.tbt_ms),
         ("largest paint", w.page.lcp_ms),
@@ -157,8 +176,13 @@ fn print(w: &WeighIn) {
     ] {
         match shift {
             Some(s) => say(&format!(
-                "  page, {name:<14} {:+6.1} ms  ({:+.1} to {:+.1}; without any widget {:+.1} to {:+.1})",
-                s.shift, s.low, s.high, s.floor_low, s.floor_high
+                "  page, {name:<14} {:+6.1} ms  ({:+.1} to {:+.1}; without any widget {:+.1} to {:+.1}): {}",
+                s.shift,
+                s.low,
+                s.high,
+                s.floor_low,
+                s.floor_high,
+                s.verdict(w.budget_ms).word()
             )),
             None => say(&format!("  page, {name:<14} not measured")),
         }

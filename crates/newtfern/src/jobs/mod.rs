@@ -15,7 +15,8 @@ use newtfern_core::observation::{FailureKind, Viewport};
 use newtfern_core::visits::{
     Asked, CheckOrder, further_states, in_language, languages_of, prompt_ms, states_of,
 };
-use newtfern_core::weigh::conclude;
+use newtfern_core::weigh::stopping::MOST_LOADS;
+use newtfern_core::weigh::{conclude, empty_page};
 use newtfern_probe::browser::{Browser, Pool};
 use newtfern_probe::echo::EchoOrder;
 use newtfern_probe::http::Http;
@@ -144,7 +145,10 @@ async fn weigh_site(tools: &Tools, job: &Job, s: &Subject, progress: &Arc<Progre
         supplier: &s.supplier,
         consent: s.consent.as_ref(),
         viewport: Viewport::Desktop,
-        own_loads: crate::cmd::weigh::OWN_LOADS,
+        own_loads: MOST_LOADS,
+        further_loads: crate::cmd::weigh::FURTHER_LOADS,
+        stop_at: Some(s.site.budget_ms),
+        empty_page: Some(&empty_page(&s.supplier.snippet_for(&s.widget.key))),
         pairs: PAIRS,
         seed,
         slow: 1.0,

@@ -60,6 +60,8 @@ pub struct Collector {
     pub began_wall_s: f64,
     pub keep_bodies: Vec<String>,
     pub wanted_bodies: Vec<(String, String, usize)>,
+    /// What a request that was stopped on its way is answered with.
+    pub instead: Option<String>,
     /// Scripts that the widget pulled in are asked for by these ids.
     pub(super) index: HashMap<String, usize>,
     pub(super) sockets: HashMap<String, usize>,

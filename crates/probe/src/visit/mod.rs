@@ -31,7 +31,7 @@ use newtfern_core::observation::{
 };
 use newtfern_core::visits::{VisitPlan, Waits};
 use newtfern_heavy::heavy;
-pub use operate::opener;
+pub use operate::{opener, panel};
 pub use settle::blocking;
 use std::time::Duration;
 pub use tab::Tab;

@@ -31,7 +31,10 @@ pub async fn nudge(tab: &Tab) -> Result<(), ProbeError> {
 }
 
 /// Waits until the panel is shown, or gone.
-async fn panel(tab: &Tab, selector: &str, wanted: bool, ms: u64) -> Result<bool, ProbeError> {
+///
+/// # Errors
+/// Where the page does not answer.
+pub async fn panel(tab: &Tab, selector: &str, wanted: bool, ms: u64) -> Result<bool, ProbeError> {
     let began = Instant::now();
     loop {
         let shown = tab.find(selector).await?.is_some_and(|f| f.shown);

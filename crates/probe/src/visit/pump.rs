@@ -6,6 +6,8 @@ use super::collector::{Collector, text};
 use super::tab::Scripts;
 use crate::cdp::{Cdp, Event};
 use crate::proxy::Failures;
+use base64::Engine;
+use base64::prelude::BASE64_STANDARD as BASE64;
 use newtfern_core::observation::LeftOut;
 use serde_json::json;
 use std::sync::{Arc, Mutex, PoisonError};
@@ -57,6 +59,7 @@ impl Pump {
                     self.cdp
                         .send(&event.session, "Page.handleJavaScriptDialog", accept);
                 }
+                "Fetch.requestPaused" => self.answer(&event),
                 "Debugger.paused" => {
                     // Asked for by us or not: where it stood is noted, and on it goes.
                     self.with(|s| s.paused(&event.params));
@@ -92,6 +95,17 @@ impl Pump {
         }
         self.cdp
             .send(&child, "Runtime.runIfWaitingForDebugger", json!({}));
+    }
+
+    /// A request that was stopped on its way gets our own document.
+    fn answer(&self, event: &Event) {
+        let html = self.with(|s| s.instead.clone()).unwrap_or_default();
+        let whole = json!({
+            "requestId": event.params["requestId"], "responseCode": 200,
+            "responseHeaders": [{"name": "Content-Type", "value": "text/html; charset=utf-8"}],
+            "body": BASE64.encode(html),
+        });
+        self.cdp.send(&event.session, "Fetch.fulfillRequest", whole);
     }
 
     fn fetch_body(&self, session: String, id: String, index: usize) {

@@ -295,6 +295,46 @@ impl Tab {
         })
     }
 
+    /// Goes to another page, or to the same again, with what the browser has kept. False where it did not
+    /// come in its time.
+    ///
+    /// # Errors
+    /// Where the browser is gone.
+    pub async fn go_on(&self, url: &Url, ms: u64) -> Result<bool, ProbeError> {
+        let from_ms = self.now_ms();
+        let address = json!({"url": url.as_str()});
+        let asked = self.cdp.call(&self.session, "Page.navigate", address, ms);
+        match asked.await {
+            // A page that answers nothing tells as much as one that is empty.
+            Ok(_) | Err(ProbeError::Silent { .. }) => {}
+            Err(other) => return Err(other),
+        }
+        let moved = |s: &Collector| s.seen.navigations.iter().any(|n| n.at_ms >= from_ms);
+        let arrived = Duration::from_millis(ms);
+        Ok(self
+            .wait_until(arrived, |s| s.over || (s.loaded && moved(s)))
+            .await)
+    }
+
+    /// From now on this document is what the address answers; everything else comes from the network.
+    ///
+    /// # Errors
+    /// Where the page does not answer.
+    pub async fn put_in_place(&self, url: &Url, html: &str) -> Result<(), ProbeError> {
+        self.with(|s| s.instead = Some(html.to_string()));
+        // In a pattern of the protocol these stand for others.
+        let pattern = url.as_str().replace('\\', "\\\\");
+        let pattern = pattern.replace('*', "\\*").replace('?', "\\?");
+        let patterns = json!({"patterns": [{"urlPattern": pattern, "resourceType": "Document"}]});
+        self.call("Fetch.enable", patterns).await?;
+        Ok(())
+    }
+
+    /// How many requests were seen.
+    pub fn requests_so_far(&self) -> usize {
+        self.with(|s| s.seen.requests.len())
+    }
+
     /// Waits for a state that events bring about.
     pub async fn wait_until(
         &self,

@@ -1,6 +1,5 @@
 //! Consent taken back as a visitor does it, and a second page, where it must have ended.
 
-use super::collector::Collector;
 use super::consent::{control, deeper, press, refusal, state, take};
 use super::tab::Tab;
 use super::tcf;
@@ -10,8 +9,6 @@ use newtfern_core::observation::{ConsentAct, Look};
 use newtfern_core::profile::ConsentManager;
 use newtfern_core::visits::Waits;
 use newtfern_heavy::heavy;
-use serde_json::json;
-use std::time::Duration;
 use url::Url;
 
 /// A banner that is asked for again has this long to come.
@@ -76,21 +73,7 @@ async fn second_page(tab: &Tab, page: &Url, waits: Waits) -> Result<(), ProbeErr
         links.into_iter().find(other)
     });
     let next = next.await.unwrap_or_else(|| page.clone());
-    let from_ms = tab.now_ms();
-    let address = json!({"url": next.as_str()});
-    let asked = tab
-        .cdp
-        .call(&tab.session, "Page.navigate", address, SECOND_MS);
-    match asked.await {
-        // A page that answers nothing tells as much as one that is empty.
-        Ok(_) | Err(ProbeError::Silent { .. }) => {}
-        Err(other) => return Err(other),
-    }
-    let moved = |s: &Collector| s.seen.navigations.iter().any(|n| n.at_ms >= from_ms);
-    let arrived = Duration::from_millis(SECOND_MS);
-    let there = tab
-        .wait_until(arrived, |s| s.over || (s.loaded && moved(s)))
-        .await;
+    let there = tab.go_on(&next, SECOND_MS).await?;
     if !there {
         tab.mark(|o| o.consent.error = "the second page did not arrive in its time".into());
     }

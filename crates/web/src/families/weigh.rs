@@ -4,8 +4,9 @@ use super::Cell;
 use crate::draw::interval::{self, Bar, OWN, PAGE};
 use askama::Template;
 use newtfern_core::family::weigh::Detail;
+use newtfern_core::weigh::moments::Moment;
 use newtfern_core::weigh::owners::{Owner, Share};
-use newtfern_core::weigh::{Centre, Shift, WeighIn};
+use newtfern_core::weigh::{BudgetVerdict, Centre, Shift, WeighIn};
 
 pub fn cell(d: &Detail) -> Cell {
     let (w, t) = (&d.weigh, d.weigh.own.thread_ms);
@@ -48,10 +49,15 @@ fn own(name: &'static str, c: Centre, budget: Option<f64>) -> Line {
     }
 }
 
-fn page(name: &'static str, shift: Option<Shift>) -> Option<Line> {
+fn page(name: &'static str, shift: Option<Shift>, budget_ms: f64) -> Option<Line> {
     let s = shift?;
+    let verdict = match s.verdict(budget_ms) {
+        BudgetVerdict::Under => "loses no more than the budget",
+        BudgetVerdict::Over => "loses more than the budget",
+        BudgetVerdict::Undecided => "undecided",
+    };
     let figures = format!(
-        "{:+.1} ms ({:+.1} to {:+.1}), chance alone {:+.1} to {:+.1}",
+        "{:+.1} ms ({:+.1} to {:+.1}), chance alone {:+.1} to {:+.1}: {verdict}",
         s.shift, s.low, s.high, s.floor_low, s.floor_high
     );
     let bar = Bar {
@@ -74,9 +80,9 @@ pub fn lines(w: &WeighIn) -> Vec<Line> {
         own("Own wall time", w.own.wall_ms, None),
     ];
     let shifts = [
-        page("Page: blocking time", w.page.tbt_ms),
-        page("Page: largest paint", w.page.lcp_ms),
-        page("Page: load", w.page.load_ms),
+        page("Page: blocking time", w.page.tbt_ms, w.budget_ms),
+        page("Page: largest paint", w.page.lcp_ms, w.budget_ms),
+        page("Page: load", w.page.load_ms, w.budget_ms),
     ];
     out.extend(shifts.into_iter().flatten());
     out
@@ -109,12 +115,42 @@ fn parts(w: &WeighIn) -> Vec<Part> {
     shares.filter(|(_, s)| s.requests > 0).map(part).collect()
 }
 
+/// What the widget costs at other times and places than the first load of this page, on the same scale.
+struct Beside {
+    name: &'static str,
+    /// px of 200, which stand for 200 ms.
+    width: f64,
+    figures: String,
+}
+
+fn beside(w: &WeighIn) -> Vec<Beside> {
+    let row = |(name, m): (&'static str, Moment)| Beside {
+        name,
+        width: m.thread_ms.clamp(0.5, 200.0),
+        figures: format!(
+            "{:.1} ms \u{b7} {:.1} kB in {} requests",
+            m.thread_ms,
+            m.bytes as f64 / 1000.0,
+            m.requests
+        ),
+    };
+    let first = ("First load", w.own.as_moment());
+    let empty = w.empty.map(|own| ("On an empty page", own.as_moment()));
+    let others: Vec<_> = w.own.moments.told().chain(empty).collect();
+    match others.is_empty() {
+        // What was weighed before these were looked at.
+        true => Vec::new(),
+        false => std::iter::once(first).chain(others).map(row).collect(),
+    }
+}
+
 #[derive(Template)]
 #[template(path = "family/weigh.html")]
 struct Section<'a> {
     w: &'a WeighIn,
     lines: Vec<Line>,
     parts: Vec<Part>,
+    beside: Vec<Beside>,
     percent: String,
 }
 
@@ -123,6 +159,7 @@ pub fn section(d: &Detail) -> askama::Result<String> {
         w: &d.weigh,
         lines: lines(&d.weigh),
         parts: parts(&d.weigh),
+        beside: beside(&d.weigh),
         percent: format!("{:.0}", d.weigh.confidence * 100.0),
     }
     .render()

@@ -1,22 +1,27 @@
-//! The loads of a weigh-in: about ten with a trace, for what the widget's own code costs, and sets of
+//! The loads of a weigh-in: those with a trace, for what the widget's own code costs, and sets of
 //! three without one (with the widget, without, without again), for what the page loses and what
 //! chance alone does. Every load has a cold cache; nothing else runs in the browser meanwhile.
+
+mod moments;
+mod trace;
+mod widget;
 
 use crate::ProbeError;
 use crate::browser::Browser;
 use crate::visit::{Tab, blocking, decide};
-use newtfern_core::observation::{ConsentAct, Observation, Viewport};
-use newtfern_core::placement::{Form, Inspector, PieceState};
+use moments::Marks;
+use newtfern_core::observation::{ConsentAct, Viewport};
 use newtfern_core::profile::{ConsentManager, Supplier};
-use newtfern_core::weigh::attribution::{Ours, attribute};
-use newtfern_core::weigh::owners::{self, Shares};
+use newtfern_core::weigh::attribution::attribute_within;
+use newtfern_core::weigh::stopping::decided;
 use newtfern_core::weigh::{Measured, OwnLoad, PageLoad, Pair, order};
-use serde_json::{Value, json};
-use std::collections::HashSet;
+use serde_json::json;
 use std::time::{Duration, Instant};
 use url::Url;
+use widget::Widget;
 
 /// What is weighed, and how often.
+#[derive(Clone, Copy)]
 pub struct WeighOrder<'a> {
     /// The page.
     pub url: &'a Url,
@@ -26,8 +31,15 @@ pub struct WeighOrder<'a> {
     pub consent: Option<&'a ConsentManager>,
     /// The screen.
     pub viewport: Viewport,
-    /// Loads in which the widget's own work is measured.
+    /// Loads in which the widget's own work is measured, at most.
     pub own_loads: usize,
+    /// In so many of them the widget is opened, left open, and the page visited again.
+    pub further_loads: usize,
+    /// Budget, ms: the loads end at the first look that decides ([`newtfern_core::weigh::stopping`]); none:
+    /// all are made.
+    pub stop_at: Option<f64>,
+    /// A document with nothing but the snippet, to weigh the widget alone.
+    pub empty_page: Option<&'a str>,
     /// Loads with and without the widget.
     pub pairs: usize,
     /// Of the order of loads and of the resampling.
@@ -37,6 +49,8 @@ pub struct WeighOrder<'a> {
 }
 
 const LOAD_MS: u64 = 20_000;
+/// Loads of the empty page: the least that have a median, and one to spare.
+const EMPTY_LOADS: usize = 4;
 /// After the load event, how long the page is left alone before its figures are read.
 const SETTLE_MS: u64 = 1200;
 
@@ -82,17 +96,29 @@ pub async fn run(
     let mut measured = Measured::default();
     let mut progress = Progress {
         done: 0,
-        of: request.own_loads + 3 * request.pairs,
+        of: request.own_loads + 3 * request.pairs + request.empty_page.map_or(0, |_| EMPTY_LOADS),
         tell: progress,
     };
     let mut alive_after: Vec<f64> = Vec::new();
-    for _ in 0..request.own_loads {
-        let load = own_load(browser, request).await;
+    for i in 0..request.own_loads {
+        let how = Load {
+            further: i < request.further_loads,
+            instead: None,
+        };
+        let load = own_load(browser, request, how).await;
         if let Some((load, alive_ms)) = came(load, &mut measured.failed_loads)? {
             measured.own.push(load);
             alive_after.extend(alive_ms);
         }
         progress.step()?;
+        if (request.stop_at).is_some_and(|budget_ms| decided(&measured.own, budget_ms)) {
+            // The loads that are not needed any more are done with.
+            progress.of -= request.own_loads - i - 1;
+            break;
+        }
+    }
+    if let Some(html) = request.empty_page {
+        on_an_empty_page(browser, request, html, &mut measured, &mut progress).await?;
     }
     // Both arms of a pair are left alone equally long: as long as the widget needs to be up, and some.
     let settle = SETTLE_MS
@@ -110,6 +136,32 @@ pub async fn run(
         keep_pair(&mut measured, &loads, first_with);
     }
     Ok(measured)
+}
+
+/// The supplier's own cost: its snippet and nothing else, at the address that its account knows.
+async fn on_an_empty_page<F: FnMut(usize, usize) -> bool>(
+    browser: &Browser,
+    request: &WeighOrder<'_>,
+    html: &str,
+    measured: &mut Measured,
+    progress: &mut Progress<F>,
+) -> Result<(), ProbeError> {
+    // Nothing on it asks for consent.
+    let bare = WeighOrder {
+        consent: None,
+        ..*request
+    };
+    for i in 0..EMPTY_LOADS {
+        let how = Load {
+            further: i < request.further_loads,
+            instead: Some(html),
+        };
+        let load = own_load(browser, &bare, how).await;
+        let load = came(load, &mut measured.failed_loads)?;
+        measured.empty.extend(load.map(|(load, _)| load));
+        progress.step()?;
+    }
+    Ok(())
 }
 
 /// A pair with and without the widget, and one of the two without it: what chance alone does.
@@ -160,49 +212,53 @@ async fn load(tab: &Tab, request: &WeighOrder<'_>) -> Result<(), ProbeError> {
 async fn own_load(
     browser: &Browser,
     request: &WeighOrder<'_>,
+    how: Load<'_>,
 ) -> Result<(OwnLoad, Option<f64>), ProbeError> {
     let tab = Tab::open(browser, request.viewport, None).await?;
-    let mut events = browser.cdp.listen("");
-    let how = json!({
-        "transferMode": "ReturnAsStream",
-        "traceConfig": {
-            "includedCategories": TRACED, "excludedCategories": ["*"], "recordMode": "recordUntilFull",
-        },
-    });
-    browser.cdp.call("", "Tracing.start", how, 5000).await?;
-    let outcome = watched_load(&tab, request).await;
-    browser
-        .cdp
-        .call("", "Tracing.end", json!({}), 10_000)
-        .await?;
-    let trace = read_trace(browser, &mut events).await;
-    browser.cdp.forget("");
+    let visitor = async {
+        if let Some(html) = how.instead {
+            tab.put_in_place(request.url, html).await?;
+        }
+        let alive = watched_load(&tab, request).await?;
+        let marks = match (how.further, alive) {
+            (true, Some(after_ms)) => moments::live(&tab, request, after_ms).await?,
+            _ => Marks::default(),
+        };
+        Ok::<_, ProbeError>((alive, marks))
+    };
+    let traced = trace::during(browser, visitor).await;
     let seen = tab.observation();
     tab.close().await;
-    let (alive, trace) = (outcome?, trace?);
+    let (outcome, trace) = traced?;
+    let (alive, marks) = outcome?;
     let widget = Widget::of(request.supplier, &seen);
-    let cost = attribute(&trace, &widget.ours);
+    let (cost, bill) = (
+        attribute_within(&trace, &widget.ours, &marks.load_us()),
+        widget.bill(marks.load_requests()),
+    );
     Ok((
         OwnLoad {
             thread_ms: cost.thread_ms,
             wall_ms: cost.wall_ms,
-            bytes: widget.bytes,
-            requests: widget.requests,
-            shares: widget.shares,
+            bytes: bill.bytes,
+            requests: bill.requests,
+            shares: bill.shares,
             sockets: widget.sockets,
             up: alive.is_some(),
+            moments: marks.moments(&trace, &widget),
         },
         alive,
     ))
 }
 
-/// What of the browser's trace a weigh-in reads.
-const TRACED: [&str; 4] = [
-    "devtools.timeline",
-    "v8",
-    "disabled-by-default-v8.compile",
-    "__metadata",
-];
+/// What is done with a traced load.
+#[derive(Clone, Copy, Default)]
+struct Load<'a> {
+    /// The widget is opened, left open, and the page visited again.
+    further: bool,
+    /// Served in place of the page.
+    instead: Option<&'a str>,
+}
 
 /// Loads the page and waits for the widget; ms after the load event at which it was up, if it was.
 async fn watched_load(tab: &Tab, request: &WeighOrder<'_>) -> Result<Option<f64>, ProbeError> {
@@ -222,53 +278,6 @@ async fn watched_load(tab: &Tab, request: &WeighOrder<'_>) -> Result<Option<f64>
     }
     tokio::time::sleep(Duration::from_millis(SETTLE_MS)).await;
     Ok(alive)
-}
-
-async fn read_trace(
-    browser: &Browser,
-    events: &mut tokio::sync::mpsc::UnboundedReceiver<crate::cdp::Event>,
-) -> Result<Vec<Value>, ProbeError> {
-    let silent = || ProbeError::Silent {
-        method: "Tracing.end".into(),
-        ms: 20_000,
-    };
-    let complete = tokio::time::timeout(Duration::from_secs(20), async {
-        while let Some(event) = events.recv().await {
-            if event.method == "Tracing.tracingComplete" {
-                return Some(event.params);
-            }
-        }
-        None
-    })
-    .await
-    .map_err(|_| silent())?
-    .ok_or_else(silent)?;
-    let stream = complete["stream"].clone();
-    let mut text = String::new();
-    loop {
-        let part = browser
-            .cdp
-            .call(
-                "",
-                "IO.read",
-                json!({"handle": stream, "size": 4_000_000}),
-                20_000,
-            )
-            .await?;
-        text.push_str(part["data"].as_str().unwrap_or_default());
-        if part["eof"].as_bool().unwrap_or(true) {
-            break;
-        }
-    }
-    browser.cdp.send("", "IO.close", json!({"handle": stream}));
-    let mut root: Value = serde_json::from_str(&text).map_err(|e| ProbeError::Command {
-        method: "Tracing".into(),
-        message: e.to_string(),
-    })?;
-    match root["traceEvents"].take() {
-        Value::Array(events) => Ok(events),
-        _ => Ok(Vec::new()),
-    }
 }
 
 /// One plain load: the page's own figures.
@@ -295,63 +304,4 @@ async fn page_load(
         lcp_ms: seen["lcp"].as_f64(),
         load_ms: read["load"].as_f64().filter(|v| *v > 0.0),
     })
-}
-
-/// What of a load belongs to the widget: by host, by frame, and by who asked for it.
-struct Widget {
-    ours: Ours,
-    bytes: u64,
-    requests: u32,
-    shares: Shares,
-    sockets: u32,
-}
-
-impl Widget {
-    fn of(supplier: &Supplier, seen: &Observation) -> Widget {
-        let owned = |address: &str| supplier.owns(address);
-        let mut addresses: HashSet<String> = HashSet::new();
-        let (mut bytes, mut requests, mut shares) = (0, 0, Shares::default());
-        // Requests are in order, so whatever pulled one in has been seen before it.
-        for r in &seen.requests {
-            let pulled = r
-                .initiator
-                .stack
-                .iter()
-                .chain([&r.initiator.url])
-                .any(|u| owned(u) || addresses.contains(u));
-            if owned(&r.url) || owned(&r.document) || pulled {
-                bytes += r.bytes;
-                requests += 1;
-                owners::add(&mut shares, &r.kind, r.bytes);
-                if !owned(&r.url) && r.url != seen.page.final_url {
-                    addresses.insert(r.url.clone());
-                }
-            }
-        }
-        let inline_lines = Url::parse(&seen.page.final_url)
-            .map(|page| {
-                Inspector::new(supplier, None)
-                    .pieces(&seen.page.html, &page)
-                    .into_iter()
-                    .filter(|p| {
-                        p.form == Form::Inline
-                            && matches!(p.state, PieceState::Live | PieceState::Mentioned)
-                    })
-                    .map(|p| (p.line, p.last_line))
-                    .collect()
-            })
-            .unwrap_or_default();
-        Widget {
-            ours: Ours {
-                hosts: supplier.hosts().map(str::to_string).collect(),
-                addresses,
-                page: seen.page.final_url.clone(),
-                inline_lines,
-            },
-            bytes,
-            requests,
-            shares,
-            sockets: seen.sockets.iter().filter(|s| owned(&s.url)).count() as u32,
-        }
-    }
 }
