@@ -5,11 +5,12 @@ use newtfern_core::echo::may_test;
 use newtfern_core::expectation::{staffed, zone};
 
 impl Acts {
-    /// Lets a test talk through, or says why not now.
+    /// Lets a test talk through, or says why not now. True where nobody is there by the site's hours: then a
+    /// message may only be left.
     ///
     /// # Errors
     /// [`ActError::Bad`], with the reason.
-    pub async fn may_test(&self, s: &Subject) -> Result<()> {
+    pub async fn may_test(&self, s: &Subject) -> Result<bool> {
         let agency = self.store.agency().await?;
         let now = self.store.now().await?;
         let made = self
@@ -20,10 +21,12 @@ impl Acts {
         let timed = !hours.is_empty() || !closed.is_empty();
         let there = zone(&s.site.time_zone).filter(|_| timed);
         let there = there.map(|z| staffed(hours, closed, &z, now));
+        let can_leave = s.supplier.echo.as_ref().is_some_and(|e| e.away.is_some());
         let whose = (s.client.name.as_str(), s.supplier.name.as_str());
-        may_test(whose, (made, agency.tests_a_month), there, hours).map_err(|why| {
+        may_test(whose, (made, agency.tests_a_month), there, can_leave, hours).map_err(|why| {
             let text = why.to_string();
             ActError::Bad(format!("No test was sent: {text}."))
-        })
+        })?;
+        Ok(there == Some(false))
     }
 }

@@ -222,6 +222,10 @@ codes! {
     EchoPage "echo.page" Echo, false, Account;
     EchoLanguage "echo.language" Echo, false, Account;
     EchoLeft "echo.left" Echo, false, Account;
+    EchoAnswers "echo.answers" Echo, false, Supplier;
+    EchoFile "echo.file" Echo, false, Account;
+    EchoNoMail "echo.no-mail" Echo, false, Account;
+    EchoQuiet "echo.quiet" Echo, false, Here;
     HoursOpenOutOfHours "hours.open-out-of-hours" Hours, false, Account;
     HoursStaffedButAway "hours.staffed-but-away" Hours, false, Account;
     HoursPromise "hours.promise" Hours, false, Here;

@@ -31,6 +31,7 @@ pub mod html;
 pub mod intake;
 pub mod job;
 pub mod junit;
+pub mod mailbox;
 pub mod observation;
 pub mod pages;
 pub mod placement;

@@ -15,7 +15,9 @@ use url::Url;
 use sound::Entries;
 
 pub use consent_manager::{Banner, ConsentManager, ConsentMarks, Gating, StateScript, Texts};
-pub use parts::{ChannelList, Console, Desk, EchoStep, EchoSteps, PresenceStates, TextPlaces};
+pub use parts::{
+    AwaySteps, ChannelList, Console, Desk, EchoStep, EchoSteps, PresenceStates, TextPlaces,
+};
 
 /// Why a profile is not taken.
 #[derive(Debug, thiserror::Error)]

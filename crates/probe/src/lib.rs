@@ -12,6 +12,7 @@ pub mod decoding;
 pub mod echo;
 pub mod guard;
 pub mod http;
+pub mod mailbox;
 mod owner;
 pub mod paper;
 pub mod pixels;

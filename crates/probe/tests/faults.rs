@@ -75,6 +75,7 @@ fn expected(fault: Option<Fault>) -> Option<&'static str> {
         | Fault::Ruled
         | Fault::Closed
         | Fault::Away
+        | Fault::NoMail
         | Fault::LastHandle => return None,
     })
 }

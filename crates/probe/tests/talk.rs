@@ -1,14 +1,16 @@
 //! The echo test in real Chromium against the stand-in supplier's widget and console.
 #![allow(clippy::unwrap_used)]
 
-use newtfern_core::echo::{Seen, TestVisitor, Tidied, judge};
+use newtfern_core::echo::{Answers, Mail, Seen, Stopped, TestVisitor, Tidied, judge};
+use newtfern_core::mailbox::Mailbox;
 use newtfern_core::profile::Supplier;
 use newtfern_probe::browser::Browser;
 use newtfern_probe::echo::{EchoOrder, run};
 use newtfern_probe::guard::Guard;
 use newtfern_probe::http::Http;
+use newtfern_probe::mailbox::{Access, MailboxFailure, wait_for};
 use newtfern_standins::estate::{Fault, SITES, Site};
-use newtfern_standins::{DEMO_TOKEN, Standins};
+use newtfern_standins::{DEMO_TOKEN, Standins, mailbox};
 use url::Url;
 
 struct World {
@@ -46,9 +48,11 @@ impl World {
             consent: None,
             key: &site.key(),
             message,
-            answer: &format!("Answer to {message}"),
+            answers: &answers(message),
             visitor: &TestVisitor::of("Fenwick & Sallow", "desk@fenwick.example"),
             token: Some(token),
+            only_left: false,
+            mailbox: Err("no mailbox is set"),
         };
         run(&self.browser, &self.http, &request).await.unwrap()
     }
@@ -62,6 +66,13 @@ async fn one_page(code: &str) -> Url {
     let port = listener.local_addr().unwrap().port();
     tokio::spawn(async move { axum::serve(listener, app).await.unwrap() });
     Url::parse(&format!("http://gust.localhost:{port}/")).unwrap()
+}
+
+fn answers(message: &str) -> [String; 2] {
+    [
+        format!("Answer to {message}"),
+        format!("One more answer to {message}"),
+    ]
 }
 
 fn code(seen: &Seen) -> Option<String> {
@@ -184,9 +195,11 @@ async fn a_form_before_the_talk_is_filled_in_as_a_test_and_the_talk_tidied_up() 
                 consent: None,
                 key: "gustkites-live",
                 message,
-                answer: &format!("Answer to {message}"),
+                answers: &answers(message),
                 visitor: &TestVisitor::of("Fenwick & Sallow", "desk@fenwick.example"),
                 token: Some(DEMO_TOKEN),
+                only_left: false,
+                mailbox: Err("no mailbox is set"),
             };
             run(&world.browser, &world.http, &request).await.unwrap().0
         }
@@ -198,6 +211,14 @@ async fn a_form_before_the_talk_is_filled_in_as_a_test_and_the_talk_tidied_up() 
     );
     assert_eq!((code(&seen), seen.steps), (None, 4), "{seen:?}");
     assert_eq!(seen.tidied, Some(Tidied::Proven));
+    // Both answers in their order, and the file that was sent along.
+    let both = Answers {
+        given: 2,
+        seen: 2,
+        in_order: true,
+    };
+    assert_eq!((seen.answers, seen.file), (Some(both), Some(true)));
+    assert!(!seen.left_a_message);
     assert_eq!(seen.page_at_console, site.as_str());
     assert_eq!(seen.language_at_console, seen.language);
     assert_eq!(code(&left).as_deref(), Some("echo.left"), "{left:?}");
@@ -205,5 +226,86 @@ async fn a_form_before_the_talk_is_filled_in_as_a_test_and_the_talk_tidied_up() 
     assert_eq!(
         stopped.stopped,
         "step 2 of 4 before the talk: nothing that can be seen fits input.no-such-box"
+    );
+}
+
+/// The stand-in mailbox as a test reads it.
+fn access(world: &World) -> Access {
+    let port = world.standins.mailbox.imap_port;
+    let server = format!("imap://{}@mail.localhost:{port}", mailbox::USER);
+    Access {
+        mailbox: Mailbox::read(mailbox::ADDRESS, &server).unwrap(),
+        password: mailbox::PASSWORD.into(),
+    }
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn while_nobody_is_there_a_message_is_left_and_its_mail_read() {
+    let world = World::start().await;
+    let port = world.standins.port;
+    let supplier = Supplier::from_toml(&newtfern_standins::farthing_profile(port)).unwrap();
+    let reads = access(&world);
+    let (world_, supplier_) = (&world, &supplier);
+    let talk = |key: &'static str, message: &'static str, only_left, mailbox| async move {
+        let url = one_page(&supplier_.snippet_for(key)).await;
+        let request = EchoOrder {
+            url: &url,
+            supplier: supplier_,
+            consent: None,
+            key,
+            message,
+            answers: &answers(message),
+            visitor: &TestVisitor::of("Fenwick & Sallow", mailbox::ADDRESS),
+            token: Some(DEMO_TOKEN),
+            only_left,
+            mailbox,
+        };
+        let ran = run(&world_.browser, &world_.http, &request).await;
+        ran.unwrap().0
+    };
+    let (left, unread, silent, quiet) = tokio::join!(
+        talk("gustkites-live-away", "Left (no. 1)", true, Ok(&reads)),
+        talk(
+            "gustkites-live-away",
+            "Left (no. 2)",
+            false,
+            Err("no mailbox is set")
+        ),
+        talk("gustkites-live-nomail", "Left (no. 3)", true, Ok(&reads)),
+        talk("gustkites-live", "Never sent (no. 4)", true, Ok(&reads)),
+    );
+    assert_eq!((code(&left), left.left_a_message), (None, true), "{left:?}");
+    assert_eq!(left.after_sending, "Thank you, we have your message.");
+    assert_eq!(left.tidied, Some(Tidied::Proven));
+    let Some(Mail::Came { from, subject, .. }) = &left.mail else {
+        panic!("{left:?}");
+    };
+    assert_eq!(
+        (from.as_str(), subject.as_str()),
+        ("desk@farthing.example", "We have your message")
+    );
+    // What nobody looked at is told as that, and is no fault.
+    let why = "no mailbox is set".to_string();
+    assert_eq!(unread.mail, Some(Mail::NotLooked { why }));
+    assert_eq!(code(&unread), None);
+    assert_eq!(code(&silent).as_deref(), Some("echo.no-mail"), "{silent:?}");
+    let told = judge(&silent);
+    assert!(told[0].remedy.contains("SPF, DKIM, DMARC"), "{told:?}");
+    // Somebody is there though nobody should be: nothing rings.
+    assert_eq!(
+        (quiet.sent, quiet.stopped_by, code(&quiet).as_deref()),
+        (false, Some(Stopped::Quiet), Some("echo.quiet"))
+    );
+    // The first test's mail was taken away again; the second's, at which nobody looked, is still there.
+    assert_eq!(world.standins.mailbox.len(), 1);
+
+    // A password that is wrong is told at once, and not as a mail that did not come.
+    let mut locked_out = reads.clone();
+    locked_out.password = "other".into();
+    let wait = std::time::Duration::from_secs(30);
+    let refused = wait_for(world.http.guard(), &locked_out, "Left", wait).await;
+    assert!(
+        matches!(&refused, Err(MailboxFailure::Refused { why, .. }) if why.contains("wrong name or password")),
+        "{refused:?}"
     );
 }

@@ -35,6 +35,8 @@ pub enum Fault {
     Closed,
     /// Nobody is at the desk.
     Away,
+    /// Nobody is at the desk, and no mail is sent about a message that is left.
+    NoMail,
     /// The banner is there and does not hold the widget back.
     Early,
     /// Not a broken chain: a channel leads to the client before this one.
@@ -377,6 +379,7 @@ impl Site {
             Some(F::Heavy) => "-heavy",
             Some(F::OffBrand) => "-off",
             Some(F::Away) => "-away",
+            Some(F::NoMail) => "-nomail",
             Some(F::LastHandle) => "-last",
             _ => "",
         };
@@ -415,6 +418,7 @@ pub fn fault_of_key(key: &str) -> Option<Fault> {
         "ruled" => F::Ruled,
         "closed" => F::Closed,
         "away" => F::Away,
+        "nomail" => F::NoMail,
         _ => return None,
     })
 }

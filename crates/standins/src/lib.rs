@@ -1,13 +1,14 @@
 //! The simulated outside of the demo and the tests: client sites on Tarnwork (a plugin CMS) and on further
 //! [`builders`], a tag manager (Wickerset), a supplier (Brindle) with its loader, frame, live connection, settings and console, two
 //! suppliers of other makes (Farthing Desk, Plashet), and two
-//! consent banners (Hedgegate, Thornlatch). All served on loopback under `*.localhost` names by one listener,
+//! consent banners (Hedgegate, Thornlatch), and a mailbox. All web pages are served on loopback under `*.localhost` names by one listener,
 //! told apart by the Host header. Nothing here is used on real sites.
 
 pub mod builders;
 mod desk;
 pub mod estate;
 mod kept;
+pub mod mailbox;
 mod platform;
 mod supplier;
 mod suppliers;
@@ -33,6 +34,8 @@ pub enum StandinError {
 
 pub struct Standins {
     pub port: u16,
+    /// Where mails that the suppliers send arrive.
+    pub mailbox: mailbox::Mailbox,
     task: tokio::task::JoinHandle<()>,
 }
 
@@ -58,16 +61,18 @@ impl Standins {
     /// Port 0 takes any free one. `memory` keeps what slots hold between starts.
     pub async fn start(port: u16, memory: Option<PathBuf>) -> Result<Standins, StandinError> {
         let listen = |source| StandinError::Listen { port, source };
+        let fixed = port != 0;
         let listener = tokio::net::TcpListener::bind(SocketAddr::from((Ipv4Addr::LOCALHOST, port)))
             .await
             .map_err(listen)?;
         let port = listener.local_addr().map_err(listen)?.port();
+        let mailbox = mailbox::Mailbox::start(imap_port(port, fixed)).await?;
         let world = World {
             builders: Arc::new(builders::Builders::new(port, memory.clone())),
             tags: Arc::new(tags::Sets::new(port, memory.clone())),
             sites: Arc::new(platform::Sites::new(port, memory)),
             supplier: supplier::router(port),
-            farthing: suppliers::farthing::router(port),
+            farthing: suppliers::farthing::router(port, mailbox.smtp_port),
             plashet: suppliers::plashet::router(),
             consent: banner(include_str!("assets/hedgegate.js")),
             thorn: banner(include_str!("assets/thornlatch.js")),
@@ -78,7 +83,19 @@ impl Standins {
                 tracing::error!("the stand-ins stopped: {error}");
             }
         });
-        Ok(Standins { port, task })
+        Ok(Standins {
+            port,
+            mailbox,
+            task,
+        })
+    }
+}
+
+/// Beside a port that is given, the mailbox has one that stays the same; beside any free one it takes any.
+fn imap_port(port: u16, fixed: bool) -> u16 {
+    match fixed {
+        true => port.saturating_add(1),
+        false => 0,
     }
 }
 

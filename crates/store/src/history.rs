@@ -2,7 +2,7 @@
 //! grows old.
 
 use crate::checks::{Check, Drawing, FindingRow, drawing};
-use crate::{Result, Store, doing};
+use crate::{Moment, Result, Store, doing};
 use newtfern_core::code::Code;
 use newtfern_core::family::Family;
 use newtfern_core::finding::Finding;
@@ -140,6 +140,22 @@ impl Store {
         .fetch_one(&self.pool)
         .await
         .map_err(doing("counting test talks"))
+    }
+
+    /// The last test talks at a site: when, and what came of them.
+    ///
+    /// # Errors
+    /// Where the database refuses.
+    pub async fn tests_of(&self, site: i64, limit: i64) -> Result<Vec<(Moment, String)>> {
+        sqlx::query_as(
+            "select seen_at, outcome from checks where site_id = $1 and kind = 'echo' \
+            order by id desc limit $2",
+        )
+        .bind(site)
+        .bind(limit)
+        .fetch_all(&self.pool)
+        .await
+        .map_err(doing("reading test talks"))
     }
 
     /// Sites whose last check is stored, for judging again without a visit.

@@ -12,6 +12,7 @@ pub mod clients;
 mod compiled;
 pub mod diary;
 pub mod errands;
+pub mod hand_tests;
 pub mod handovers;
 pub mod history;
 pub mod imports;

@@ -131,6 +131,10 @@ fn site_routes() -> Router<App> {
             get(intended::page).post(intended::save),
         )
         .route("/sites/{id}/intended/holidays", post(intended::holidays))
+        .route(
+            "/sites/{id}/test",
+            get(hand_test::page).post(hand_test::act),
+        )
         .route("/sites/{id}/hours.ics", get(intended::calendar))
         .route("/sites/{id}/design.tokens.json", get(design::tokens))
         .route("/sites/{id}/design/tokens", post(design::take_tokens))
@@ -175,6 +179,7 @@ fn house_routes() -> Router<App> {
         .route("/house-style/numbers", post(house::numbers))
         .route("/settings", get(settings::page).post(settings::save))
         .route("/settings/agency", post(settings::agency))
+        .route("/settings/mailbox", post(settings::mailbox))
         .route("/profiles", get(profiles::list))
         .route("/profiles/act", post(profiles::act))
         .route("/profiles/all.tar", get(profiles::take_out))

@@ -38,6 +38,8 @@ pub struct HandoverSheet {
     pub consent: String,
     pub consent_words: String,
     pub echo: String,
+    /// Test talks that were had: when, and what came of them.
+    pub tests: Vec<(String, String)>,
     /// What the look at all pages said.
     pub pages: String,
     pub brand: String,

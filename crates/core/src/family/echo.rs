@@ -1,7 +1,7 @@
 //! Echo: a test message through the live widget and its answer.
 
 use super::{Assessed, Detail, Family, Standing, Stood, Words, by_findings, first_remedy};
-use crate::echo::{Seen, Stopped, judge};
+use crate::echo::{self, Seen, Stopped, judge};
 use crate::job::JobKind;
 
 pub(super) const WORDS: Words = Words {
@@ -19,8 +19,14 @@ pub fn assess(seen: &Seen) -> Assessed {
     let words = findings.first().map(|f| f.summary.clone());
     let (standing, summary) = match seen.stopped_by {
         Some(Stopped::NoSteps) => (Standing::NotApplicable, words.unwrap_or_default()),
-        Some(Stopped::Form | Stopped::Step | Stopped::NoPage | Stopped::Deadline) => {
-            (Standing::Undecided, words.unwrap_or_default())
+        Some(
+            Stopped::Form | Stopped::Step | Stopped::NoPage | Stopped::Quiet | Stopped::Deadline,
+        ) => {
+            let words = words.unwrap_or_else(|| match seen.stopped.as_str() {
+                "" => String::new(),
+                why => format!("Undecided: {why}."),
+            });
+            (Standing::Undecided, words)
         }
         _ => by_findings(&findings, &times(seen)),
     };
@@ -35,6 +41,21 @@ pub fn assess(seen: &Seen) -> Assessed {
 }
 
 fn times(seen: &Seen) -> String {
+    if let Some(told) = &seen.by_hand {
+        return format!("There and back, by hand ({}).", told.by);
+    }
+    if let (true, Some(there)) = (seen.left_a_message, seen.at_console_ms) {
+        let mail = match seen.mail {
+            Some(echo::Mail::Came { after_ms, .. }) => {
+                format!(", its mail after {:.1} s", after_ms / 1000.0)
+            }
+            _ => String::new(),
+        };
+        return format!(
+            "Nobody there: a left message was at the console after {:.2} s{mail}.",
+            there / 1000.0
+        );
+    }
     match (seen.at_console_ms, seen.answer_seen_ms) {
         (Some(there), Some(back)) => format!(
             "There after {:.2} s, the answer back after {:.2} s.",

@@ -81,16 +81,44 @@ pub struct EchoSteps {
     pub send: String,
     /// Where answers of the agent appear.
     pub answers: String,
-    /// GET gives `{"messages": [{"id", "text", "page", "at"}]}`; `{{key}}` is replaced.
+    /// GET gives `{"messages": [{"id", "text", "page", "at", "file"}]}`; `{{key}}` is replaced. Empty where the
+    /// console has no interface: a person makes the test.
+    #[serde(default, skip_serializing_if = "String::is_empty")]
     pub console_read: String,
     /// POST with `{"conversation", "text"}` answers as an agent.
+    #[serde(default, skip_serializing_if = "String::is_empty")]
     pub console_answer: String,
+    /// Selector of the field for a file, where visitors may send one.
+    #[serde(default, skip_serializing_if = "String::is_empty")]
+    pub file: String,
+    /// The form that stays while nobody is there.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub away: Option<AwaySteps>,
+    /// The supplier sends the visitor a mail about what they left, with their words in it.
+    #[serde(default, skip_serializing_if = "std::ops::Not::not")]
+    pub acknowledges: bool,
     /// DELETE closes a talk and removes its contact; `{{key}}` and `{{conversation}}` are replaced.
     #[serde(default, skip_serializing_if = "String::is_empty")]
     pub console_tidy: String,
     /// GET gives `{"closed", "contact"}` of a talk, the proof that it was tidied up; replaced likewise.
     #[serde(default, skip_serializing_if = "String::is_empty")]
     pub console_talk: String,
+}
+
+/// How a message is left while nobody is there.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+#[serde(deny_unknown_fields)]
+pub struct AwaySteps {
+    /// What is filled in and ticked beside the message.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub before: Vec<EchoStep>,
+    /// Selector of the field for words; where it is seen, nobody is there.
+    pub input: String,
+    /// Selector of the control that sends.
+    pub send: String,
+    /// Where the widget says that it was sent.
+    #[serde(default, skip_serializing_if = "String::is_empty")]
+    pub sent: String,
 }
 
 /// One step before the message; each does one thing.

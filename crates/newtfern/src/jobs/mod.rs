@@ -20,6 +20,7 @@ use newtfern_core::weigh::{conclude, empty_page};
 use newtfern_probe::browser::{Browser, Pool};
 use newtfern_probe::echo::EchoOrder;
 use newtfern_probe::http::Http;
+use newtfern_probe::mailbox::Access;
 use newtfern_probe::weigh::WeighOrder;
 use newtfern_probe::{check, echo, paper, weigh};
 use newtfern_store::queue::Job;
@@ -165,8 +166,11 @@ async fn weigh_site(tools: &Tools, job: &Job, s: &Subject, progress: &Arc<Progre
     Ok(())
 }
 
+/// Why nobody looked for the supplier's mail.
+const NO_MAILBOX: &str = "no mailbox of test talks is kept in the settings";
+
 async fn echo_site(tools: &Tools, job: &Job, s: &Subject) -> Result<()> {
-    tools.acts.may_test(s).await?;
+    let only_left = tools.acts.may_test(s).await?;
     let at = tools.acts.store.now().await?;
     let browser = tools.pool.browser().await?;
     let token = tools
@@ -174,9 +178,15 @@ async fn echo_site(tools: &Tools, job: &Job, s: &Subject) -> Result<()> {
         .account_token(s.client.id, &s.supplier.id)
         .await?;
     let message = format!("Hello, this is a test by your agency (no. {})", job.id);
-    let answer = format!("Seen, thank you (no. {})", job.id);
+    let answers = [
+        format!("Seen, thank you (no. {})", job.id),
+        format!("And a second answer (no. {})", job.id),
+    ];
     let agency = tools.acts.store.agency().await?;
-    let visitor = TestVisitor::of(&agency.name, &agency.contact);
+    let mailbox = tools.acts.mailbox().await?;
+    let mailbox = mailbox.map(|(mailbox, password)| Access { mailbox, password });
+    let own = mailbox.as_ref().map(|a| a.mailbox.address.as_str());
+    let visitor = TestVisitor::of(&agency.name, own.unwrap_or(&agency.contact));
     let order = EchoOrder {
         visitor: &visitor,
         url: &s.url,
@@ -184,8 +194,10 @@ async fn echo_site(tools: &Tools, job: &Job, s: &Subject) -> Result<()> {
         consent: s.consent.as_ref(),
         key: &s.site.key,
         message: &message,
-        answer: &answer,
+        answers: &answers,
         token: token.as_deref(),
+        only_left,
+        mailbox: mailbox.as_ref().ok_or(NO_MAILBOX),
     };
     let (mut seen, picture) = echo::run(&browser, &tools.http, &order).await?;
     if let Some(png) = picture {

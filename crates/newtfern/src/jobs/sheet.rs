@@ -50,6 +50,7 @@ pub async fn make(tools: &Tools, job: &Job, s: &Subject) -> Result<()> {
         by: "Newtfern".into(),
         pictures: pictures::carried(tools, &load.shots).await?,
         echo: words(Family::Echo),
+        tests: tests(tools, id).await?,
         pages: words(Family::Pages),
         ..HandoverSheet::default()
     };
@@ -94,6 +95,18 @@ async fn set_diary(tools: &Tools, site: i64, sheet: &mut HandoverSheet) -> Resul
         }
     }
     Ok(())
+}
+
+/// Test talks that the sheet lists.
+const TESTS: i64 = 10;
+
+/// The test talks that were had: each was one of the client's own.
+async fn tests(tools: &Tools, site: i64) -> Result<Vec<(String, String)>> {
+    let made = tools.acts.store.tests_of(site, TESTS).await?;
+    let told = |(at, outcome): (newtfern_store::Moment, String)| {
+        (newtfern_web::view::moment(at.to_jiff()), outcome)
+    };
+    Ok(made.into_iter().map(told).collect())
 }
 
 /// Name of the agency, as its settings have it.

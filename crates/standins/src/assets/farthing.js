@@ -38,16 +38,16 @@
       "px;z-index:950;width:64px;height:64px;border:0;border-radius:14px;cursor:pointer}" +
       ".sheet{position:fixed;" + at + (Number(s.from_bottom) + 76) +
       "px;z-index:951;width:min(330px,calc(100vw - 16px));max-height:70vh;overflow:auto;background:#fff;color:#222;border-radius:12px;box-shadow:0 2px 20px rgba(0,0,0,.3)}" +
-      ".sheet[hidden],form[hidden],.talking[hidden]{display:none}.band{padding:14px;display:flex;justify-content:space-between;gap:8px}" +
+      ".sheet[hidden],form [hidden],form[hidden],.left[hidden],.talking[hidden]{display:none}.band{padding:14px;display:flex;justify-content:space-between;gap:8px}" +
       ".band b{display:block}.shut{border:0;background:none;color:inherit;min-width:32px;min-height:32px;font-size:20px;cursor:pointer}" +
-      "form,.talking{padding:14px;display:grid;gap:8px}input:not([type=checkbox]),textarea{width:100%;padding:8px}button.go{min-height:40px}" +
+      "form,.talking{padding:14px;display:grid;gap:8px}.left{padding:14px}input:not([type=checkbox]),textarea{width:100%;padding:8px}button.go{min-height:40px}" +
       ".notice{padding:0 14px;font-size:13px}.talk p{margin:4px 0}</style>" +
       "<button class=start aria-label='Talk to us' aria-haspopup=dialog><svg width=30 height=30 viewBox='0 0 30 30' aria-hidden=true><rect x=4 y=6 width=22 height=14 rx=3 fill=currentColor /><path d='M10 20v6l7-6z' fill=currentColor /></svg></button>" +
       "<div class=sheet role=dialog aria-label='Talk to us' hidden><div class=band><div><b class=title></b><span class=promise></span></div><button class=shut aria-label='Close'>&times;</button></div>" +
       "<p class=notice><span></span> <a target=_blank rel=noopener>Privacy</a></p>" +
       "<form><p class=away></p><label>Name<input class=name required></label><label>Mail<input class=mail type=email required></label>" +
-      "<label><input class=agree type=checkbox required> I agree that you answer me</label><button class='begin go'>Begin</button></form>" +
-      "<div class=talking hidden><p class=greet></p><div class=talk aria-live=polite></div><textarea class=words rows=2 aria-label='Message'></textarea><button class='send go' type=button>Send</button></div></div>";
+      "<label><input class=agree type=checkbox required> I agree that you answer me</label><textarea class=leave rows=3 aria-label='Your message' hidden></textarea><button class='begin go'>Begin</button><button class='put go' hidden>Leave it</button></form><p class=left role=status hidden></p>" +
+      "<div class=talking hidden><p class=greet></p><div class=talk aria-live=polite></div><textarea class=words rows=2 aria-label='Message'></textarea><input class=file type=file aria-label='File'><button class='send go' type=button>Send</button></div></div>";
     var q = function (sel) {
       return root.querySelector(sel);
     };
@@ -69,8 +69,20 @@
       q(".start").focus();
     });
     var talk = null;
+    var away = s.state === "away";
+    q(".leave").hidden = q(".put").hidden = !away;
+    q(".leave").required = away;
+    q(".begin").hidden = away;
     q("form").addEventListener("submit", function (e) {
       e.preventDefault();
+      if (away) {
+        post("/leave", { key: key, name: q(".name").value, mail: q(".mail").value, text: q(".leave").value, page: location.href, language: navigator.language }).then(function () {
+          q("form").hidden = true;
+          q(".left").hidden = false;
+          q(".left").textContent = "Thank you, we have your message.";
+        });
+        return;
+      }
       post("/talks", { key: key, name: q(".name").value, mail: q(".mail").value, page: location.href, language: navigator.language }).then(function (t) {
         talk = t.talk;
         q("form").hidden = true;
@@ -83,7 +95,8 @@
       if (!text || !talk) return;
       line(text);
       q(".words").value = "";
-      post("/say", { key: key, talk: talk, text: text, page: location.href });
+      var file = q(".file").files[0];
+      post("/say", { key: key, talk: talk, text: text, page: location.href, file: file ? file.name : null });
     });
     function line(text) {
       var p = document.createElement("p");

@@ -2,7 +2,7 @@
 //! states of presence, and settings that a program can write. What is wrong with a key stands at its end.
 
 use crate::estate::{CLIENTS, Fault, fault_of_key};
-use crate::{script, signed_in};
+use crate::{mailbox, script, signed_in};
 use axum::body::Bytes;
 use axum::extract::{Query, State};
 use axum::http::{HeaderMap, StatusCode};
@@ -37,9 +37,25 @@ struct Talk {
     closed: bool,
 }
 
+impl Talk {
+    fn begun(asked: &Value) -> Talk {
+        Talk {
+            key: text(asked, "key"),
+            name: text(asked, "name"),
+            mail: text(asked, "mail"),
+            page: text(asked, "page"),
+            language: text(asked, "language"),
+            answers: Vec::new(),
+            closed: false,
+        }
+    }
+}
+
 #[derive(Clone)]
 struct Desk {
     port: u16,
+    /// Where its mails go.
+    smtp_port: u16,
     kept: Arc<Mutex<Kept>>,
 }
 
@@ -57,9 +73,10 @@ impl Desk {
     }
 }
 
-pub fn router(port: u16) -> Router {
+pub fn router(port: u16, smtp_port: u16) -> Router {
     let desk = Desk {
         port,
+        smtp_port,
         kept: Arc::default(),
     };
     Router::new()
@@ -67,6 +84,7 @@ pub fn router(port: u16) -> Router {
         .route("/start", get(start))
         .route("/talks", post(begin))
         .route("/say", post(say))
+        .route("/leave", post(leave))
         .route("/since", get(since))
         .route("/api/settings", get(read_settings).put(write_settings))
         .route("/api/messages", get(messages))
@@ -118,7 +136,7 @@ async fn start(State(desk): State<Desk>, Query(q): Query<Asked>) -> Response {
         return (StatusCode::NOT_FOUND, OPEN, "no such desk").into_response();
     };
     let state = match fault_of_key(&q.key) {
-        Some(Fault::Away) => "away",
+        Some(Fault::Away | Fault::NoMail) => "away",
         Some(Fault::Closed) => "closed",
         _ => "staffed",
     };
@@ -141,15 +159,7 @@ async fn begin(State(desk): State<Desk>, bytes: Bytes) -> Response {
     if kept.talks.len() >= MOST_KEPT {
         return (StatusCode::SERVICE_UNAVAILABLE, OPEN, "too many talks").into_response();
     }
-    kept.talks.push(Talk {
-        key: text(&asked, "key"),
-        name: text(&asked, "name"),
-        mail: text(&asked, "mail"),
-        page: text(&asked, "page"),
-        language: text(&asked, "language"),
-        answers: Vec::new(),
-        closed: false,
-    });
+    kept.talks.push(Talk::begun(&asked));
     (OPEN, Json(json!({"talk": kept.talks.len()}))).into_response()
 }
 
@@ -166,9 +176,43 @@ async fn say(State(desk): State<Desk>, bytes: Bytes) -> Response {
         .map(|t| t.language.clone());
     kept.messages.push(json!({
         "conversation": talk, "key": text(&asked, "key"), "text": text(&asked, "text"),
-        "page": text(&asked, "page"), "language": language,
+        "page": text(&asked, "page"), "language": language, "file": asked["file"],
     }));
     (OPEN, Json(json!({"kept": true}))).into_response()
+}
+
+/// A message that is left while nobody is there: a talk with a contact, and a mail to whoever left it.
+async fn leave(State(desk): State<Desk>, bytes: Bytes) -> Response {
+    let asked = body(&bytes);
+    let (key, mail, words) = (
+        text(&asked, "key"),
+        text(&asked, "mail"),
+        text(&asked, "text"),
+    );
+    if !keep_left(&desk, &asked) {
+        return (StatusCode::SERVICE_UNAVAILABLE, OPEN, "too many talks").into_response();
+    }
+    if fault_of_key(&key) != Some(Fault::NoMail) {
+        let said =
+            format!("Thank you. We answer as soon as somebody is there.\n\nYou wrote:\n{words}\n");
+        mailbox::send(desk.smtp_port, &mail, "We have your message", said).await;
+    }
+    (OPEN, Json(json!({"kept": true}))).into_response()
+}
+
+/// False where there is no more room.
+fn keep_left(desk: &Desk, asked: &Value) -> bool {
+    let mut kept = desk.kept();
+    if kept.talks.len() >= MOST_KEPT || kept.messages.len() >= MOST_KEPT {
+        return false;
+    }
+    kept.talks.push(Talk::begun(asked));
+    let talk = kept.talks.len();
+    kept.messages.push(json!({
+        "conversation": talk, "key": text(asked, "key"), "text": text(asked, "text"), "left": true,
+        "page": text(asked, "page"), "language": text(asked, "language"),
+    }));
+    true
 }
 
 async fn since(State(desk): State<Desk>, Query(q): Query<Asked>) -> Response {

@@ -175,6 +175,8 @@ fn body(family: Family, drawing: Option<&Drawing>, known: &Known) -> askama::Res
         Family::Design => return design::section(known.design),
         Family::Place => return place::section(known),
         Family::HandOver => return hand_over::section(known),
+        // Also where nothing was tried: a test can be made by hand.
+        Family::Echo => return echo::section(drawing, known.site.id),
         _ => {}
     }
     match drawing {
@@ -183,11 +185,10 @@ fn body(family: Family, drawing: Option<&Drawing>, known: &Known) -> askama::Res
         Some(Drawing::Known(detail)) => match detail.as_ref() {
             Detail::Load(d) => load::section(d),
             Detail::Pages(d) => pages::section(d),
-            Detail::Echo(d) => echo::section(d),
             Detail::Weigh(d) => weigh::section(d),
             Detail::Consent(d) => consent::section(d, known.site.id),
             Detail::Brand(d) => brand::section(d),
-            Detail::HandOver(_) => Ok(String::new()),
+            Detail::Echo(_) | Detail::HandOver(_) => Ok(String::new()),
         },
     }
 }

@@ -10,6 +10,7 @@ pub mod design;
 pub mod diary;
 pub mod errand;
 pub mod events;
+pub mod hand_test;
 pub mod handover;
 pub mod health;
 pub mod history;

@@ -9,7 +9,7 @@ use crate::view::{Frame, PAGE_SIZE, Pager, moment};
 use askama::Template;
 use axum::extract::{Multipart, Query, State};
 use axum::response::{IntoResponse, Redirect};
-use newtfern_acts::{ActError, HouseRules};
+use newtfern_acts::{ActError, HouseRules, KeptMailbox};
 use newtfern_core::agency::Agency;
 use newtfern_core::country;
 use serde::Deserialize;
@@ -22,6 +22,7 @@ struct Page {
     keep_checks: i64,
     second_required: bool,
     agency: Agency,
+    mailbox: Option<KeptMailbox>,
     countries: &'static [(&'static str, &'static str)],
     /// A form that could not be kept, by its name; what was typed into it and what is wrong.
     refused: String,
@@ -30,6 +31,19 @@ struct Page {
 }
 
 impl Page {
+    /// A field of the mailbox's form: as typed where it could not be kept.
+    fn mail(&self, field: &str) -> String {
+        if self.refused == "mailbox" {
+            return self.typed.get(field).to_string();
+        }
+        let kept = self.mailbox.as_ref();
+        let kept = kept.map(|m| match field {
+            "address" => m.address.clone(),
+            _ => m.server.clone(),
+        });
+        kept.unwrap_or_default()
+    }
+
     /// A field of the agency's form: as typed where it could not be kept.
     fn own(&self, field: &str) -> String {
         if self.refused == "agency" {
@@ -69,6 +83,7 @@ async fn whole(
         keep_checks: store.keep_checks().await?,
         second_required: store.second_required().await?,
         agency: app.store().agency().await?,
+        mailbox: app.acts.kept_mailbox().await?,
         countries: country::COUNTRIES,
         refused: refused.to_string(),
         typed,
@@ -138,6 +153,17 @@ pub async fn agency(State(app): State<App>, reader: Reader, mut form: Multipart)
         }
         Err(other) => Err(other.into()),
     }
+}
+
+/// Keeps the mailbox of test talks.
+///
+/// # Errors
+/// Where the person is no administrator; mistakes come back with the form.
+pub async fn mailbox(State(app): State<App>, posted: Posted) -> PageResult {
+    let field = |name| posted.fields.get(name);
+    let typed = (field("address"), field("server"), field("password"));
+    let kept = app.acts.set_mailbox(&posted.actor(), typed).await;
+    answer(&app, posted, "mailbox", kept).await
 }
 
 #[derive(Deserialize)]

@@ -1,7 +1,7 @@
 //! All forms of the application that change something, so that each rule for forms is tried on each.
 
 /// What technicians send.
-pub const FORMS: [&str; 43] = [
+pub const FORMS: [&str; 44] = [
     "/bulk",
     "/bulk/change",
     "/bulk/act",
@@ -33,6 +33,7 @@ pub const FORMS: [&str; 43] = [
     "/sites/1/design/sheet",
     "/sites/1/design/tokens",
     "/sites/1/intended",
+    "/sites/1/test",
     "/house-style/numbers",
     "/palette",
     "/sites/1/pages/take-over",
@@ -48,8 +49,9 @@ pub const FORMS: [&str; 43] = [
 ];
 
 /// What only administrators send.
-pub const ADMINISTRATION: [&str; 10] = [
+pub const ADMINISTRATION: [&str; 11] = [
     "/settings",
+    "/settings/mailbox",
     "/profiles/act",
     "/profiles/new",
     "/profiles/supplier/brindle",

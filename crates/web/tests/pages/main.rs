@@ -9,6 +9,7 @@ mod clients;
 mod designs;
 mod fields;
 mod forms;
+mod hand_test;
 mod hand_work;
 mod handover;
 mod house;

@@ -1,168 +1,9 @@
-//! The echo test: a message sent through the live widget, seen at the supplier's console, answered
-//! there, and the answer seen in the widget.
+//! What a test found.
 
+use super::{Mail, Seen, Stopped, TEST_FILE, Tidied};
 use crate::code::Code;
-use crate::expectation::Hours;
 use crate::finding::{Evidence, Finding, Severity};
-use serde::{Deserialize, Serialize};
 use url::Url;
-
-/// Who a test says that it is: what goes into the fields before a talk, so that the client's people see at
-/// once that nobody waits for them.
-#[derive(Debug, Clone, PartialEq, Eq)]
-pub struct TestVisitor {
-    /// Into a field for a name.
-    pub name: String,
-    /// Into a field for a mail address: the agency's own.
-    pub mail: String,
-    /// Into a field for a number.
-    pub phone: String,
-}
-
-impl TestVisitor {
-    /// The agency as a visitor. The number is of the range that is kept free for drama (Ofcom, 01632 960).
-    pub fn of(agency: &str, mail: &str) -> TestVisitor {
-        TestVisitor {
-            name: format!("Test by {agency}"),
-            mail: mail.to_string(),
-            phone: "+441632960000".into(),
-        }
-    }
-
-    /// What a step writes: a field of the visitor, or words as they stand.
-    pub fn words<'a>(&'a self, with: &'a str) -> &'a str {
-        match with {
-            "name" => &self.name,
-            "mail" => &self.mail,
-            "phone" => &self.phone,
-            words => words,
-        }
-    }
-}
-
-/// Why no test talk is had now: each costs the client a talk and rings the phones of those who answer.
-#[derive(Debug, Clone, PartialEq, Eq, thiserror::Error)]
-pub enum NoTest {
-    /// The month's are used up.
-    #[error(
-        "the {budget} test talks a month that the house allows for one account are used up: {made} were had this month at {client}\u{2019}s account with {supplier}"
-    )]
-    Budget {
-        /// Had this month.
-        made: i64,
-        /// Allowed.
-        budget: u32,
-        /// Whose account.
-        client: String,
-        /// With whom.
-        supplier: String,
-    },
-    /// Nobody is there to answer.
-    #[error(
-        "nobody is there now by the site\u{2019}s hours ({hours}): a test would ring at home; send it within the hours"
-    )]
-    Quiet {
-        /// The hours, in words.
-        hours: String,
-    },
-}
-
-/// May a test talk be had now? `staffed` is nothing where the site has no hours.
-///
-/// # Errors
-/// [`NoTest`], with the reason.
-pub fn may_test(
-    (client, supplier): (&str, &str),
-    (made, budget): (i64, u32),
-    staffed: Option<bool>,
-    hours: &[Hours],
-) -> Result<(), NoTest> {
-    if staffed == Some(false) {
-        let hours: Vec<String> = hours.iter().map(Hours::to_string).collect();
-        return Err(NoTest::Quiet {
-            hours: hours.join("; "),
-        });
-    }
-    if made >= i64::from(budget) {
-        return Err(NoTest::Budget {
-            made,
-            budget,
-            client: client.into(),
-            supplier: supplier.into(),
-        });
-    }
-    Ok(())
-}
-
-/// What became of a talk once the test was over.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
-#[serde(rename_all = "snake_case")]
-pub enum Tidied {
-    /// Closed, its contact removed, and both seen at the console.
-    Proven,
-    /// Asked for, and the console shows no more.
-    Asked,
-    /// The console refused, or still shows the talk or its contact.
-    Left,
-}
-
-/// What the test saw. Times are ms since the message was sent.
-#[derive(Debug, Clone, Default, PartialEq, Serialize, Deserialize)]
-#[serde(default)]
-pub struct Seen {
-    /// The page on which the message was sent.
-    pub url: String,
-    /// The message.
-    pub text: String,
-    /// The answer that was given at the console.
-    pub answer: String,
-    /// It left the widget.
-    pub sent: bool,
-    /// ms from sending to the console.
-    pub at_console_ms: Option<f64>,
-    /// The page that the console names.
-    pub page_at_console: String,
-    /// The visitor's language that the console names.
-    pub language_at_console: String,
-    /// The language that the visitor's browser had.
-    pub language: String,
-    /// Steps before the message that were made.
-    pub steps: usize,
-    /// What became of the talk; none where the profile does not say how one is closed.
-    pub tidied: Option<Tidied>,
-    /// ms from sending until the console took the answer.
-    pub answered_ms: Option<f64>,
-    /// ms from sending until the answer showed in the widget.
-    pub answer_seen_ms: Option<f64>,
-    /// What stopped it, if something did.
-    pub stopped_by: Option<Stopped>,
-    /// The same in words.
-    pub stopped: String,
-    /// Blob of the picture at the end.
-    pub picture: Option<String>,
-}
-
-/// What stopped a test.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
-#[serde(rename_all = "snake_case")]
-pub enum Stopped {
-    /// The supplier's profile has no `[echo]`.
-    NoSteps,
-    /// The page did not arrive.
-    NoPage,
-    /// The widget did not come up.
-    NoWidget,
-    /// The panel asks for something before a message can be written.
-    Form,
-    /// A step that the profile tells before the message could not be made.
-    Step,
-    /// The panel has no field, or no control to send.
-    NoField,
-    /// The console answered with an error, or not at all.
-    Console,
-    /// Our own time for the test was over.
-    Deadline,
-}
 
 /// Slower than this and visitors wonder whether anybody is there (common practice).
 const SLOW_MS: f64 = 5000.0;
@@ -181,6 +22,10 @@ const FORM: Told = (Code::EchoForm, Severity::Warning,
 const STEP: Told = (Code::EchoForm, Severity::Warning,
     "A step before the talk could not be made as the supplier's profile tells it.",
     "Look at the form in the widget, and correct the steps before the talk in the supplier's profile.");
+#[rustfmt::skip]
+const QUIET: Told = (Code::EchoQuiet, Severity::Note,
+    "Nobody is there by the site\u{2019}s hours, and the widget shows a live talk: no message was sent, since it would ring at home.",
+    "Compare the hours here with those at the supplier, then test within them.");
 #[rustfmt::skip]
 const NOT_SENT: Told = (Code::EchoNotSent, Severity::Broken,
     "The test message could not be sent through the widget.",
@@ -208,7 +53,14 @@ pub fn judge(seen: &Seen) -> Vec<Finding> {
     let picture = seen.picture.clone().map(|key| Evidence::Picture { key });
     let evidence = message.into_iter().chain(stopped).chain(picture);
     let found = found.map(|f| f.with_all(evidence));
-    let others = [strange_page(seen), strange_language(seen), left(seen)];
+    let others = [
+        strange_page(seen),
+        strange_language(seen),
+        answers(seen),
+        file(seen),
+        mail(seen),
+        left(seen),
+    ];
     found
         .into_iter()
         .chain(others.into_iter().flatten())
@@ -258,6 +110,54 @@ fn strange_language(seen: &Seen) -> Option<Finding> {
     })
 }
 
+/// More than one answer was given, and not all of them showed, or not in their order.
+fn answers(seen: &Seen) -> Option<Finding> {
+    let answers = seen.answers.filter(|a| a.seen > 0)?;
+    let summary = match (answers.seen < answers.given, answers.in_order) {
+        (true, _) => format!(
+            "{} of {} answers showed in the widget.",
+            answers.seen, answers.given
+        ),
+        (false, false) => "The answers showed in another order than they were given.".into(),
+        (false, true) => return None,
+    };
+    Some(Finding::new(
+        Code::EchoAnswers,
+        Severity::Warning,
+        summary,
+        "Show the picture to the supplier: a visitor misses part of what was answered.",
+    ))
+}
+
+/// A file was sent along, and the console has none.
+fn file(seen: &Seen) -> Option<Finding> {
+    (seen.file == Some(false)).then(|| {
+        Finding::new(
+            Code::EchoFile,
+            Severity::Warning,
+            "A file was sent through the widget, and the console does not show it.",
+            "Look in the account's settings whether files are allowed, and of which kinds.",
+        )
+        .with(Evidence::fact(format!("file: {TEST_FILE}")))
+    })
+}
+
+/// The supplier acknowledges by mail, and none came.
+fn mail(seen: &Seen) -> Option<Finding> {
+    let Some(Mail::Waited { ms }) = seen.mail else {
+        return None;
+    };
+    Some(
+        Finding::new(
+            Code::EchoNoMail,
+            Severity::Warning,
+            "No mail about the message came to the test mailbox.",
+            "Look in the account's settings whether mails are sent and from which address, and whether that domain lets the supplier send (SPF, DKIM, DMARC).",
+        )
+        .with(Evidence::fact(format!("waited {:.0} s after sending", ms / 1000.0))),
+    )
+}
+
 fn left(seen: &Seen) -> Option<Finding> {
     (seen.tidied == Some(Tidied::Left)).then(|| {
         Finding::new(
@@ -276,9 +176,11 @@ fn failed(seen: &Seen) -> Option<Told> {
         Some(Stopped::NoSteps) => Some(NO_STEPS),
         Some(Stopped::Form) => Some(FORM),
         Some(Stopped::Step) => Some(STEP),
+        Some(Stopped::Quiet) => Some(QUIET),
         _ if !seen.sent => Some(NOT_SENT),
-        _ if seen.at_console_ms.is_none() => Some(NOT_ARRIVED),
-        _ if seen.answer_seen_ms.is_none() => Some(NO_ANSWER),
+        _ if !seen.arrived() => Some(NOT_ARRIVED),
+        // What was left waits for its answer.
+        _ if !seen.left_a_message && !seen.was_answered() => Some(NO_ANSWER),
         _ => None,
     }
 }
@@ -345,17 +247,6 @@ mod tests {
             }),
             Code::EchoSlow
         );
-    }
-
-    #[test]
-    fn a_test_waits_for_hours_and_for_the_next_month() {
-        let may = |made, staffed| may_test(("Kites", "Brindle"), (made, 10), staffed, &[]);
-        assert_eq!(may(9, None), Ok(()));
-        assert_eq!(may(9, Some(true)), Ok(()));
-        let used = may(10, Some(true)).unwrap_err().to_string();
-        assert!(used.contains("10 were had this month at Kites"), "{used}");
-        let quiet = may(0, Some(false)).unwrap_err().to_string();
-        assert!(quiet.contains("nobody is there now"), "{quiet}");
     }
 
     #[test]

@@ -1,0 +1,129 @@
+//! A test that a person makes, where the supplier's console has no interface: Newtfern writes the message,
+//! and the person ticks what they saw.
+
+use super::{Seen, Stopped};
+use serde::{Deserialize, Serialize};
+
+/// What a person told of a test.
+#[derive(Debug, Clone, Default, PartialEq, Serialize, Deserialize)]
+#[serde(default)]
+pub struct ByHand {
+    /// Who.
+    pub by: String,
+    /// The message was at the console.
+    pub arrived: bool,
+    /// The answer was in the widget.
+    pub answer_seen: bool,
+    /// In their own words.
+    pub note: String,
+}
+
+/// The form's ticks.
+#[derive(Debug, Clone, Default)]
+pub struct Ticks {
+    /// It could be sent.
+    pub sent: bool,
+    /// It was at the console.
+    pub arrived: bool,
+    /// It was answered there.
+    pub answered: bool,
+    /// The answer was in the widget.
+    pub answer_seen: bool,
+    /// The talk was closed and its contact removed.
+    pub tidied: bool,
+    /// The page that the console names, where one was given.
+    pub page: String,
+    /// In their own words.
+    pub note: String,
+}
+
+impl Ticks {
+    /// The first tick that cannot be without one before it.
+    ///
+    /// # Errors
+    /// In words for the person.
+    pub fn sound(&self) -> Result<(), &'static str> {
+        match self {
+            t if t.arrived && !t.sent => {
+                Err("A message that was not sent cannot have arrived: tick that it was sent, too.")
+            }
+            t if t.answered && !t.arrived => Err(
+                "A message that did not arrive cannot have been answered: tick that it arrived, too.",
+            ),
+            t if t.answer_seen && !t.answered => Err(
+                "An answer that was not given cannot have been seen: tick that it was answered, too.",
+            ),
+            _ => Ok(()),
+        }
+    }
+
+    /// What was seen. A message that arrived and was not answered says nothing of the way back: that test
+    /// is not at its end.
+    pub fn seen(self, url: &str, text: &str, by: &str) -> Seen {
+        let open = self.arrived && !self.answered;
+        Seen {
+            url: url.into(),
+            text: text.into(),
+            sent: self.sent,
+            page_at_console: self.page,
+            stopped_by: open.then_some(Stopped::Deadline),
+            stopped: match open {
+                true => "it was not answered at the console, so nobody knows of the way back",
+                false => "",
+            }
+            .into(),
+            tidied: (self.arrived && self.tidied).then_some(super::Tidied::Asked),
+            by_hand: Some(ByHand {
+                by: by.into(),
+                arrived: self.arrived,
+                answer_seen: self.answer_seen,
+                note: self.note,
+            }),
+            ..Seen::default()
+        }
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::code::Code;
+    use crate::echo::judge;
+    use crate::family::{Standing, echo::assess};
+
+    fn ticks(n: usize) -> Ticks {
+        Ticks {
+            sent: n > 0,
+            arrived: n > 1,
+            answered: n > 2,
+            answer_seen: n > 3,
+            ..Ticks::default()
+        }
+    }
+
+    #[test]
+    fn each_tick_that_is_missing_has_its_verdict() {
+        let seen = |n| ticks(n).seen("https://kites.example/", "Hello (no. 7)", "Ann");
+        let code = |n| judge(&seen(n)).first().map(|f| f.code);
+        assert_eq!(code(0), Some(Code::EchoNotSent));
+        assert_eq!(code(1), Some(Code::EchoNotArrived));
+        assert_eq!(code(3), Some(Code::EchoNoAnswer));
+        assert_eq!(code(4), None);
+        // Not answered at the console: the widget is not to blame.
+        assert_eq!(assess(&seen(2)).standing, Standing::Undecided);
+        let whole = assess(&seen(4));
+        assert_eq!(whole.standing, Standing::Passing);
+        assert_eq!(whole.summary, "There and back, by hand (Ann).");
+    }
+
+    #[test]
+    fn ticks_that_contradict_each_other_are_refused() {
+        let jumped = Ticks {
+            sent: true,
+            answered: true,
+            ..Ticks::default()
+        };
+        assert!(jumped.sound().unwrap_err().contains("tick that it arrived"));
+        assert_eq!(ticks(4).sound(), Ok(()));
+    }
+}

@@ -1,0 +1,118 @@
+//! Test talks by hand, and the mailbox that mails of test talks are read from.
+
+use crate::house::house;
+use newtfern_core::code::Code;
+use newtfern_core::family::{Family, Standing};
+use newtfern_store::people::Role;
+
+#[tokio::test]
+async fn a_person_sends_what_is_written_and_ticks_what_they_saw() {
+    let house = house().await;
+    let technician = house.person(Role::Technician).await;
+    let client = house.client("Gust Kite Workshop").await;
+    let id = house.site(client, 1).await;
+    let path = format!("/sites/{id}/test");
+    technician
+        .get(&path)
+        .await
+        .has("No message waits")
+        .has("0 of ");
+    technician.post(&path, &[("act", "begin")]).await.leads();
+    let waiting = house.store().hand_test(id).await.unwrap().unwrap();
+    assert!(waiting.message.starts_with("Hello, this is a test by "));
+    technician.get(&path).await.has(&waiting.message);
+
+    // Ticks that contradict each other come back as they were, with nothing kept.
+    let jumped = [("act", "saw"), ("answer_seen", "yes"), ("note", "odd")];
+    technician
+        .post(&path, &jumped)
+        .await
+        .is(422)
+        .has("An answer that was not given cannot have been seen")
+        .has("name=\"answer_seen\" value=\"yes\" checked")
+        .has(">odd</textarea>");
+    assert!(house.store().hand_test(id).await.unwrap().is_some());
+
+    let saw = [
+        ("act", "saw"),
+        ("sent", "yes"),
+        ("arrived", "yes"),
+        ("answered", "yes"),
+        ("page", "https://mill.example/"),
+        ("note", "answered by Ida"),
+    ];
+    technician.post(&path, &saw).await.leads();
+    let found = house.store().findings(id).await.unwrap();
+    let codes: Vec<Code> = found[&Family::Echo].iter().map(|f| f.code).collect();
+    assert_eq!(codes, [Code::EchoNoAnswer, Code::EchoPage]);
+    technician
+        .get(&format!("/sites/{id}"))
+        .await
+        .has("answered by Ida")
+        .has("did not show in the widget");
+    // It counts among the month's, and is listed.
+    technician
+        .get(&path)
+        .await
+        .has("1 of ")
+        .has("No message waits");
+    let viewer = house.person(Role::Viewer).await;
+    viewer.get(&path).await.lacks("Write a message");
+    viewer.post(&path, &[("act", "begin")]).await.is(403);
+
+    technician.post(&path, &[("act", "begin")]).await.leads();
+    technician.post(&path, &[("act", "drop")]).await.leads();
+    assert!(house.store().hand_test(id).await.unwrap().is_none());
+    technician.post(&path, &[("act", "drop")]).await.is(404);
+    let all = house.store().standings_of(&[id]).await.unwrap();
+    let echo = all[&id].iter().find(|s| s.family() == Family::Echo);
+    assert_eq!(echo.unwrap().state(), Standing::Failing);
+}
+
+#[tokio::test]
+async fn the_mailbox_is_kept_sealed_and_never_given_to_another_server() {
+    let house = house().await;
+    let administrator = house.person(Role::Administrator).await;
+    let server = "imaps://tests@mail.fenwick.example";
+    let form = |server: &'static str, password: &'static str| {
+        [
+            ("address", "tests@fenwick.example"),
+            ("server", server),
+            ("password", password),
+        ]
+    };
+    let post = async |server, password| {
+        administrator
+            .post("/settings/mailbox", &form(server, password))
+            .await
+    };
+    post(server, "").await.is(422).has("needs its password");
+    post("mail.fenwick.example", "secret-words")
+        .await
+        .is(422)
+        .has("is no address of a mailbox")
+        .has("value=\"mail.fenwick.example\"")
+        .lacks("secret-words");
+    post(server, "secret-words").await.leads();
+    let (mailbox, password) = house.acts().mailbox().await.unwrap().unwrap();
+    assert_eq!((mailbox.port, password.as_str()), (993, "secret-words"));
+    let kept = house.store().setting("mailbox").await.unwrap().unwrap();
+    assert!(!kept.to_string().contains("secret-words"));
+    administrator
+        .get("/settings")
+        .await
+        .has(server)
+        .lacks("secret-words");
+    // Another address of the same server needs no password; another server does.
+    post(server, "").await.leads();
+    post("imaps://tests@mail.elsewhere.example", "")
+        .await
+        .is(422)
+        .has("needs its password");
+    let forget = [("address", ""), ("server", ""), ("password", "")];
+    administrator
+        .post("/settings/mailbox", &forget)
+        .await
+        .leads();
+    assert!(house.acts().mailbox().await.unwrap().is_none());
+}
