@@ -134,6 +134,11 @@ impl Subject {
         self.rules.expects(&self.url, PageKind::Home)
     }
 
+    /// Global Privacy Control is what refuses this widget where its visitors are.
+    pub fn gpc_alone_refuses(&self) -> bool {
+        self.region.gpc_alone_refuses(self.supplier.consent.class)
+    }
+
     /// What a check judges by.
     pub fn expectation(&self) -> Expectation<'_> {
         Expectation {

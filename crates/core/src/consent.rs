@@ -106,8 +106,16 @@ impl Region {
         }
     }
 
-    /// The rules for visitors of a country. A country that is unknown or in no region's list is
-    /// judged by the strictest region there is.
+    /// May this class do everything before a decision, and nothing once the browser asks for privacy? Only
+    /// then does a visit with Global Privacy Control tell more than one without a decision.
+    pub fn gpc_alone_refuses(&self, class: ConsentClass) -> bool {
+        let before = |s: &Signal| self.before.of(*s).contains(&class);
+        self.gpc_refuses(class) && Signal::ALL.iter().all(before)
+    }
+
+    /// The rules for visitors of a country, or of several, parted by commas: then the strictest of theirs. A
+    /// country that is unknown or in no region's list is judged by the strictest region there is. Of two that
+    /// allow as much, the one in which Global Privacy Control counts is the stricter.
     ///
     /// ```
     /// use newtfern_core::consent::Region;
@@ -117,14 +125,23 @@ impl Region {
     /// assert_eq!(Region::for_country(&all, "ca").id, "lax");
     /// assert_eq!(Region::for_country(&all, "").id, "strict");
     /// assert_eq!(Region::for_country(&all, "ZZ").id, "strict");
+    /// assert_eq!(Region::for_country(&all, "CA, AT").id, "strict");
     /// ```
-    pub fn for_country(regions: &[Region], country: &str) -> Region {
-        let listed = |r: &&Region| {
-            let mut countries = r.countries.iter();
-            countries.any(|c| c.eq_ignore_ascii_case(country.trim()))
+    pub fn for_country(regions: &[Region], countries: &str) -> Region {
+        let strictness = |r: &&Region| {
+            let heeds = r.gpc != Some(GpcMeans::Ignore) && r.gpc_refuses(ConsentClass::Marketing);
+            (r.before.breadth(), !heeds)
         };
-        let strictest = || regions.iter().min_by_key(|r| r.before.breadth());
-        let found = regions.iter().find(listed).or_else(strictest);
+        let of = |country: &str| {
+            let listed = |r: &&Region| r.countries.iter().any(|c| c.eq_ignore_ascii_case(country));
+            regions.iter().find(listed)
+        };
+        let asked: Vec<Option<&Region>> = countries.split(',').map(|c| of(c.trim())).collect();
+        let known = asked.iter().all(Option::is_some);
+        let found = match known {
+            true => asked.into_iter().flatten().min_by_key(strictness),
+            false => regions.iter().min_by_key(strictness),
+        };
         found.cloned().unwrap_or_else(Region::strictest_of_all)
     }
 }

@@ -122,3 +122,28 @@ pub fn code_of(typed: &str) -> Option<&'static str> {
     });
     CODES.get(&typed.trim().to_lowercase()).copied()
 }
+
+/// The codes of one country or of several, parted by commas; each once, in their order.
+///
+/// # Errors
+/// The part that is no country.
+///
+/// ```
+/// use newtfern_core::country::codes_of;
+/// assert_eq!(codes_of("gb, Norway, NO"), Ok(vec!["GB", "NO"]));
+/// assert_eq!(codes_of("GB, Nowhere"), Err("Nowhere".to_string()));
+/// ```
+pub fn codes_of(typed: &str) -> Result<Vec<&'static str>, String> {
+    // Some names have a comma of their own.
+    if let Some(code) = code_of(typed) {
+        return Ok(vec![code]);
+    }
+    let mut out = Vec::new();
+    for part in typed.split(',').map(str::trim).filter(|p| !p.is_empty()) {
+        let code = code_of(part).ok_or_else(|| part.to_string())?;
+        if !out.contains(&code) {
+            out.push(code);
+        }
+    }
+    Ok(out)
+}

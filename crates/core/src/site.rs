@@ -349,10 +349,10 @@ pub(crate) fn country_of(text: &str) -> Result<String, String> {
     if text.is_empty() {
         return Ok(String::new());
     }
-    let found = country::code_of(text);
-    found.map(str::to_string).ok_or_else(|| {
-        format!("\u{201c}{text}\u{201d} is no country: give its two-letter code (ISO 3166-1) or its English name")
-    })
+    let codes = country::codes_of(text).map_err(|part| {
+        format!("\u{201c}{part}\u{201d} is no country: give its two-letter code (ISO 3166-1) or its English name")
+    })?;
+    Ok(codes.join(", "))
 }
 
 fn zone(text: &str) -> Result<String, String> {

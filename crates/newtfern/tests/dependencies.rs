@@ -25,11 +25,13 @@ const ALLOWED: &[&str] = &[
 
 /// Crates that are there in two versions because two of our dependencies ask for different ones.
 const TWICE: &[&str] = &[
+    "async-channel",
     "base64",
     "block-buffer",
     "cpufeatures",
     "crypto-common",
     "digest",
+    "event-listener",
     "getrandom",
     "hashbrown",
     "miniz_oxide",
@@ -46,6 +48,8 @@ const TWICE: &[&str] = &[
     "spin",
     "syn",
     "synstructure",
+    "thiserror",
+    "thiserror-impl",
     "winnow",
 ];
 

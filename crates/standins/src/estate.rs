@@ -222,7 +222,7 @@ const fn site(
 use Fault as F;
 
 /// Nearly half are in order; each fault has a site of its own.
-pub const SITES: [Site; 46] = [
+pub const SITES: [Site; 47] = [
     site(0, "wendlemill", "Main site", true, None),
     site(0, "tickets.wendlemill", "Tickets", true, None),
     site(0, "flour.wendlemill", "Flour shop", true, Some(F::Twice)),
@@ -313,6 +313,10 @@ pub const SITES: [Site; 46] = [
     by(
         Maker::Farthing,
         site(6, "crew.skerrin", "Working aboard", true, None),
+    ),
+    by(
+        Maker::Farthing,
+        site(6, "lost.skerrin", "Lost and found", true, Some(F::NoMail)),
     ),
     site(
         6,

@@ -254,8 +254,9 @@ impl Store {
 }
 
 /// Texts of the region profiles that ship with the program.
-pub const SHIPPED_REGIONS: [&str; 2] = [
+pub const SHIPPED_REGIONS: [&str; 3] = [
     include_str!("../../../profiles/regions/opt-in.toml"),
+    include_str!("../../../profiles/regions/opt-out.toml"),
     include_str!("../../../profiles/regions/none.toml"),
 ];
 

@@ -273,14 +273,12 @@ impl Expectation {
         if let Err(error) = address::parse(&self.address) {
             return bad("address", error.to_string());
         }
-        if !self.country.is_empty() && country::name_of(&self.country).is_none() {
-            return bad(
-                "country",
-                format!(
-                    "\u{201c}{}\u{201d} is no country code of ISO 3166-1, such as GB",
-                    self.country
-                ),
-            );
+        let mut countries = self.country.split(',').map(str::trim);
+        if !self.country.is_empty()
+            && let Some(strange) = countries.find(|c| country::name_of(c).is_none())
+        {
+            let why = "is no country code of ISO 3166-1, such as GB";
+            return bad("country", format!("\u{201c}{strange}\u{201d} {why}"));
         }
         for language in &self.languages {
             language_tag("languages", language)?;

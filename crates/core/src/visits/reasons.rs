@@ -17,10 +17,13 @@ pub struct Reason {
     pub why: String,
 }
 
-/// Consent states beyond those of the chain that can be visited by what the manager's profile says.
-pub fn states_of(consent: Option<&ConsentManager>) -> Vec<ConsentAct> {
+/// Consent states beyond those of the chain that can be visited by what the manager's profile says. Global
+/// Privacy Control needs no manager: it is visited too where it alone refuses.
+pub fn states_of(consent: Option<&ConsentManager>, gpc_alone_refuses: bool) -> Vec<ConsentAct> {
     let all = [ConsentAct::Refused, ConsentAct::Withdrawn, ConsentAct::Gpc];
-    let known = |act: &ConsentAct| consent.is_some_and(|m| m.knows(*act));
+    let known = |act: &ConsentAct| {
+        consent.is_some_and(|m| m.knows(*act)) || (*act == ConsentAct::Gpc && gpc_alone_refuses)
+    };
     all.into_iter().filter(known).collect()
 }
 
@@ -29,6 +32,7 @@ pub fn reasons(
     widget: &Widget,
     of_site: &[String],
     consent: Option<&ConsentManager>,
+    gpc_alone_refuses: bool,
 ) -> Vec<Reason> {
     let mut out = Vec::new();
     let mut add = |visits: usize, what: String, why: String| {
@@ -48,7 +52,7 @@ pub fn reasons(
             format!("the site has the consent manager {name}: the widget must start once it may"),
         );
     }
-    for act in states_of(consent) {
+    for act in states_of(consent, gpc_alone_refuses) {
         let why = match act {
             ConsentAct::Refused => "nothing of the widget may run after a refusal",
             ConsentAct::Withdrawn => "what consent allowed must stop when it is taken back",
@@ -79,14 +83,16 @@ mod tests {
     #[test]
     fn each_visit_has_a_reason_from_the_expectation() {
         let mut widget = Widget::of("example", "k");
-        let plain = reasons(&widget, &[], None);
+        let plain = reasons(&widget, &[], None, false);
         assert_eq!(what(&plain), ["a desktop and a phone, untouched"]);
+        let gpc = reasons(&widget, &[], None, true);
+        assert_eq!(what(&gpc)[1..], ["a desktop, gpc"]);
         for language in ["en", "cy"] {
             widget.texts.insert(language.into(), TextSet::default());
         }
         let languages = ["en".to_string(), "cy".to_string()];
         let manager = consent();
-        let all = reasons(&widget, &languages, manager.as_ref());
+        let all = reasons(&widget, &languages, manager.as_ref(), true);
         assert_eq!(all[1].what, "both again, with consent granted");
         assert_eq!(all.last().unwrap().what, "a desktop in cy");
         assert!(all.iter().all(|r| !r.why.is_empty()));

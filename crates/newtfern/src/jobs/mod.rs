@@ -107,7 +107,10 @@ async fn check_site(tools: &Tools, job: &Job, s: &Subject) -> Result<()> {
     let mut evidence = check::run(&tools.pool, &tools.http, &order).await?;
     if s.expects() == Expect::Present {
         // Nobody can be asked for a decision of which the profile does not say how it is made.
-        let mut plans = further_states(&order, &states_of(s.consent.as_ref()));
+        let mut plans = further_states(
+            &order,
+            &states_of(s.consent.as_ref(), s.gpc_alone_refuses()),
+        );
         for locale in languages.iter().skip(1) {
             plans.extend(in_language(&CheckOrder {
                 locale,

@@ -243,7 +243,14 @@ async fn page_of(
         None => None,
     };
     let (week, now) = clock(app, &site, &widget).await?;
-    let plan = reasons(&widget, &languages, consent.as_ref());
+    let gpc = match app.store().supplier(&widget.supplier).await? {
+        Some(supplier) => {
+            let region = app.store().region_of(&site.country).await?;
+            region.gpc_alone_refuses(supplier.consent.class)
+        }
+        None => false,
+    };
+    let plan = reasons(&widget, &languages, consent.as_ref(), gpc);
     let days: Vec<String> = widget.closed.iter().map(|c| c.on.into()).collect();
     let kinds = ChannelKind::ALL.iter().map(|k| k.word()).collect();
     let mut channels: Vec<(String, String)> = match typed {
