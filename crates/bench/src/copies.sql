@@ -2,8 +2,8 @@
 insert into checks (site_id, kind, seen_at, expectation, rules, outcome, root, asides)
 select s.id, c.kind, c.seen_at, c.expectation, c.rules, c.outcome, c.root, c.asides
 from checks c, sites s where c.id = $1 and s.id <> c.site_id order by s.id;
-insert into observations (check_id, site_id, viewport, consent, seen)
-select k.id, k.site_id, o.viewport, o.consent, o.seen
+insert into observations (check_id, site_id, viewport, consent, seen, place)
+select k.id, k.site_id, o.viewport, o.consent, o.seen, o.place
 from checks k, observations o where o.check_id = $1 and k.id <> $1;
 insert into findings (check_id, site_id, family, place, code, severity, summary, remedy, evidence, candidates, hash)
 select k.id, k.site_id, f.family, f.place, f.code, f.severity, f.summary, f.remedy, f.evidence, f.candidates, f.hash

@@ -8,11 +8,12 @@ use crate::design::Design;
 use crate::expectation::Widget;
 use crate::family::{Assessed, Family, brand, consent, load, place, watch};
 use crate::finding::Severity;
+use crate::manners;
 use crate::observation::Observation;
 use crate::pages::PageRules;
 use crate::profile::{ConsentManager, Supplier};
 use crate::site_check::{Clock, Told, ValueTold, WidgetCase, verdict};
-use crate::visits::of_the_chain;
+use crate::visits::{by_manner, of_the_chain};
 use jiff::Timestamp;
 use sha2::{Digest, Sha256};
 use std::collections::{BTreeMap, BTreeSet};
@@ -109,6 +110,7 @@ pub fn check(
     at: Timestamp,
     before: Option<&BTreeSet<Code>>,
 ) -> Judged {
+    let (visits, in_other_manners) = by_manner(visits);
     let chain = of_the_chain(visits);
     let case = Case {
         supplier: expectation.supplier,
@@ -123,7 +125,10 @@ pub fn check(
         time_zone: expectation.time_zone,
         at,
     };
-    let diagnosis = verdict(&case, Some(expectation.widget), clock);
+    let mut diagnosis = verdict(&case, Some(expectation.widget), clock);
+    if expectation.expect == Expect::Present {
+        manners::judge(expectation.widget, in_other_manners).beside(&mut diagnosis);
+    }
     let mut families = vec![place::assess(&diagnosis), load::assess(&diagnosis, chain)];
     // What has no business on this page has no looks and no signals to judge here.
     families.extend(match expectation.expect {

@@ -183,6 +183,8 @@ codes! {
     UsableNoName "usable.no-name" Chain(Usable), true, Account;
     UsableNoKeyboard "usable.no-keyboard" Chain(Usable), true, Supplier;
     UsableSmallTarget "usable.small-target" Chain(Usable), false, Account;
+    UsableZoom "usable.zoom" Chain(Usable), false, Account;
+    ShownSecondVisit "shown.second-visit" Chain(Shown), false, Account;
     UsableNewWindow "usable.new-window" Chain(Usable), true, Account;
     PagesMissing "pages.missing" Pages, false, Slot;
     PagesRulesContradict "pages.rules-contradict" Pages, false, Account;
@@ -205,6 +207,7 @@ codes! {
     BrandNoticeLink "brand.notice-link" Brand, false, Account;
     BrandPromptLate "brand.prompt-late" Brand, false, Account;
     BrandChannel "brand.channel" Brand, false, Account;
+    BrandMotion "brand.motion" Brand, false, Account;
     BrandStart "brand.start" Brand, false, Account;
     BrandForm "brand.form" Brand, false, Account;
     BrandLauncherColour "brand.launcher-colour" Brand, false, Account;

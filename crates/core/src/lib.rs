@@ -32,6 +32,7 @@ pub mod intake;
 pub mod job;
 pub mod junit;
 pub mod mailbox;
+pub mod manners;
 pub mod observation;
 pub mod pages;
 pub mod placement;

@@ -14,7 +14,9 @@ pub use left_out::LeftOut;
 pub use look::{Look, Looks, Stage, Unlooked};
 pub use network::{FailureKind, Hop, Initiator, Message, NetFailure, Request, Socket, Violation};
 use serde::{Deserialize, Serialize};
-pub use shown::{ChannelSeen, Cover, FixedElement, Launcher, Operation, Rect};
+pub use shown::{
+    ChannelSeen, Cover, FixedElement, Launcher, Operation, Rect, RouteSeen, SecondVisit,
+};
 
 /// Raised when a field changes its meaning; new optional fields do not raise it. 2: looks say how
 /// far they went. An older observation says of nothing how far it looked, so it is judged undecided.
@@ -102,6 +104,35 @@ pub enum WidgetLet {
     Withheld,
 }
 
+/// How a visitor comes, beside screen, decision and language.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, Default, Serialize, Deserialize)]
+#[serde(rename_all = "lowercase")]
+pub enum Manner {
+    /// For the first time, at the usual size.
+    #[default]
+    Usual,
+    /// At a zoom of 200 %, with a system that asks for less motion.
+    Zoomed,
+    /// For a second time with what the browser has kept; then to another page of the site by a link.
+    Again,
+}
+
+impl Manner {
+    /// For lists of visits; empty for the usual one.
+    pub fn words(self) -> &'static str {
+        match self {
+            Manner::Usual => "",
+            Manner::Zoomed => "at 200 % zoom",
+            Manner::Again => "for the second time",
+        }
+    }
+
+    /// It is the usual one.
+    pub fn is_usual(&self) -> bool {
+        *self == Manner::Usual
+    }
+}
+
 /// The circumstances of one visit.
 #[derive(Debug, Clone, PartialEq, Eq, Hash, Default, Serialize, Deserialize)]
 #[serde(default)]
@@ -115,6 +146,9 @@ pub struct Condition {
     pub locale: String,
     /// Whether the widget may come.
     pub widget: WidgetLet,
+    /// How the visitor comes.
+    #[serde(skip_serializing_if = "Manner::is_usual")]
+    pub manner: Manner,
 }
 
 /// Everything that one visit saw.
@@ -173,6 +207,12 @@ pub struct Observation {
     pub prompt_until_ms: Option<f64>,
     /// Who is there, where the profile says how the widget tells it and it told.
     pub presence: Option<Presence>,
+    /// What of the launcher moved without end where less motion was asked for; none where nobody looked.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub moving: Option<Vec<String>>,
+    /// What a visitor saw who came again; none where nobody did.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub second: Option<SecondVisit>,
     /// How the visit ended.
     pub ended: Ended,
     /// How far each look went.

@@ -203,8 +203,8 @@ impl Tx {
             .fetch_one(&mut *self.inner)
             .await
             .map_err(doing("keeping a check"))?;
-        for seen in &check.visits {
-            self.keep_observation(id, check.site, seen).await?;
+        for (place, seen) in check.visits.iter().enumerate() {
+            self.keep_observation(id, check.site, place, seen).await?;
         }
         for key in &check.blobs {
             sqlx::query("insert into check_blobs values ($1, $2) on conflict do nothing")
@@ -287,16 +287,23 @@ impl Tx {
             .map_err(doing("moving standings"))
     }
 
-    async fn keep_observation(&mut self, check: i64, site: i64, seen: &Observation) -> Result<()> {
+    async fn keep_observation(
+        &mut self,
+        check: i64,
+        site: i64,
+        place: usize,
+        seen: &Observation,
+    ) -> Result<()> {
         sqlx::query(
-            "insert into observations (check_id, site_id, viewport, consent, seen) \
-            values ($1, $2, $3, $4, $5) on conflict do nothing",
+            "insert into observations (check_id, site_id, viewport, consent, seen, place) \
+            values ($1, $2, $3, $4, $5, $6)",
         )
         .bind(check)
         .bind(site)
         .bind(seen.condition.viewport.word())
         .bind(seen.condition.consent.word())
         .bind(json_of(seen))
+        .bind(place as i32)
         .execute(&mut *self.inner)
         .await
         .map(|_| ())

@@ -70,7 +70,7 @@ impl Store {
     pub async fn evidence_of(&self, check: &Check) -> Result<(Vec<Observation>, Value)> {
         let of = check.judged_from.unwrap_or(check.id);
         let visits: Vec<sqlx::types::Json<Observation>> = sqlx::query_scalar(
-            "select seen from observations where check_id = $1 order by viewport, consent desc",
+            "select seen from observations where check_id = $1 order by place, id",
         )
         .bind(of)
         .fetch_all(&self.pool)

@@ -8,7 +8,7 @@ pub const KEPT_DAYS: i32 = 30;
 
 /// Tables with what belongs to a site, each after those it refers to; with the columns that refer to what
 /// is not kept with it.
-const TABLES: [(&str, &str); 14] = [
+const TABLES: [(&str, &str); 16] = [
     ("sites", "id = $1"),
     ("pages", "site_id = $1"),
     ("surveys", "site_id = $1"),
@@ -27,6 +27,8 @@ const TABLES: [(&str, &str); 14] = [
     ("placements", "site_id = $1"),
     ("former_addresses", "site_id = $1"),
     ("diary", "site_id = $1"),
+    ("supplier_writes", "site_id = $1"),
+    ("hand_tests", "site_id = $1"),
     ("errands", "site_id = $1"),
     (
         "errand_words",

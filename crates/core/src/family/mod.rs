@@ -233,7 +233,7 @@ pub enum Detail {
     Load(load::Detail),
     Pages(pages::Detail),
     Echo(crate::echo::Seen),
-    Weigh(weigh::Detail),
+    Weigh(Box<weigh::Detail>),
     Consent(crate::consent::Grid),
     Brand(brand::Detail),
     HandOver(hand_over::Detail),

@@ -58,7 +58,7 @@ pub fn assess(w: &WeighIn) -> Assessed {
         summary,
         remedy: remedy.into(),
         findings: Vec::new(),
-        detail: Some(super::Detail::Weigh(Detail { weigh: w.clone() })),
+        detail: Some(super::Detail::Weigh(Box::new(Detail { weigh: w.clone() }))),
     }
 }
 

@@ -1,5 +1,6 @@
 //! What stood on the screen: the launcher, what lies on or beside it, and what came of using it.
 
+use super::Look;
 use serde::{Deserialize, Serialize};
 
 /// A box in CSS px, from the viewport's upper left corner.
@@ -107,4 +108,27 @@ pub struct ChannelSeen {
     pub text: String,
     /// Where it leads, as it is written.
     pub href: String,
+}
+
+/// What a visitor saw who came again.
+#[derive(Debug, Clone, Default, PartialEq, Serialize, Deserialize)]
+#[serde(default)]
+pub struct SecondVisit {
+    /// The launcher at the second load.
+    pub launcher: Look,
+    /// The panel was open before anything was pressed; none where the profile names no panel.
+    pub open: Option<bool>,
+    /// A link to another page that the page's own script followed without leaving the document; none where
+    /// there was no such link.
+    pub route: Option<RouteSeen>,
+}
+
+/// A change of route by a link.
+#[derive(Debug, Clone, Default, PartialEq, Serialize, Deserialize)]
+#[serde(default)]
+pub struct RouteSeen {
+    /// Where the link leads.
+    pub to: String,
+    /// The launcher two seconds later.
+    pub launcher: Look,
 }

@@ -186,7 +186,7 @@ impl<T> Told<Vec<T>> {
 
 impl<T> Told<T> {
     /// Puts findings and gaps to the verdict, and gives what is told beside it.
-    fn beside(self, d: &mut Diagnosis) -> T {
+    pub(crate) fn beside(self, d: &mut Diagnosis) -> T {
         d.findings.extend(self.findings);
         d.not_looked_at.extend(self.gaps);
         self.what

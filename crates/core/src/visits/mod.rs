@@ -12,7 +12,7 @@ pub use reasons::{Reason, reasons, states_of};
 use crate::chain::{Aside, Purpose};
 use crate::html::Document;
 use crate::observation::{
-    Condition, ConsentAct, DeliveredPage, FailureKind, Observation, Viewport,
+    Condition, ConsentAct, DeliveredPage, FailureKind, Manner, Observation, Viewport,
 };
 use crate::placement::{Inspector, PieceState};
 use crate::profile::{ConsentManager, Supplier};
@@ -197,6 +197,32 @@ pub fn in_language<'a>(order: &CheckOrder<'a>) -> Vec<VisitPlan<'a>> {
         None => ConsentAct::Untouched,
     };
     beside_the_chain(order, act)
+}
+
+/// Visits in other manners than the usual one, after those of the chain: where the widget stays, and whether it
+/// fits.
+pub fn in_other_manners<'a>(order: &CheckOrder<'a>) -> Vec<VisitPlan<'a>> {
+    let mut plans = Vec::new();
+    for manner in [Manner::Zoomed, Manner::Again] {
+        for mut plan in in_language(order) {
+            plan.condition.manner = manner;
+            // What is enlarged is a desktop's page.
+            plan.condition.viewport = match manner {
+                Manner::Zoomed => Viewport::Desktop,
+                _ => plan.condition.viewport,
+            };
+            plan.prompt_ms = None;
+            plans.push(plan);
+        }
+    }
+    plans
+}
+
+/// Visits in the usual manner, and those in others.
+pub fn by_manner(visits: &[Observation]) -> (&[Observation], &[Observation]) {
+    let usual = |o: &Observation| o.condition.manner.is_usual();
+    let end = visits.iter().position(|o| !usual(o));
+    visits.split_at(end.unwrap_or(visits.len()))
 }
 
 /// On the first viewport and without pictures, with the time of a check for itself.

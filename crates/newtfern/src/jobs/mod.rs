@@ -13,7 +13,8 @@ use newtfern_core::echo::TestVisitor;
 use newtfern_core::job::JobKind;
 use newtfern_core::observation::{FailureKind, Viewport};
 use newtfern_core::visits::{
-    Asked, CheckOrder, further_states, in_language, languages_of, prompt_ms, states_of,
+    Asked, CheckOrder, further_states, in_language, in_other_manners, languages_of, prompt_ms,
+    states_of,
 };
 use newtfern_core::weigh::stopping::MOST_LOADS;
 use newtfern_core::weigh::{conclude, empty_page};
@@ -118,6 +119,7 @@ async fn check_site(tools: &Tools, job: &Job, s: &Subject) -> Result<()> {
                 ..order
             }));
         }
+        plans.extend(in_other_manners(&order));
         check::further(&tools.pool, &tools.http, plans, &mut evidence).await?;
     }
     // What our own rule refuses says nothing of the site.

@@ -1,7 +1,7 @@
 //! A viewport as the page sees it: size, touch, user agent and client hints of one and the same
 //! browser.
 
-use newtfern_core::observation::Viewport;
+use newtfern_core::observation::{Condition, Manner, Viewport};
 use serde_json::{Value, json};
 
 /// What the emulated browser says it is.
@@ -51,9 +51,14 @@ impl Identity<'_> {
     }
 }
 
-/// Emulation of a viewport, as commands. `locale` is the visitor's language; empty for English.
-pub fn commands(viewport: Viewport, who: &Identity, locale: &str) -> Vec<(&'static str, Value)> {
+/// Emulation of a condition, as commands. Without a language of its own the visitor has English.
+pub fn commands(condition: &Condition, who: &Identity) -> Vec<(&'static str, Value)> {
+    let (viewport, locale) = (condition.viewport, condition.locale.as_str());
+    let zoomed = condition.manner == Manner::Zoomed;
+    // A zoom of 200 % leaves half of each side.
+    let part = if zoomed { 2 } else { 1 };
     let (width, height) = viewport.size();
+    let (width, height) = (width / part, height / part);
     let phone = viewport == Viewport::Phone;
     let agent = if phone {
         who.phone_agent()
@@ -69,7 +74,7 @@ pub fn commands(viewport: Viewport, who: &Identity, locale: &str) -> Vec<(&'stat
             "Emulation.setDeviceMetricsOverride",
             json!({
                 "width": width, "height": height, "screenWidth": width, "screenHeight": height,
-                "deviceScaleFactor": if phone { 2 } else { 1 }, "mobile": phone,
+                "deviceScaleFactor": if phone { 2 } else { part }, "mobile": phone,
             }),
         ),
         (
@@ -85,6 +90,10 @@ pub fn commands(viewport: Viewport, who: &Identity, locale: &str) -> Vec<(&'stat
             json!({"enabled": true}),
         ),
     ];
+    if zoomed {
+        let less = json!({"features": [{"name": "prefers-reduced-motion", "value": "reduce"}]});
+        out.push(("Emulation.setEmulatedMedia", less));
+    }
     if phone {
         let touch = json!({"enabled": true, "maxTouchPoints": 5});
         out.push(("Emulation.setTouchEmulationEnabled", touch));
@@ -103,7 +112,11 @@ mod tests {
             agent: "Mozilla/5.0 (X11; Linux x86_64) Chrome/156.0.0.0 Safari/537.36",
         };
         let agent_of = |viewport| {
-            let all = commands(viewport, &who, "");
+            let condition = Condition {
+                viewport,
+                ..Condition::default()
+            };
+            let all = commands(&condition, &who);
             let found = all
                 .into_iter()
                 .find(|(m, _)| m.ends_with("UserAgentOverride"));

@@ -2,6 +2,7 @@
 //! afterwards, with one deadline over everything. It carries out a plan of the core and says of each
 //! stage how far it looked.
 
+mod again;
 mod ask;
 mod channels;
 mod closed_roots;
@@ -9,6 +10,7 @@ mod collector;
 pub mod consent;
 mod emulation;
 mod failure;
+mod motion;
 mod operate;
 mod progress;
 mod pump;
@@ -27,7 +29,8 @@ use crate::pixels;
 pub use ask::decode;
 pub use consent::decide;
 use newtfern_core::observation::{
-    ConsentAct, Ended, Launcher, Look, Observation, Stage, Unlooked, VERSION, Viewport, WidgetLet,
+    ConsentAct, Ended, Launcher, Look, Manner, Observation, Stage, Unlooked, VERSION, Viewport,
+    WidgetLet,
 };
 use newtfern_core::visits::{VisitPlan, Waits};
 use newtfern_heavy::heavy;
@@ -139,10 +142,17 @@ async fn run(tab: &Tab, plan: &VisitPlan<'_>, pictures: &mut Pictures) -> Result
         }
         return stage(tab, "end", end(tab)).await;
     }
+    if plan.condition.manner == Manner::Again {
+        stage(tab, "again", again::come(tab, plan, waits)).await?;
+        return stage(tab, "end", end(tab)).await;
+    }
     if !decides {
         consent::note(tab, plan.consent).await?;
     }
     let up = stage(tab, "launcher", settle(tab, plan, waits, pictures)).await?;
+    if plan.condition.manner == Manner::Zoomed {
+        motion::read(tab, &plan.supplier.alive.launcher).await?;
+    }
     tab.ask_presence(plan.supplier).await?;
     if up && let Some(ms) = plan.prompt_ms {
         stage(tab, "prompt", texts::prompt(tab, plan.supplier, ms)).await?;

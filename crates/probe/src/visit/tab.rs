@@ -191,7 +191,7 @@ impl Tab {
             product: &browser.version,
             agent: &browser.user_agent,
         };
-        for (method, params) in commands(viewport, &who, &condition.locale) {
+        for (method, params) in commands(condition, &who) {
             tab.cdp.send(&tab.session, method, params);
         }
         set_up(&tab.cdp, &tab.session, true);
@@ -238,6 +238,16 @@ impl Tab {
     /// The supplier's sign is true.
     pub fn is_alive(&self) -> bool {
         self.with(|s| s.alive())
+    }
+
+    /// Its launcher was visible at the last look.
+    pub(super) fn is_shown_now(&self) -> bool {
+        self.with(|s| s.shown)
+    }
+
+    /// What was visible before says nothing of now.
+    pub(super) fn forget_shown(&self) {
+        self.with(|s| s.shown = false);
     }
 
     /// Alive and its launcher visible.

@@ -36,7 +36,15 @@ fn title(seen: &Observation) -> String {
         "" => String::new(),
         locale => format!(", {locale}"),
     };
-    format!("{}, {}{language}", c.viewport.word(), c.consent.word())
+    let manner = match c.manner.words() {
+        "" => String::new(),
+        words => format!(", {words}"),
+    };
+    format!(
+        "{}, {}{language}{manner}",
+        c.viewport.word(),
+        c.consent.word()
+    )
 }
 
 /// Shows them.

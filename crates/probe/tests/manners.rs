@@ -1,0 +1,183 @@
+//! Visits in other manners than the usual one, in real Chromium: at 200 % zoom with less motion asked for, and by a
+//! visitor who comes again and follows a link of a page that routes itself.
+#![allow(clippy::unwrap_used)]
+
+use axum::response::Html;
+use newtfern_core::expectation::Widget;
+use newtfern_core::manners::judge;
+use newtfern_core::observation::{Manner, Observation, Viewport};
+use newtfern_core::profile::Supplier;
+use newtfern_core::visits::{Asked, CheckOrder, in_other_manners};
+use newtfern_probe::browser::Browser;
+use newtfern_probe::guard::Guard;
+use newtfern_probe::visit::visit;
+use url::Url;
+
+const PROFILE: &str = r##"
+id = "withy"
+name = "Withy"
+[recognise]
+script_hosts = ["gust.localhost"]
+key_patterns = ['data-key="(?P<key>[a-z0-9-]+)"']
+[snippet]
+template = '<script async src="http://gust.localhost/w.js" data-key="{{key}}"></script>'
+[alive]
+script = "window.withy === true"
+launcher = "#withy"
+start_within_ms = 1500
+[open]
+click = "#withy"
+panel = "#withy-panel"
+"##;
+
+/// What differs from a widget that does all well.
+#[derive(Default)]
+struct Ways {
+    /// Style of the panel.
+    panel: &'static str,
+    /// Style of the launcher.
+    launcher: &'static str,
+    /// Runs before the widget starts; `return` keeps it away.
+    first: &'static str,
+    /// Runs when the page changes its route.
+    route: &'static str,
+}
+
+/// A page whose links change the route without leaving the document.
+fn page(ways: &Ways) -> String {
+    format!(
+        "<!doctype html><html lang=en><title>Gust</title><style>
+@keyframes pulse {{ to {{ transform: scale(1.1) }} }}
+#withy {{ position: fixed; right: 20px; bottom: 20px; width: 56px; height: 56px; {launcher} }}
+#withy-panel {{ position: fixed; right: 20px; bottom: 84px; width: 300px; {panel} }}
+</style><body><h1>Kites</h1><a href=/shop>Shop</a><main>Wind today</main><script>
+document.querySelector('a').onclick = e => {{
+  e.preventDefault();
+  history.pushState(null, '', '/shop');
+  {route}
+}};
+(() => {{
+  {first}
+  const b = document.createElement('button');
+  b.id = 'withy';
+  b.textContent = 'Chat';
+  b.onclick = () => {{
+    const p = document.createElement('div');
+    p.id = 'withy-panel';
+    p.textContent = 'Hello';
+    document.body.append(p);
+  }};
+  document.body.append(b);
+  window.withy = true;
+}})();
+</script><script async src=/w.js data-key=\"withy-4821\"></script>",
+        launcher = ways.launcher,
+        panel = ways.panel,
+        route = ways.route,
+        first = ways.first,
+    )
+}
+
+async fn serve(html: String) -> Url {
+    let app = axum::Router::new().fallback(move || async { Html(html) });
+    let listener = tokio::net::TcpListener::bind("127.0.0.1:0").await.unwrap();
+    let port = listener.local_addr().unwrap().port();
+    tokio::spawn(async move { axum::serve(listener, app).await.unwrap() });
+    Url::parse(&format!("http://gust.localhost:{port}/")).unwrap()
+}
+
+/// Both visits of a page, and the codes of what they told.
+async fn look(browser: &Browser, ways: Ways) -> (Vec<Observation>, Vec<&'static str>) {
+    let (supplier, url) = (
+        Supplier::from_toml(PROFILE).unwrap(),
+        serve(page(&ways)).await,
+    );
+    let order = CheckOrder {
+        url: &url,
+        supplier: &supplier,
+        consent: None,
+        viewports: &[Viewport::Desktop],
+        pictures: false,
+        stamp: "7",
+        asked: Asked::ByPerson,
+        delay_ms: 0,
+        locale: "",
+        prompt_ms: None,
+    };
+    let mut seen = Vec::new();
+    for plan in in_other_manners(&order) {
+        seen.push(visit(browser, &plan).await.unwrap().0);
+    }
+    let told = judge(&Widget::of("withy", "withy-4821"), &seen);
+    assert!(told.gaps.is_empty(), "{:?}", told.gaps);
+    (seen, told.findings.iter().map(|f| f.code.name()).collect())
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn what_only_some_visitors_meet_is_found_and_nothing_else() {
+    let browser = Browser::launch(&Guard::open(), None).await.unwrap();
+    let (good, tall, moving, heeds, once, lost, redrawn) = tokio::join!(
+        look(&browser, Ways::default()),
+        look(
+            &browser,
+            Ways {
+                panel: "height: 560px;",
+                ..Ways::default()
+            }
+        ),
+        look(
+            &browser,
+            Ways {
+                launcher: "animation: pulse 1s infinite;",
+                ..Ways::default()
+            }
+        ),
+        look(
+            &browser,
+            Ways {
+                launcher: "} @media (prefers-reduced-motion: no-preference) { #withy { animation: pulse 1s infinite; } ",
+                ..Ways::default()
+            }
+        ),
+        look(
+            &browser,
+            Ways {
+                first: "if (localStorage.seen) return; localStorage.seen = 1;",
+                ..Ways::default()
+            }
+        ),
+        look(
+            &browser,
+            Ways {
+                route: "document.querySelector('#withy').remove();",
+                ..Ways::default()
+            }
+        ),
+        look(
+            &browser,
+            Ways {
+                route: "const b = document.querySelector('#withy'); b.remove(); setTimeout(() => document.body.append(b), 700);",
+                ..Ways::default()
+            }
+        ),
+    );
+    assert!(good.1.is_empty());
+    let [zoomed, again] = good.0.as_slice() else {
+        panic!("two visits are made");
+    };
+    assert_eq!(zoomed.condition.manner, Manner::Zoomed);
+    assert_eq!((zoomed.view().width, zoomed.view().height), (640.0, 400.0));
+    assert!(zoomed.looks.opening.seen_ms().is_some());
+    let second = again.second.as_ref().unwrap();
+    assert_eq!(second.open, Some(false));
+    assert!(second.route.as_ref().unwrap().to.ends_with("/shop"));
+
+    assert_eq!(tall.1, ["usable.zoom"]);
+    assert_eq!(moving.1, ["brand.motion"]);
+    let told = moving.0[0].moving.clone().unwrap();
+    assert_eq!(told, ["animation pulse on button, without end"]);
+    assert!(heeds.1.is_empty());
+    assert_eq!(once.1, ["shown.second-visit"]);
+    assert_eq!(lost.1, ["shown.route-lost"]);
+    assert!(redrawn.1.is_empty());
+}
