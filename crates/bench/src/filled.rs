@@ -49,7 +49,7 @@ pub async fn one_check(
         asked: Asked::ByPerson,
         delay_ms: 0,
         locale: "",
-        prompt_ms: None,
+        prompt: None,
     };
     let evidence = check::run(&pool, &http, &order).await?;
     pool.close().await;

@@ -67,7 +67,7 @@ async fn checks(urls: &[Url], supplier: &Supplier, at_once: usize) -> Result<f64
         asked: Asked::ByPerson,
         delay_ms: 0,
         locale: "",
-        prompt_ms: None,
+        prompt: None,
     });
     let orders: Vec<CheckOrder> = orders.collect();
     let checks = orders.iter().map(|o| check::run(&pool, &http, o));

@@ -1,10 +1,12 @@
 //! Brand sheets, read and written as Design Tokens (the DTCG format: groups of tokens with `$type`
 //! and `$value`), and the comparison of an observed widget with its design and brand.
 
+pub mod details;
+
 use crate::code::Code;
 use crate::colour::{Rgb, difference_in_words};
 use crate::design::tokens::{self, DesignTokensError};
-use crate::design::{Design, Field, Layer, PICTURED};
+use crate::design::{Design, Field, Layer, OTHER_SIDE, PICTURED};
 use crate::finding::{Evidence, Finding, Severity};
 use crate::observation::{Observation, Viewport};
 use crate::site::MOST_NAME;
@@ -162,6 +164,9 @@ impl BrandSheet {
 pub struct Compared {
     /// Background of the launcher, seen and designed.
     pub launcher: Option<ColourPair>,
+    /// What stands on the launcher, as the browser computed its colour; none where a frame hides it.
+    #[serde(default)]
+    pub icon: Option<ColourPair>,
     /// Background of the panel's header, seen and designed.
     pub header: Option<ColourPair>,
     /// CIEDE2000 of the launcher to the brand's primary colour.
@@ -252,6 +257,12 @@ pub fn compare(seen: &Observation, design: &Design, brand: Option<Rgb>) -> Optio
             observed.filter(|_| !pictured),
             design.colour(Field::ButtonColour),
         ),
+        icon: ColourPair::of(
+            Rgb::parse(&launcher.colour)
+                .ok()
+                .filter(|_| !pictured && !launcher.tag.eq_ignore_ascii_case("iframe")),
+            design.colour(Field::IconColour),
+        ),
         header: ColourPair::of(header, design.colour(Field::HeaderColour)),
         to_brand: observed.zip(brand).map(|(o, b)| o.difference(b)),
         on_page: observed
@@ -262,11 +273,10 @@ pub fn compare(seen: &Observation, design: &Design, brand: Option<Rgb>) -> Optio
             .map(|(o, t)| o.contrast(t)),
         // What is at an edge or in the page is compared by that, not by a corner.
         expected_corner: if placed {
-            design.get(Field::Corner)
+            corner_on(seen.condition.viewport, design)
         } else {
-            ""
-        }
-        .to_string(),
+            String::new()
+        },
         offset_x: if right { w - r.x - r.width } else { r.x },
         offset_y: if bottom { h - r.y - r.height } else { r.y },
         expected_x: design.number(Field::OffsetX),
@@ -274,6 +284,17 @@ pub fn compare(seen: &Observation, design: &Design, brand: Option<Rgb>) -> Optio
         crop: seen.launcher_picture.clone(),
         corner,
     })
+}
+
+/// The designed corner; on phones the other side where the design says so.
+fn corner_on(viewport: Viewport, design: &Design) -> String {
+    let corner = design.get(Field::Corner);
+    let turned = viewport == Viewport::Phone && design.get(Field::OnPhones) == OTHER_SIDE;
+    match corner.rsplit_once('-') {
+        Some((edge, "right")) if turned => format!("{edge}-left"),
+        Some((edge, "left")) if turned => format!("{edge}-right"),
+        _ => corner.to_string(),
+    }
 }
 
 /// Compares one visit with its design: colours, corner and offsets, contrasts. Each finding carries the

@@ -207,6 +207,10 @@ codes! {
     BrandNoticeLink "brand.notice-link" Brand, false, Account;
     BrandPromptLate "brand.prompt-late" Brand, false, Account;
     BrandChannel "brand.channel" Brand, false, Account;
+    BrandSize "brand.size" Brand, false, Account;
+    BrandTypeface "brand.typeface" Brand, false, Account;
+    BrandFields "brand.fields" Brand, false, Account;
+    BrandPicture "brand.picture" Brand, false, Account;
     BrandMotion "brand.motion" Brand, false, Account;
     BrandStart "brand.start" Brand, false, Account;
     BrandForm "brand.form" Brand, false, Account;

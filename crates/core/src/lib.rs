@@ -28,6 +28,7 @@ pub mod family;
 pub mod finding;
 pub mod har;
 pub mod html;
+pub mod image_hash;
 pub mod intake;
 pub mod job;
 pub mod junit;

@@ -15,7 +15,8 @@ pub use look::{Look, Looks, Stage, Unlooked};
 pub use network::{FailureKind, Hop, Initiator, Message, NetFailure, Request, Socket, Violation};
 use serde::{Deserialize, Serialize};
 pub use shown::{
-    ChannelSeen, Cover, FixedElement, Launcher, Operation, Rect, RouteSeen, SecondVisit,
+    ChannelSeen, Cover, FieldSeen, FixedElement, Launcher, Operation, PanelDetails, PictureSeen,
+    Rect, RouteSeen, SecondVisit,
 };
 
 /// Raised when a field changes its meaning; new optional fields do not raise it. 2: looks say how
@@ -207,6 +208,9 @@ pub struct Observation {
     pub prompt_until_ms: Option<f64>,
     /// Who is there, where the profile says how the widget tells it and it told.
     pub presence: Option<Presence>,
+    /// What the open panel shows beside its texts; none where it was not read.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub details: Option<PanelDetails>,
     /// What of the launcher moved without end where less motion was asked for; none where nobody looked.
     #[serde(skip_serializing_if = "Option::is_none")]
     pub moving: Option<Vec<String>>,

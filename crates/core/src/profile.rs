@@ -16,7 +16,8 @@ use sound::Entries;
 
 pub use consent_manager::{Banner, ConsentManager, ConsentMarks, Gating, StateScript, Texts};
 pub use parts::{
-    AwaySteps, ChannelList, Console, Desk, EchoStep, EchoSteps, PresenceStates, TextPlaces,
+    AwaySteps, ChannelList, Console, Desk, EchoStep, EchoSteps, PicturePlaces, PresenceStates,
+    TextPlaces,
 };
 
 /// Why a profile is not taken.
@@ -108,6 +109,9 @@ pub struct Supplier {
     /// Where its links to other channels are.
     #[serde(default)]
     pub channels: ChannelList,
+    /// Where its pictures are.
+    #[serde(default)]
+    pub pictures: PicturePlaces,
     /// How its own settings name the design's values.
     #[serde(default)]
     pub desk: Desk,

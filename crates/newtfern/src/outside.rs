@@ -79,7 +79,7 @@ impl Outside for Probe {
             asked: Asked::Found,
             delay_ms: 0,
             locale: "",
-            prompt_ms: None,
+            prompt: None,
         };
         let seen = check::run(&way.pool, &way.http, &order).await;
         let seen = seen.map_err(|e| format!("no visit could be made from here: {e}"))?;

@@ -15,6 +15,7 @@ pub mod http;
 pub mod mailbox;
 mod owner;
 pub mod paper;
+pub mod pictures;
 pub mod pixels;
 pub mod proxy;
 pub mod visit;

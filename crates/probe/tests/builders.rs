@@ -77,7 +77,7 @@ impl World {
             asked: Asked::ByPerson,
             delay_ms: 0,
             locale: "",
-            prompt_ms: None,
+            prompt: None,
         };
         let evidence = run(&self.pool, &self.http, &order).await.unwrap();
         let mut asides = evidence.asides;

@@ -182,7 +182,7 @@ async fn see(browser: &Browser, port: u16, name: &str) -> Result<Observation, St
     let plan = VisitPlan {
         pictures: true,
         delay_ms: 0,
-        prompt_ms: None,
+        prompt: None,
         ..single::plan(&url, &supplier, 6_000, TOTAL_MS)
     };
     let began = Instant::now();

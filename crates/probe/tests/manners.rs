@@ -1,4 +1,4 @@
-//! Visits in other manners than the usual one, in real Chromium: at 200 % zoom with less motion asked for, and by a
+//! Visits in other manners than the usual one, and what brings a prompt, in real Chromium: at 200 % zoom with less motion asked for, and by a
 //! visitor who comes again and follows a link of a page that routes itself.
 #![allow(clippy::unwrap_used)]
 
@@ -7,7 +7,9 @@ use newtfern_core::expectation::Widget;
 use newtfern_core::manners::judge;
 use newtfern_core::observation::{Manner, Observation, Viewport};
 use newtfern_core::profile::Supplier;
-use newtfern_core::visits::{Asked, CheckOrder, in_other_manners};
+use newtfern_core::visits::{
+    Asked, CheckOrder, PromptBy, PromptWatch, in_language, in_other_manners,
+};
 use newtfern_probe::browser::Browser;
 use newtfern_probe::guard::Guard;
 use newtfern_probe::visit::visit;
@@ -28,23 +30,25 @@ start_within_ms = 1500
 [open]
 click = "#withy"
 panel = "#withy-panel"
+[texts]
+prompt = "#withy-prompt"
 "##;
 
 /// What differs from a widget that does all well.
 #[derive(Default)]
-struct Ways {
+struct Ways<'a> {
     /// Style of the panel.
-    panel: &'static str,
+    panel: &'a str,
     /// Style of the launcher.
-    launcher: &'static str,
+    launcher: &'a str,
     /// Runs before the widget starts; `return` keeps it away.
-    first: &'static str,
+    first: &'a str,
     /// Runs when the page changes its route.
-    route: &'static str,
+    route: &'a str,
 }
 
 /// A page whose links change the route without leaving the document.
-fn page(ways: &Ways) -> String {
+fn page(ways: &Ways<'_>) -> String {
     format!(
         "<!doctype html><html lang=en><title>Gust</title><style>
 @keyframes pulse {{ to {{ transform: scale(1.1) }} }}
@@ -86,15 +90,10 @@ async fn serve(html: String) -> Url {
     Url::parse(&format!("http://gust.localhost:{port}/")).unwrap()
 }
 
-/// Both visits of a page, and the codes of what they told.
-async fn look(browser: &Browser, ways: Ways) -> (Vec<Observation>, Vec<&'static str>) {
-    let (supplier, url) = (
-        Supplier::from_toml(PROFILE).unwrap(),
-        serve(page(&ways)).await,
-    );
-    let order = CheckOrder {
-        url: &url,
-        supplier: &supplier,
+fn order<'a>(url: &'a Url, supplier: &'a Supplier) -> CheckOrder<'a> {
+    CheckOrder {
+        url,
+        supplier,
         consent: None,
         viewports: &[Viewport::Desktop],
         pictures: false,
@@ -102,8 +101,17 @@ async fn look(browser: &Browser, ways: Ways) -> (Vec<Observation>, Vec<&'static 
         asked: Asked::ByPerson,
         delay_ms: 0,
         locale: "",
-        prompt_ms: None,
-    };
+        prompt: None,
+    }
+}
+
+/// Both visits of a page, and the codes of what they told.
+async fn look(browser: &Browser, ways: Ways<'_>) -> (Vec<Observation>, Vec<&'static str>) {
+    let (supplier, url) = (
+        Supplier::from_toml(PROFILE).unwrap(),
+        serve(page(&ways)).await,
+    );
+    let order = order(&url, &supplier);
     let mut seen = Vec::new();
     for plan in in_other_manners(&order) {
         seen.push(visit(browser, &plan).await.unwrap().0);
@@ -180,4 +188,47 @@ async fn what_only_some_visitors_meet_is_found_and_nothing_else() {
     assert_eq!(once.1, ["shown.second-visit"]);
     assert_eq!(lost.1, ["shown.route-lost"]);
     assert!(redrawn.1.is_empty());
+}
+
+/// A page whose prompt comes by this code; `show` shows it.
+async fn prompted(browser: &Browser, by: &str, watch: PromptBy, long: bool) -> Observation {
+    let show = "const show = () => { if (document.querySelector('#withy-prompt')) return; const p = document.createElement('p'); p.id = 'withy-prompt'; p.style.cssText = 'position:fixed;right:90px;bottom:20px'; p.textContent = 'Any questions?'; document.body.append(p); };";
+    let first = format!("{show} {by}");
+    let mut html = page(&Ways {
+        first: &first,
+        ..Ways::default()
+    });
+    if long {
+        html.push_str("<div style='height: 3000px'></div>");
+    }
+    let (supplier, url) = (Supplier::from_toml(PROFILE).unwrap(), serve(html).await);
+    let order = CheckOrder {
+        prompt: Some(PromptWatch {
+            ms: 1_500,
+            by: watch,
+        }),
+        ..order(&url, &supplier)
+    };
+    let plan = in_language(&order).remove(0);
+    visit(browser, &plan).await.unwrap().0
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn a_prompt_is_brought_by_scrolling_or_leaving() {
+    let browser = Browser::launch(&Guard::open(), None).await.unwrap();
+    let half = "addEventListener('scroll', () => { if (scrollY > (document.documentElement.scrollHeight - innerHeight) * 0.49) show(); });";
+    let out = "document.addEventListener('mouseout', e => { if (!e.relatedTarget && e.clientY <= 0) show(); });";
+    let (scrolled, too_little, short, left, still) = tokio::join!(
+        prompted(&browser, half, PromptBy::Scroll(50.0), true),
+        prompted(&browser, half, PromptBy::Scroll(20.0), true),
+        prompted(&browser, half, PromptBy::Scroll(50.0), false),
+        prompted(&browser, out, PromptBy::Leaving, false),
+        prompted(&browser, out, PromptBy::Time, false),
+    );
+    let came = |o: &Observation| o.texts.iter().any(|t| t.text == "Any questions?");
+    assert!(came(&scrolled) && came(&left), "{:?}", scrolled.texts);
+    assert!(!came(&too_little) && too_little.prompt_until_ms.is_some());
+    assert!(!came(&still) && still.prompt_until_ms.is_some());
+    // There is no way to scroll: nobody watched, and nothing is told to be missing.
+    assert!(!came(&short) && short.prompt_until_ms.is_none());
 }

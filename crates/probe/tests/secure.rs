@@ -217,7 +217,7 @@ async fn a_loader_that_is_blocked_in_the_browser_is_told_as_such() {
         consent: None,
         pictures: false,
         delay_ms: 0,
-        prompt_ms: None,
+        prompt: None,
         page_ms: PAGE_MS,
         total_ms: CHECK_MS,
     };

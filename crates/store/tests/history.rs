@@ -76,10 +76,10 @@ async fn a_look_from_the_future_is_replaced_by_one_of_now() {
 async fn findings_visits_and_drawings_come_back_as_they_were_kept() {
     let (store, sites) = with_sites(1).await;
     let mut echo = assessed(Family::Echo, Standing::Passing, "answered");
-    echo.detail = Some(Detail::Echo(Seen {
+    echo.detail = Some(Detail::Echo(Box::new(Seen {
         text: "Hello\u{0}".into(),
         ..Seen::default()
-    }));
+    })));
     let load = failing(Family::Load, broken(Code::ShownHidden, "It is hidden."));
     let now = Timestamp::now();
     keep(&store, &check(sites[0], now, vec![load, echo])).await;

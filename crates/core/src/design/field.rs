@@ -102,7 +102,8 @@ macro_rules! fields {
             pub fn group(self) -> Group { match self { $(Field::$variant => Group::$group),* } }
             /// What it takes.
             pub fn shape(self) -> Shape { match self { $(Field::$variant => $shape),* } }
-            pub(super) fn default_value(self) -> &'static str {
+            /// What it is where nobody sets it.
+            pub fn default_value(self) -> &'static str {
                 match self { $(Field::$variant => $default),* }
             }
         }
@@ -119,12 +120,18 @@ const ICONS: &[&str] = &["speech", "telephone", "letter", "question", PICTURED];
 const DRAWN: &[&str] = &["filled", "outlined"];
 /// A widget that does not show on phones.
 pub const HIDDEN: &str = "hidden";
-const PHONES: &[&str] = &["as on desktops", "other side", HIDDEN];
+/// A launcher that is on the other side on phones.
+pub const OTHER_SIDE: &str = "other side";
+const PHONES: &[&str] = &["as on desktops", OTHER_SIDE, HIDDEN];
 const BADGES: &[&str] = &["none", "dot", "count"];
 const MOVES: &[&str] = &["none", "fade in", "rise", "pulse"];
 /// A prompt that waits for its second.
 pub const PROMPT_TIMED: &str = "after a time";
-const PROMPTS: &[&str] = &[PROMPT_TIMED, "at a scroll depth", "on leaving"];
+/// A prompt that waits for the page to be scrolled.
+pub const PROMPT_SCROLLED: &str = "at a scroll depth";
+/// A prompt that waits for the mouse to leave.
+pub const PROMPT_LEAVING: &str = "on leaving";
+const PROMPTS: &[&str] = &[PROMPT_TIMED, PROMPT_SCROLLED, PROMPT_LEAVING];
 const YES_NO: &[&str] = &["yes", "no"];
 const SHOWN: &[&str] = &["shown", HIDDEN];
 

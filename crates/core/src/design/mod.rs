@@ -6,7 +6,10 @@ mod field;
 mod measures;
 pub mod tokens;
 
-pub use field::{CORNERS, Field, Group, HIDDEN, PICTURED, PROMPT_TIMED, Shape};
+pub use field::{
+    CORNERS, Field, Group, HIDDEN, OTHER_SIDE, PICTURED, PROMPT_LEAVING, PROMPT_SCROLLED,
+    PROMPT_TIMED, Shape,
+};
 
 pub use measures::{FAR, Measure, TEXT_LEAST, contrast, measures, to_brand};
 

@@ -1,7 +1,7 @@
 //! Texts of a widget in one language that a file can ask for.
 
 use crate::address;
-use crate::design::{Design, Field, Layer, PROMPT_TIMED};
+use crate::design::{Design, Field, Layer, PROMPT_LEAVING, PROMPT_SCROLLED};
 use serde::{Deserialize, Serialize};
 
 /// Texts of a widget in one language; only those given are compared.
@@ -29,6 +29,12 @@ pub struct TextSet {
     /// Seconds after the launcher was seen.
     #[serde(skip_serializing_if = "Option::is_none")]
     pub prompt_after_s: Option<f64>,
+    /// Percent of the page's way, where the prompt comes by scrolling.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub prompt_at_scroll: Option<f64>,
+    /// The prompt comes when the mouse leaves the page.
+    #[serde(skip_serializing_if = "std::ops::Not::not")]
+    pub prompt_on_leaving: bool,
     /// While nobody is there.
     #[serde(skip_serializing_if = "Option::is_none")]
     pub away: Option<String>,
@@ -81,7 +87,7 @@ impl TextSet {
     }
 
     /// The texts of a design; what is empty there is not given. The prompt has a second only where it comes
-    /// after a time.
+    /// after a time, and a depth only where it comes by scrolling.
     pub fn of_design(design: &Design) -> TextSet {
         let mut out = TextSet::default();
         for (name, field) in OF_DESIGN {
@@ -90,11 +96,12 @@ impl TextSet {
                 *place = text;
             }
         }
-        let timed = out.prompt.is_some() && design.get(Field::PromptOn) == PROMPT_TIMED;
-        out.prompt_after_s = timed.then(|| design.number(Field::PromptDelay));
-        if !timed {
-            // Nobody scrolls or leaves in a visit: it is not waited for.
-            out.prompt = None;
+        if out.prompt.is_some() {
+            match design.get(Field::PromptOn) {
+                PROMPT_SCROLLED => out.prompt_at_scroll = Some(design.number(Field::PromptScroll)),
+                PROMPT_LEAVING => out.prompt_on_leaving = true,
+                _ => out.prompt_after_s = Some(design.number(Field::PromptDelay)),
+            }
         }
         out
     }
@@ -108,7 +115,16 @@ impl TextSet {
         let second = self
             .prompt_after_s
             .map(|s| (Field::PromptDelay, s.to_string()));
-        texts.chain(second).collect()
+        let scrolled = self.prompt_at_scroll.into_iter().flat_map(|percent| {
+            [
+                (Field::PromptOn, PROMPT_SCROLLED.to_string()),
+                (Field::PromptScroll, percent.to_string()),
+            ]
+        });
+        let leaving = self
+            .prompt_on_leaving
+            .then(|| (Field::PromptOn, PROMPT_LEAVING.to_string()));
+        texts.chain(second).chain(scrolled).chain(leaving).collect()
     }
 
     pub(super) fn sound(&self) -> Result<(), (&'static str, String)> {
@@ -127,6 +143,22 @@ impl TextSet {
                 "prompt_after_s",
                 "it must be a number of seconds from 0 to 3600".into(),
             ));
+        }
+        if self
+            .prompt_at_scroll
+            .is_some_and(|p| !(0.0..=100.0).contains(&p))
+        {
+            let why = "it must be a share of the page from 0 to 100 percent";
+            return Err(("prompt_at_scroll", why.into()));
+        }
+        let ways = [
+            self.prompt_after_s.is_some(),
+            self.prompt_at_scroll.is_some(),
+            self.prompt_on_leaving,
+        ];
+        if ways.iter().filter(|w| **w).count() > 1 {
+            let why = "a prompt comes after a time, by scrolling or on leaving: give one of them";
+            return Err(("prompt_after_s", why.into()));
         }
         Ok(())
     }

@@ -1,7 +1,7 @@
 //! Brand: does the widget look as designed, on a desktop and on a phone?
 
 use super::{Assessed, Family, Standing, Stood, Words, by_findings, first_remedy};
-use crate::brand::{Compared, compare, judge};
+use crate::brand::{Compared, compare, details, judge};
 use crate::chain::NotLookedAt;
 use crate::colour::Rgb;
 use crate::design::Design;
@@ -132,7 +132,7 @@ pub fn assess(
     design: &Design,
     brand: Option<Rgb>,
     visits: &[Observation],
-    told: Told<Vec<ValueTold>>,
+    mut told: Told<Vec<ValueTold>>,
 ) -> Assessed {
     let mut looks = Vec::new();
     let mut findings: Vec<Finding> = Vec::new();
@@ -149,6 +149,9 @@ pub fn assess(
                 Some(known) => known.evidence.push(place),
                 None => findings.push(f.with(place)),
             }
+        }
+        if viewport == Viewport::Desktop {
+            told.add(details::judge(design, seen));
         }
         looks.push(Looks {
             viewport,

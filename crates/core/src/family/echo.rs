@@ -36,7 +36,7 @@ pub fn assess(seen: &Seen) -> Assessed {
         summary,
         remedy: first_remedy(&findings),
         findings,
-        detail: Some(Detail::Echo(seen.clone())),
+        detail: Some(Detail::Echo(Box::new(seen.clone()))),
     }
 }
 

@@ -232,7 +232,7 @@ pub const DETAIL_VERSION: i32 = 2;
 pub enum Detail {
     Load(load::Detail),
     Pages(pages::Detail),
-    Echo(crate::echo::Seen),
+    Echo(Box<crate::echo::Seen>),
     Weigh(Box<weigh::Detail>),
     Consent(crate::consent::Grid),
     Brand(brand::Detail),

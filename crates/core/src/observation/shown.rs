@@ -1,6 +1,7 @@
 //! What stood on the screen: the launcher, what lies on or beside it, and what came of using it.
 
 use super::Look;
+use crate::image_hash::ImageHash;
 use serde::{Deserialize, Serialize};
 
 /// A box in CSS px, from the viewport's upper left corner.
@@ -131,4 +132,44 @@ pub struct RouteSeen {
     pub to: String,
     /// The launcher two seconds later.
     pub launcher: Look,
+}
+
+/// What an open panel shows beside its texts.
+#[derive(Debug, Clone, Default, PartialEq, Serialize, Deserialize)]
+#[serde(default)]
+pub struct PanelDetails {
+    /// The families that its words are set in, as the browser computed them.
+    pub typeface: Option<String>,
+    /// Fields that a visitor fills in before a talk; none where they could not be read.
+    pub fields: Option<Vec<FieldSeen>>,
+    /// Pictures that the profile names.
+    pub pictures: Vec<PictureSeen>,
+}
+
+/// A field for a visitor.
+#[derive(Debug, Clone, Default, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(default)]
+pub struct FieldSeen {
+    /// Its label or accessible name.
+    pub label: String,
+    /// What it is for, as HTML has it: text, email, tel, ...
+    pub kind: String,
+    /// It must be filled in.
+    pub required: bool,
+}
+
+/// A picture of the widget.
+#[derive(Debug, Clone, Default, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(default)]
+pub struct PictureSeen {
+    /// What it is: `photo`, `launcher picture`.
+    pub name: String,
+    /// Its address; empty where no picture shows.
+    pub src: String,
+    /// Of what its address gives.
+    pub hash: Option<ImageHash>,
+    /// Of what the designed picture's address gave at the same time.
+    pub designed: Option<ImageHash>,
+    /// Why one of the two is missing.
+    pub why: String,
 }

@@ -59,6 +59,27 @@ impl TextPlaces {
     }
 }
 
+/// Selectors of a widget's pictures: of an `img`, of what holds one, or of what has it as its background.
+#[derive(Debug, Clone, Default, PartialEq, Serialize, Deserialize)]
+#[serde(deny_unknown_fields, default)]
+pub struct PicturePlaces {
+    /// Of whoever answers.
+    pub photo: String,
+    /// On the launcher.
+    pub launcher: String,
+}
+
+impl PicturePlaces {
+    /// Each place by what it is; those that the profile does not tell are left out.
+    pub fn all(&self) -> impl Iterator<Item = (&'static str, &str)> {
+        let all = [
+            ("photo", self.photo.trim()),
+            ("launcher picture", self.launcher.trim()),
+        ];
+        all.into_iter().filter(|(_, selector)| !selector.is_empty())
+    }
+}
+
 /// Where links to other channels are.
 #[derive(Debug, Clone, Default, PartialEq, Serialize, Deserialize)]
 #[serde(deny_unknown_fields, default)]

@@ -94,8 +94,8 @@ fn values(design: &WidgetDesign, c: &Compared, out: &mut Told<Vec<ValueTold>>) {
     let pairs = [
         ("launcher_colour", &design.launcher_colour, c.launcher),
         ("header_colour", &design.header_colour, c.header),
-        // What stands on the colours is not read from the picture.
-        ("icon_colour", &design.icon_colour, None),
+        ("icon_colour", &design.icon_colour, c.icon),
+        // What stands on the header is not read from the picture.
         ("header_text_colour", &design.header_text_colour, None),
     ];
     for (name, wanted, pair) in pairs {

@@ -86,7 +86,11 @@ impl Look<'_> {
                 continue;
             }
             if name == "prompt" && seen.prompt_until_ms.is_none() {
-                let why = "it was not watched for: it is designed for later than a visit watches";
+                let why = match self.wanted.prompt_at_scroll {
+                    Some(_) => "the page is too short to be scrolled there",
+                    None if self.wanted.prompt_on_leaving => "phones have no mouse that leaves",
+                    None => "it was not watched for: it is designed for later than a visit watches",
+                };
                 out.gaps.push(self.gap(name, why.into()));
                 continue;
             }
@@ -191,10 +195,17 @@ impl Look<'_> {
             ("prompt", None) => {
                 let since = seen.looks.launcher.seen_ms().unwrap_or_default();
                 let watched = (seen.prompt_until_ms.unwrap_or(since) - since) / 1000.0;
+                let done = match self.wanted.prompt_at_scroll {
+                    Some(percent) => format!(", with the page scrolled to {percent:.0} %"),
+                    None if self.wanted.prompt_on_leaving => {
+                        ", with the mouse on its way out of the page".into()
+                    }
+                    None => String::new(),
+                };
                 (
                     Code::BrandTextMissing,
                     format!(
-                        "The prompt{language} did not come in {watched:.0} s after the launcher."
+                        "The prompt{language} did not come in {watched:.0} s after the launcher{done}."
                     ),
                 )
             }

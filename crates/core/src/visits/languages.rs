@@ -21,11 +21,37 @@ const PROMPT_MORE_MS: u64 = 5_000;
 /// A prompt that is designed for later than this is not waited for.
 const MOST_PROMPT_MS: u64 = 20_000;
 
-/// How long after the launcher the prompt is watched for; nothing where none is designed, or for later than
-/// a visit watches.
-pub fn prompt_ms(widget: Option<&Widget>, language: &str) -> Option<u64> {
+/// How a prompt is waited for.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub struct PromptWatch {
+    /// How long, ms after the launcher came or after what brings it.
+    pub ms: u64,
+    /// What brings it.
+    pub by: PromptBy,
+}
+
+/// What brings a prompt.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub enum PromptBy {
+    /// Its second.
+    Time,
+    /// The page scrolled so far, percent of its way.
+    Scroll(f64),
+    /// The mouse on its way out of the page; phones have none.
+    Leaving,
+}
+
+/// How the prompt is watched for; nothing where none is designed, or for later than a visit watches.
+pub fn prompt_of(widget: Option<&Widget>, language: &str) -> Option<PromptWatch> {
     let texts = widget?.texts.get(language)?;
     texts.prompt.as_ref()?;
+    let watch = |ms, by| PromptWatch { ms, by };
+    if let Some(percent) = texts.prompt_at_scroll {
+        return Some(watch(PROMPT_MORE_MS, PromptBy::Scroll(percent)));
+    }
+    if texts.prompt_on_leaving {
+        return Some(watch(PROMPT_MORE_MS, PromptBy::Leaving));
+    }
     let after = (texts.prompt_after_s.unwrap_or(0.0) * 1000.0) as u64;
-    (after <= MOST_PROMPT_MS).then_some(after + PROMPT_MORE_MS)
+    (after <= MOST_PROMPT_MS).then_some(watch(after + PROMPT_MORE_MS, PromptBy::Time))
 }

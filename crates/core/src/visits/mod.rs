@@ -6,7 +6,7 @@
 mod languages;
 mod reasons;
 
-pub use languages::{languages_of, prompt_ms};
+pub use languages::{PromptBy, PromptWatch, languages_of, prompt_of};
 pub use reasons::{Reason, reasons, states_of};
 
 use crate::chain::{Aside, Purpose};
@@ -57,8 +57,8 @@ pub struct CheckOrder<'a> {
     pub delay_ms: u64,
     /// The visitor's language (BCP 47); empty for the browser's own.
     pub locale: &'a str,
-    /// The prompt is watched for this long after the launcher came, before the panel is opened.
-    pub prompt_ms: Option<u64>,
+    /// The prompt is watched for, before the panel is opened.
+    pub prompt: Option<PromptWatch>,
 }
 
 /// A designed delay is waited for up to this.
@@ -91,8 +91,8 @@ pub struct VisitPlan<'a> {
     pub pictures: bool,
     /// How long after the load the launcher comes, as designed.
     pub delay_ms: u64,
-    /// The prompt is watched for this long after the launcher came.
-    pub prompt_ms: Option<u64>,
+    /// The prompt is watched for.
+    pub prompt: Option<PromptWatch>,
     /// The page must arrive within this.
     pub page_ms: u64,
     /// The whole visit ends by then. Less than the page and the widget may need only where an earlier
@@ -211,7 +211,7 @@ pub fn in_other_manners<'a>(order: &CheckOrder<'a>) -> Vec<VisitPlan<'a>> {
                 Manner::Zoomed => Viewport::Desktop,
                 _ => plan.condition.viewport,
             };
-            plan.prompt_ms = None;
+            plan.prompt = None;
             plans.push(plan);
         }
     }
@@ -305,7 +305,7 @@ fn side_by_side<'a>(
         consent: order.consent,
         pictures: order.pictures,
         delay_ms: order.delay_ms,
-        prompt_ms: order.prompt_ms,
+        prompt: order.prompt,
         page_ms: PAGE_MS,
         total_ms,
     };
@@ -389,7 +389,7 @@ mod tests {
                 asked: Asked::ByPerson,
                 delay_ms: 0,
                 locale: "",
-                prompt_ms: None,
+                prompt: None,
             }
         }
 

@@ -202,7 +202,7 @@ async fn check(args: Args) -> Result<Diagnosis> {
         asked: Asked::ByPerson,
         delay_ms: 0,
         locale: "",
-        prompt_ms: None,
+        prompt: None,
     };
     let evidence = visit(&pool, &http, &order).await?;
     pool.close().await;

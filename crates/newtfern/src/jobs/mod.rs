@@ -13,7 +13,7 @@ use newtfern_core::echo::TestVisitor;
 use newtfern_core::job::JobKind;
 use newtfern_core::observation::{FailureKind, Viewport};
 use newtfern_core::visits::{
-    Asked, CheckOrder, further_states, in_language, in_other_manners, languages_of, prompt_ms,
+    Asked, CheckOrder, further_states, in_language, in_other_manners, languages_of, prompt_of,
     states_of,
 };
 use newtfern_core::weigh::stopping::MOST_LOADS;
@@ -103,7 +103,7 @@ async fn check_site(tools: &Tools, job: &Job, s: &Subject) -> Result<()> {
         asked: Asked::ByPerson,
         delay_ms: (s.widget.delay_s * 1000.0) as u64,
         locale: first,
-        prompt_ms: prompt_ms(Some(&s.widget), first),
+        prompt: prompt_of(Some(&s.widget), first),
     };
     let mut evidence = check::run(&tools.pool, &tools.http, &order).await?;
     if s.expects() == Expect::Present {
@@ -115,7 +115,7 @@ async fn check_site(tools: &Tools, job: &Job, s: &Subject) -> Result<()> {
         for locale in languages.iter().skip(1) {
             plans.extend(in_language(&CheckOrder {
                 locale,
-                prompt_ms: prompt_ms(Some(&s.widget), locale),
+                prompt: prompt_of(Some(&s.widget), locale),
                 ..order
             }));
         }
@@ -135,6 +135,7 @@ async fn check_site(tools: &Tools, job: &Job, s: &Subject) -> Result<()> {
     }
     let mut asides = evidence.asides;
     asides.extend(tools.acts.beside(s, &evidence.visits).await?);
+    pictures::hash(tools, s, &mut evidence.visits).await;
     let visits = pictures::keep(tools, evidence.visits, evidence.pictures).await?;
     let seen = Seen { at, visits, asides };
     tools.acts.finish_check(job, s, seen).await?;

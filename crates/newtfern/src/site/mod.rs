@@ -9,7 +9,7 @@ use newtfern_core::pages::{FoundBy, PageCopy, ReadPage, languages, sample, sorte
 use newtfern_core::profile::{ConsentManager, Supplier};
 use newtfern_core::site_check::{SitePage, Subject, WidgetVisits};
 use newtfern_core::visits::{
-    Asked, CHECK_MS, CheckOrder, further_states, in_language, languages_of, prompt_ms,
+    Asked, CHECK_MS, CheckOrder, further_states, in_language, languages_of, prompt_of,
 };
 use newtfern_probe::browser::Pool;
 use newtfern_probe::check;
@@ -139,7 +139,7 @@ async fn visits(
             asked,
             delay_ms: widget.map_or(0, |w| (w.delay_s * 1000.0) as u64),
             locale: languages.first().copied().unwrap_or_default(),
-            prompt_ms: languages.first().and_then(|l| prompt_ms(widget, l)),
+            prompt: languages.first().and_then(|l| prompt_of(widget, l)),
         };
         let mut evidence = check::run(ways.pool, ways.http, &check).await?;
         if asked == Asked::ByPerson && !none_wanted {
@@ -149,7 +149,7 @@ async fn visits(
         for language in languages.iter().skip(1) {
             let check = CheckOrder {
                 locale: language,
-                prompt_ms: prompt_ms(widget, language),
+                prompt: prompt_of(widget, language),
                 ..check
             };
             let visits = in_language(&check);

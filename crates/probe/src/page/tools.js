@@ -312,8 +312,44 @@ globalThis.nf =
         ? (el.getAttribute("aria-label") || el.title || el.innerText || "").trim().slice(0, 300)
         : "";
     };
+    // The typeface of a panel and the fields that a visitor fills in; in a frame of the panel, of all of it.
+    const details = (panel, message) => {
+      const root = pick(panel) || (window.parent !== window ? document.body : null);
+      if (!root) return {};
+      const inner = root.contentDocument ? root.contentDocument.body : root;
+      const talk = message && pick(message);
+      const asks = [...inner.querySelectorAll("input,select,textarea")].filter(
+        (el) =>
+          visible(el) &&
+          el !== talk &&
+          !["hidden", "submit", "button", "file", "image", "reset"].includes(el.type),
+      );
+      const label = (el) => {
+        const own = el.labels && el.labels[0] ? el.labels[0].innerText : "";
+        return (own || el.getAttribute("aria-label") || el.placeholder || el.name || "").trim();
+      };
+      return {
+        typeface: getComputedStyle(inner).fontFamily.slice(0, 300),
+        fields: asks.slice(0, 20).map((el) => ({
+          label: label(el).slice(0, 120),
+          kind: String(el.type || el.localName).slice(0, 20),
+          required: el.required || el.getAttribute("aria-required") === "true",
+        })),
+      };
+    };
+    // The address of a picture that shows: of an image, of what holds one, or of a background.
+    const pictureAt = (selector) => {
+      const el = pick(selector);
+      if (!el || !visible(el)) return null;
+      const img = el.localName === "img" ? el : el.querySelector("img");
+      if (img) return img.complete && img.naturalWidth > 0 ? img.currentSrc.slice(0, 200000) : null;
+      const back = /url\(["']?(.*?)["']?\)/.exec(getComputedStyle(el).backgroundImage);
+      return back ? new URL(back[1], document.baseURI).href.slice(0, 200000) : null;
+    };
     return {
       adopt,
+      details,
+      pictureAt,
       links,
       pick,
       sealed,

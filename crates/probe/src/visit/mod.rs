@@ -8,11 +8,13 @@ mod channels;
 mod closed_roots;
 mod collector;
 pub mod consent;
+mod details;
 mod emulation;
 mod failure;
 mod motion;
 mod operate;
 mod progress;
+mod prompt;
 mod pump;
 mod reach;
 mod settle;
@@ -154,8 +156,8 @@ async fn run(tab: &Tab, plan: &VisitPlan<'_>, pictures: &mut Pictures) -> Result
         motion::read(tab, &plan.supplier.alive.launcher).await?;
     }
     tab.ask_presence(plan.supplier).await?;
-    if up && let Some(ms) = plan.prompt_ms {
-        stage(tab, "prompt", texts::prompt(tab, plan.supplier, ms)).await?;
+    if up && let Some(watch) = plan.prompt {
+        stage(tab, "prompt", prompt::watch(tab, plan.supplier, watch)).await?;
     }
     if up && plan.supplier.open.panel.trim().is_empty() {
         stage(tab, "channels", channels::read(tab, plan.supplier)).await?;

@@ -1,6 +1,6 @@
 //! Working the launcher as a visitor does: opened by a click, closed, opened again by keyboard.
 
-use super::{Pictures, Tab, channels, texts};
+use super::{Pictures, Tab, channels, details, texts};
 use crate::{ProbeError, pixels};
 use newtfern_core::observation::{Look, Looks, Operation, Unlooked};
 use newtfern_core::profile::Supplier;
@@ -109,6 +109,7 @@ pub async fn work(
     });
     read_panel(tab, supplier, pictures, wanted).await?;
     texts::panel(tab, supplier).await?;
+    details::read(tab, supplier).await?;
     channels::read(tab, supplier).await?;
     if close(tab, supplier).await? {
         keyboard(tab, supplier).await?;

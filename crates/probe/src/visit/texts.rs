@@ -13,7 +13,7 @@ const MOST_TEXT: usize = 2_000;
 /// A frame of the panel has this long to show its texts.
 const PANEL_MS: f64 = 2_500.0;
 
-fn keep(tab: &Tab, name: &str, text: String) {
+pub(super) fn keep(tab: &Tab, name: &str, text: String) {
     let at_ms = tab.now_ms();
     let text = super::collector::cut(text.trim().to_string(), MOST_TEXT);
     tab.mark(|o| {
@@ -25,31 +25,6 @@ fn keep(tab: &Tab, name: &str, text: String) {
             });
         }
     });
-}
-
-/// Watches for the prompt, for so long after the launcher came.
-///
-/// # Errors
-/// Where the page does not answer.
-pub async fn prompt(tab: &Tab, supplier: &Supplier, ms: u64) -> Result<(), ProbeError> {
-    let Some(selector) = supplier.texts.of("prompt") else {
-        return Ok(());
-    };
-    let came = tab.observation().looks.launcher.seen_ms();
-    let until = came.unwrap_or_else(|| tab.now_ms()) + ms as f64;
-    loop {
-        let found = tab.find(selector).await?.filter(|f| f.shown);
-        if let Some(found) = found {
-            keep(tab, "prompt", found.text);
-        }
-        let now = tab.now_ms();
-        let seen = tab.observation().texts.iter().any(|t| t.name == "prompt");
-        if seen || now >= until {
-            tab.mark(|o| o.prompt_until_ms = Some(now));
-            return Ok(());
-        }
-        sleep(Duration::from_millis(100)).await;
-    }
 }
 
 /// Reads the texts of the open panel, in the page and in its frames.

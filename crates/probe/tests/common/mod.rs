@@ -56,7 +56,7 @@ impl Checker {
             asked: Asked::ByPerson,
             delay_ms: 0,
             locale: "",
-            prompt_ms: None,
+            prompt: None,
         };
         let evidence = run(&self.pool, &self.http, &order).await.unwrap();
         let visits = evidence.visits;

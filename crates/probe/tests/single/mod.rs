@@ -32,7 +32,7 @@ pub fn plan<'a>(
         total_ms,
         pictures: false,
         delay_ms: 0,
-        prompt_ms: None,
+        prompt: None,
     }
 }
 

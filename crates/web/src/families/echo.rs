@@ -97,7 +97,7 @@ fn tidied(how: Tidied) -> &'static str {
 pub fn section(drawing: Option<&Drawing>, site: i64) -> askama::Result<String> {
     let seen = match drawing {
         Some(Drawing::Known(detail)) => match detail.as_ref() {
-            Detail::Echo(seen) => Some(seen),
+            Detail::Echo(seen) => Some(seen.as_ref()),
             _ => None,
         },
         _ => None,

@@ -263,7 +263,7 @@ async fn a_bench_shows_every_family_before_and_after_its_first_result() {
     }
     // A result of an older shape is shown by its summary, and says so, instead of failing the page.
     let seen = newtfern_core::echo::Seen::default();
-    let old = Detail::Echo(seen);
+    let old = Detail::Echo(Box::new(seen));
     house
         .stands(
             sites[0],

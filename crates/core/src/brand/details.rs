@@ -1,0 +1,379 @@
+//! What is seen of a widget beyond colours, place and texts, beside the design: its size, its typeface, the fields
+//! before a talk, its pictures. Only what somebody designed is compared; a built-in default is nobody's wish.
+
+use crate::chain::NotLookedAt;
+use crate::code::Code;
+use crate::design::{Design, Field, Source};
+use crate::finding::{Evidence, Finding, Severity};
+use crate::observation::{FieldSeen, Observation, PanelDetails};
+use crate::site_check::{Told, ValueTold};
+use std::borrow::Cow;
+
+/// Sizes within this many px are the same.
+const SIZE_TOLERANCE: f64 = 4.0;
+
+/// Compares one visit; nothing is told where no launcher was seen.
+pub fn judge(design: &Design, seen: &Observation) -> Told<Vec<ValueTold>> {
+    let mut out = Told::default();
+    let Some(launcher) = seen.launcher.as_ref().filter(|l| l.present) else {
+        return out;
+    };
+    if let Some(wanted) = designed(design, Field::Size) {
+        let px = launcher.rect.height.max(launcher.rect.width);
+        let same = wanted
+            .parse()
+            .is_ok_and(|w: f64| (w - px).abs() <= SIZE_TOLERANCE);
+        value(&mut out, "size", wanted, Some(format!("{px:.0}")), same);
+        if !same {
+            let summary = format!("The launcher is {px:.0} px large and should be {wanted}.");
+            out.findings.push(finding(
+                Code::BrandSize,
+                Severity::Warning,
+                summary,
+                "the size",
+            ));
+        }
+    }
+    let Some(details) = &seen.details else {
+        for (field, name) in INSIDE {
+            if designed(design, field).is_some() {
+                gap(
+                    &mut out,
+                    name,
+                    "the panel did not open, or this look is of older make",
+                );
+            }
+        }
+        return out;
+    };
+    typeface(design, details, &mut out);
+    fields(design, details, &mut out);
+    pictures(design, details, &mut out);
+    out
+}
+
+/// What is seen in the open panel only.
+const INSIDE: [(Field, &str); 3] = [
+    (Field::Typeface, "typeface"),
+    (Field::Asked, "fields before the talk"),
+    (Field::AgentPhoto, "agent\u{2019}s photo"),
+];
+
+/// A value that somebody set at one of the layers.
+fn designed(design: &Design, field: Field) -> Option<&str> {
+    let value = design.values.iter().find(|v| v.field == field)?;
+    let set = value.from != Source::House || value.value != field.default_value();
+    Some(value.value.as_str()).filter(|v| set && !v.is_empty())
+}
+
+fn value(
+    out: &mut Told<Vec<ValueTold>>,
+    name: &'static str,
+    wanted: &str,
+    seen: Option<String>,
+    same: bool,
+) {
+    out.what.push(ValueTold {
+        name: Cow::Borrowed(name),
+        language: None,
+        wanted: wanted.into(),
+        seen,
+        same,
+    });
+}
+
+fn gap(out: &mut Told<Vec<ValueTold>>, what: &str, why: &str) {
+    out.gaps.push(NotLookedAt {
+        what: format!("the design\u{2019}s {what}"),
+        why: why.into(),
+    });
+}
+
+fn finding(code: Code, severity: Severity, summary: String, what: &str) -> Finding {
+    let remedy =
+        format!("In the widget\u{2019}s settings at the supplier, set {what} as designed.");
+    Finding::new(code, severity, summary, remedy)
+}
+
+/// The first family of a list, without quotes.
+fn family(list: &str) -> String {
+    let first = list.split(',').next().unwrap_or_default();
+    first.trim().trim_matches(['"', '\'']).to_string()
+}
+
+fn typeface(design: &Design, details: &PanelDetails, out: &mut Told<Vec<ValueTold>>) {
+    let Some(wanted) = designed(design, Field::Typeface) else {
+        return;
+    };
+    let Some(seen) = &details.typeface else {
+        gap(
+            out,
+            "typeface",
+            "the panel\u{2019}s words could not be read for it",
+        );
+        return;
+    };
+    let (meant, is) = (family(wanted), family(seen));
+    let same = meant.eq_ignore_ascii_case(&is);
+    value(out, "typeface", &meant, Some(is.clone()), same);
+    if !same {
+        let summary = format!("The panel is set in {is} and should be set in {meant}.");
+        let found = finding(
+            Code::BrandTypeface,
+            Severity::Warning,
+            summary,
+            "the typeface",
+        );
+        out.findings
+            .push(found.with(Evidence::fact(format!("font-family: {seen}"))));
+    }
+}
+
+/// A field that the design names: `mail*` is required.
+struct Wished<'a> {
+    name: &'a str,
+    required: bool,
+}
+
+impl Wished<'_> {
+    /// By what the field is for, or by the word in its label.
+    fn is(&self, seen: &FieldSeen) -> bool {
+        let name = self.name.to_lowercase();
+        let kind = match name.as_str() {
+            "mail" | "e-mail" | "email" => "email",
+            "phone" | "telephone" => "tel",
+            _ => "",
+        };
+        seen.label.to_lowercase().contains(&name) || (!kind.is_empty() && seen.kind == kind)
+    }
+}
+
+fn fields(design: &Design, details: &PanelDetails, out: &mut Told<Vec<ValueTold>>) {
+    let Some(wanted) = designed(design, Field::Asked) else {
+        return;
+    };
+    let Some(seen) = &details.fields else {
+        gap(
+            out,
+            "fields before the talk",
+            "the panel\u{2019}s fields could not be read",
+        );
+        return;
+    };
+    let wished: Vec<Wished> = wanted
+        .split(", ")
+        .map(|w| Wished {
+            name: w.trim_end_matches('*'),
+            required: w.ends_with('*'),
+        })
+        .collect();
+    let star = |required| if required { "*" } else { "" };
+    let told: Vec<String> = seen
+        .iter()
+        .map(|f| format!("{}{}", f.label, star(f.required)))
+        .collect();
+    let missing = wished.iter().filter(|w| !seen.iter().any(|f| w.is(f)));
+    let mut wrong: Vec<String> = missing.map(|w| format!("{} is missing", w.name)).collect();
+    let surplus = seen.iter().filter(|f| !wished.iter().any(|w| w.is(f)));
+    wrong.extend(surplus.map(|f| format!("\u{201c}{}\u{201d} is asked for, too", f.label)));
+    for w in &wished {
+        if let Some(f) = seen.iter().find(|f| w.is(f) && f.required != w.required) {
+            wrong.push(match f.required {
+                true => format!("{} is required and should not be", w.name),
+                false => format!("{} is not required and should be", w.name),
+            });
+        }
+    }
+    value(
+        out,
+        "fields",
+        wanted,
+        Some(told.join(", ")),
+        wrong.is_empty(),
+    );
+    if !wrong.is_empty() {
+        let summary = format!("The fields before the talk differ: {}.", wrong.join("; "));
+        let found = finding(Code::BrandFields, Severity::Fault, summary, "the fields");
+        out.findings.push(found.with_all([
+            Evidence::fact(format!("designed: {wanted}")),
+            Evidence::fact(format!("seen: {}", told.join(", "))),
+        ]));
+    }
+}
+
+fn pictures(design: &Design, details: &PanelDetails, out: &mut Told<Vec<ValueTold>>) {
+    for (field, name) in [
+        (Field::AgentPhoto, "photo"),
+        (Field::Picture, "launcher picture"),
+    ] {
+        let Some(wanted) = designed(design, field) else {
+            continue;
+        };
+        let Some(seen) = details.pictures.iter().find(|p| p.name == name) else {
+            gap(
+                out,
+                name,
+                "the supplier\u{2019}s profile does not say where it is",
+            );
+            continue;
+        };
+        if seen.src.is_empty() {
+            value(out, name, wanted, None, false);
+            let summary = format!("The {name} does not show.");
+            out.findings.push(finding(
+                Code::BrandPicture,
+                Severity::Fault,
+                summary,
+                "the picture",
+            ));
+            continue;
+        }
+        let (Some(is), Some(meant)) = (seen.hash, seen.designed) else {
+            gap(out, name, &seen.why);
+            continue;
+        };
+        let same = is.looks_like(meant);
+        value(out, name, wanted, Some(seen.src.clone()), same);
+        if !same {
+            let bits = is.distance(meant);
+            let summary = format!("The {name} is another picture than the designed one.");
+            out.findings.push(
+                finding(Code::BrandPicture, Severity::Fault, summary, "the picture").with_all([
+                    Evidence::fact(format!("seen: {}", seen.src)),
+                    Evidence::fact(format!("designed: {wanted}")),
+                    Evidence::fact(format!("perceptual hashes differ in {bits} of 64 bits; up to 10 are the same picture")),
+                ]),
+            );
+        }
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::chain::testing::{launcher, with};
+    use crate::design::Layer;
+    use crate::image_hash::ImageHash;
+    use crate::observation::PictureSeen;
+
+    fn told(wish: &[(Field, &str)], change: impl FnOnce(&mut Observation)) -> Told<Vec<ValueTold>> {
+        let layer: Layer = wish.iter().map(|(f, v)| (*f, v.to_string())).collect();
+        let design = Design::resolve(&Layer::new(), &Layer::new(), &layer);
+        let seen = with(launcher(|l| l.rect.height = 60.0), change);
+        judge(&design, &seen)
+    }
+
+    fn codes(told: &Told<Vec<ValueTold>>) -> Vec<Code> {
+        told.findings.iter().map(|f| f.code).collect()
+    }
+
+    fn field(label: &str, kind: &str, required: bool) -> FieldSeen {
+        FieldSeen {
+            label: label.into(),
+            kind: kind.into(),
+            required,
+        }
+    }
+
+    fn shows(details: PanelDetails) -> impl FnOnce(&mut Observation) {
+        move |o| o.details = Some(details)
+    }
+
+    #[test]
+    fn only_what_somebody_designed_is_compared() {
+        let details = || PanelDetails {
+            typeface: Some("system-ui".into()),
+            fields: Some(vec![field("Your name", "text", true)]),
+            pictures: Vec::new(),
+        };
+        let none = told(&[], shows(details()));
+        assert!(none.what.is_empty() && none.findings.is_empty() && none.gaps.is_empty());
+        let size = told(&[(Field::Size, "80")], shows(details()));
+        assert_eq!(codes(&size), [Code::BrandSize]);
+        assert!(codes(&told(&[(Field::Size, "62")], shows(details()))).is_empty());
+        // A panel that did not open tells nothing of what is in it.
+        let closed = told(&[(Field::Typeface, "Kite Sans")], |_| {});
+        assert!(closed.findings.is_empty());
+        assert_eq!(closed.gaps[0].what, "the design\u{2019}s typeface");
+    }
+
+    #[test]
+    fn the_first_family_counts_whatever_its_quotes() {
+        let of = |is: &str| {
+            let details = PanelDetails {
+                typeface: Some(is.into()),
+                ..PanelDetails::default()
+            };
+            told(&[(Field::Typeface, "Kite Sans, serif")], shows(details))
+        };
+        assert!(codes(&of("\"Kite Sans\", sans-serif")).is_empty());
+        let other = of("Times, serif");
+        assert_eq!(codes(&other), [Code::BrandTypeface]);
+        assert!(other.findings[0].summary.contains("set in Times"));
+    }
+
+    #[test]
+    fn fields_are_found_by_label_or_by_what_they_are_for() {
+        let of = |fields: Vec<FieldSeen>| {
+            let details = PanelDetails {
+                fields: Some(fields),
+                ..PanelDetails::default()
+            };
+            told(&[(Field::Asked, "name, mail*")], shows(details))
+        };
+        let good = vec![
+            field("Your name", "text", false),
+            field("Where do we answer?", "email", true),
+        ];
+        assert!(codes(&of(good)).is_empty());
+        let bad = of(vec![
+            field("E-mail address", "email", false),
+            field("Order number", "text", true),
+        ]);
+        assert_eq!(codes(&bad), [Code::BrandFields]);
+        assert_eq!(
+            bad.findings[0].summary,
+            "The fields before the talk differ: name is missing; \u{201c}Order number\u{201d} is asked for, too; mail is not required and should be."
+        );
+    }
+
+    #[test]
+    fn a_picture_is_the_designed_one_by_its_hash_and_never_by_guess() {
+        let hash = |text: &str| text.parse::<ImageHash>().ok();
+        let of = |seen: PictureSeen| {
+            let details = PanelDetails {
+                pictures: vec![seen],
+                ..PanelDetails::default()
+            };
+            told(&[(Field::AgentPhoto, "/ida.png")], shows(details))
+        };
+        let photo = PictureSeen {
+            name: "photo".into(),
+            src: "https://cdn.example.test/ida.png".into(),
+            hash: hash("ff00ff00ff00ff00"),
+            designed: hash("ff00ff00ff00ff07"),
+            ..PictureSeen::default()
+        };
+        assert!(codes(&of(photo.clone())).is_empty());
+        let other = PictureSeen {
+            designed: hash("00ff00ff00ff00ff"),
+            ..photo.clone()
+        };
+        let told = of(other);
+        assert_eq!(codes(&told), [Code::BrandPicture]);
+        let lines: Vec<String> = told.findings[0].evidence.iter().map(|e| e.line()).collect();
+        assert!(lines[2].contains("64 of 64 bits"), "{lines:?}");
+        let unread = of(PictureSeen {
+            designed: None,
+            why: "the designed picture answered with status 404".into(),
+            ..photo.clone()
+        });
+        assert!(unread.findings.is_empty());
+        assert!(unread.gaps[0].why.contains("404"));
+        let gone = of(PictureSeen {
+            src: String::new(),
+            ..photo
+        });
+        assert_eq!(codes(&gone), [Code::BrandPicture]);
+    }
+}
