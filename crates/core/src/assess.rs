@@ -3,7 +3,7 @@
 use crate::chain::{Aside, Case, Diagnosis, Expect};
 use crate::code::Code;
 use crate::colour::Rgb;
-use crate::consent::Region;
+use crate::consent::{Region, notice};
 use crate::design::Design;
 use crate::expectation::Widget;
 use crate::family::{Assessed, Family, brand, consent, load, place, watch};
@@ -133,12 +133,12 @@ pub fn check(
     // What has no business on this page has no looks and no signals to judge here.
     families.extend(match expectation.expect {
         Expect::Present => [
-            consent::assess(expectation.supplier, expectation.region, visits),
+            consent::assess(expectation.supplier, expectation.region, visits, asides),
             brand::assess(
                 expectation.design,
                 expectation.brand,
                 chain,
-                told(expectation, visits),
+                told(expectation, visits, asides),
             ),
         ],
         Expect::Absent => [Family::Consent, Family::Brand].map(Assessed::kept_off),
@@ -153,7 +153,11 @@ pub fn check(
 }
 
 /// Texts, form and channels as seen, beside what the design and the expectation ask for.
-fn told(expectation: &Expectation, visits: &[Observation]) -> Told<Vec<ValueTold>> {
+fn told(
+    expectation: &Expectation,
+    visits: &[Observation],
+    asides: &[Aside],
+) -> Told<Vec<ValueTold>> {
     let none = BTreeMap::new();
     let case = WidgetCase {
         supplier: expectation.supplier,
@@ -163,6 +167,9 @@ fn told(expectation: &Expectation, visits: &[Observation]) -> Told<Vec<ValueTold
     };
     let mut told = case.form();
     told.add(case.texts());
+    let followed = notice::follow(expectation.supplier, &[], asides);
+    told.findings.extend(followed.broken);
+    told.gaps.extend(followed.gap);
     told
 }
 

@@ -198,6 +198,7 @@ codes! {
     ConsentLingers "consent.lingers" Consent, false, ConsentManager;
     ConsentNeverStarts "consent.never-starts" Consent, false, ConsentManager;
     ConsentNoRefusal "consent.no-refusal" Consent, false, ConsentManager;
+    ConsentNoticeSilent "consent.notice-silent" Consent, false, Site;
     BrandTextDiffers "brand.text-differs" Brand, false, Account;
     BrandTextMissing "brand.text-missing" Brand, false, Account;
     BrandSampleText "brand.sample-text" Brand, false, Account;

@@ -5,6 +5,7 @@
 //! device before consent. Requests alone are judged by the region's profile.
 
 pub mod declared;
+pub mod notice;
 pub mod words;
 
 use crate::code::Code;

@@ -544,6 +544,9 @@ fn picture_hashes_are_those_of_imagehash() {
         let distance = ImageHash::of(&grey).distance(theirs);
         // Flat and ruled pictures have frequencies of nothing, which ImageHash takes for above or below the median
         // by rounding alone.
-        assert!(distance <= if i < 5 { 2 } else { 0 }, "{i}: {distance} bits");
+        assert!(
+            distance <= if i < 5 { 2 } else { 0 },
+            "{i}: {distance} bits"
+        );
     }
 }

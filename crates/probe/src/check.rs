@@ -95,7 +95,7 @@ async fn make(
 }
 
 /// One copy; one that could not be had says why.
-async fn copy(http: &Http, plan: &FetchPlan) -> Aside {
+pub async fn copy(http: &Http, plan: &FetchPlan) -> Aside {
     let made = |status, html, look| Aside {
         purpose: plan.purpose,
         url: plan.url.to_string(),

@@ -369,6 +369,23 @@ const PAGES: [(&str, &str, &str); 4] = [
 /// The sites' own script: some work of their own, so that weighing has something to tell apart.
 const PAGE_SCRIPT: &str = "(function(){var m=1;for(var i=0;i<9000000;i++)m=Math.imul(m^i,31)>>>0;document.documentElement.dataset.page=String(m%7);})();";
 
+/// The privacy pages of every other client say what the chat keeps; those of the others are as old as most.
+fn text_of(site: &Site, page: &(&str, &str, &str)) -> String {
+    let knows = site.client.is_multiple_of(2) && page.0 == "/privacy";
+    match (knows, site.maker) {
+        (false, _) => page.2.to_string(),
+        (true, Maker::Brindle) => format!(
+            "{} Our chat is run by Brindle. Your browser connects to brindle.localhost and keeps brindle_visitor and brindle_seen there until you delete them.",
+            page.2
+        ),
+        (true, Maker::Farthing) => format!(
+            "{} Our chat is run by Farthing Desk. Your browser connects to farthing.localhost; it keeps when you came.",
+            page.2
+        ),
+        (true, Maker::Plashet) => page.2.to_string(),
+    }
+}
+
 fn render(site: &Site, held: &Held, page: &(&str, &str, &str), port: u16) -> String {
     let client = site.client();
     let fault = site.fault.filter(|_| !held.mended);
@@ -397,7 +414,7 @@ fn render(site: &Site, held: &Held, page: &(&str, &str, &str), port: u16) -> Str
         ),
         ("MENU", menu.collect()),
         ("LINE", escape(client.line)),
-        ("TEXT", page.2.to_string()),
+        ("TEXT", text_of(site, page)),
         ("FILLER", filler.repeat(6)),
         ("COVER", when(fault == Some(Fault::Covered), OFFER)),
         (

@@ -112,6 +112,8 @@ pub enum Purpose {
     Draft,
     /// A tag manager's set, as [`TagLook`](crate::tags::TagLook) writes it.
     TagSet,
+    /// The privacy page that the widget's notice leads to.
+    Notice,
 }
 
 /// How a link of the chain stands.

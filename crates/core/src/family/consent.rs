@@ -1,8 +1,9 @@
 //! Consent: does anything happen before the visitor agreed?
 
 use super::{Assessed, Detail, Family, Standing, Stood, Words, by_findings, first_remedy};
+use crate::chain::Aside;
 use crate::code::Code;
-use crate::consent::{Grid, Region, grid, judge};
+use crate::consent::{Grid, Region, grid, judge, notice};
 use crate::job::JobKind;
 use crate::observation::{LeftOut, Observation, Viewport};
 use crate::profile::Supplier;
@@ -16,13 +17,19 @@ pub(super) const WORDS: Words = Words {
 };
 
 /// Judges the visits of a check by the rules of a region.
-pub fn assess(supplier: &Supplier, region: &Region, visits: &[Observation]) -> Assessed {
+pub fn assess(
+    supplier: &Supplier,
+    region: &Region,
+    visits: &[Observation],
+    asides: &[Aside],
+) -> Assessed {
     let desktop = |v: &&Observation| v.condition.viewport == Viewport::Desktop;
     let desktop: Vec<&Observation> = visits.iter().filter(desktop).collect();
     let had = |v: &&Observation| v.page.status.is_some_and(|s| s < 400);
     let reached = desktop.iter().any(had);
     let grid = grid(supplier, region, &desktop);
-    let findings = judge(&grid);
+    let mut findings = judge(&grid);
+    findings.extend(notice::follow(supplier, &grid.declared, asides).silent);
     let never_starts = findings.iter().any(|f| f.code == Code::ConsentNeverStarts);
     let (standing, summary) = match undecided(&grid, reached, never_starts, &desktop) {
         Some(why)

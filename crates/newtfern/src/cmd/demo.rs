@@ -365,11 +365,21 @@ async fn intended(acts: &Acts, port: u16) -> Result<()> {
         (Field::Subtitle, "We answer within five minutes."),
         (Field::Promise, "5"),
     ]);
+    let face = format!("http://w.farthing.localhost:{port}/face.png");
+    let asks = own(&[
+        (Field::Subtitle, "We answer within five minutes."),
+        (Field::Promise, "5"),
+        (Field::Size, "64"),
+        (Field::Asked, "name*, mail*"),
+        (Field::AgentName, "Ida"),
+        (Field::AgentPhoto, &face),
+    ]);
     let looks = [
         ("friends.wendlemill", &list("Reach Wendle Tide Mill")),
         ("wind.gustkites", &list("Reach Gust Kite Workshop")),
         ("crew.skerrin", &promise),
-        ("sky.harrowdown", &promise),
+        ("sky.harrowdown", &asks),
+        ("lost.skerrin", &asks),
     ];
     for (host, layer) in looks {
         for id in ids_of(acts, port, [host].into_iter()).await? {

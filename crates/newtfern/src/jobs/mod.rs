@@ -8,13 +8,14 @@ mod survey;
 use crate::ways::Ways;
 use anyhow::{Result, bail};
 use newtfern_acts::{Acts, Seen, Subject};
-use newtfern_core::chain::Expect;
+use newtfern_core::chain::{Expect, Purpose};
+use newtfern_core::consent::notice;
 use newtfern_core::echo::TestVisitor;
 use newtfern_core::job::JobKind;
 use newtfern_core::observation::{FailureKind, Viewport};
 use newtfern_core::visits::{
-    Asked, CheckOrder, further_states, in_language, in_other_manners, languages_of, prompt_of,
-    states_of,
+    Asked, CheckOrder, FETCH_MS, FetchPlan, further_states, in_language, in_other_manners,
+    languages_of, prompt_of, states_of,
 };
 use newtfern_core::weigh::stopping::MOST_LOADS;
 use newtfern_core::weigh::{conclude, empty_page};
@@ -132,6 +133,14 @@ async fn check_site(tools: &Tools, job: &Job, s: &Subject) -> Result<()> {
             "{}: an administrator can allow it in the settings (house rules)",
             f.text
         );
+    }
+    if let Some(url) = notice::link_of(&evidence.visits) {
+        let fetch = FetchPlan {
+            purpose: Purpose::Notice,
+            url,
+            ms: FETCH_MS,
+        };
+        evidence.asides.push(check::copy(&tools.http, &fetch).await);
     }
     let mut asides = evidence.asides;
     asides.extend(tools.acts.beside(s, &evidence.visits).await?);

@@ -81,6 +81,8 @@ pub fn router(port: u16, smtp_port: u16) -> Router {
     };
     Router::new()
         .route("/f.js", get(loader))
+        .route("/face.png", get(async || picture(FACE)))
+        .route("/stranger.png", get(async || picture(STRANGER)))
         .route("/start", get(start))
         .route("/talks", post(begin))
         .route("/say", post(say))
@@ -91,6 +93,14 @@ pub fn router(port: u16, smtp_port: u16) -> Router {
         .route("/api/answers", post(answer))
         .route("/api/talks/{talk}", get(talk_told).delete(tidy))
         .with_state(desk)
+}
+
+/// Whoever answers, and somebody else: drawn by hand.
+const FACE: &[u8] = include_bytes!("../assets/face.png");
+const STRANGER: &[u8] = include_bytes!("../assets/stranger.png");
+
+fn picture(png: &'static [u8]) -> Response {
+    ([("content-type", "image/png")], png).into_response()
 }
 
 #[derive(Deserialize)]
@@ -117,6 +127,7 @@ fn built_in(key: &str) -> Option<Map<String, Value>> {
         "heading": client.name,
         "promise": "We answer within five minutes.",
         "first_words": "Hello! How can we help?",
+        "photo": if off { "/stranger.png" } else { "/face.png" },
         "button": if off { "#d98c2b" } else { client.primary },
         "button_text": "#ffffff",
         "band": client.primary,
@@ -141,6 +152,10 @@ async fn start(State(desk): State<Desk>, Query(q): Query<Asked>) -> Response {
         _ => "staffed",
     };
     settings.insert("state".into(), state.into());
+    // Relative to where the loader comes from.
+    let photo = settings["photo"].as_str().unwrap_or_default();
+    let photo = format!("http://w.farthing.localhost:{}{photo}", desk.port);
+    settings.insert("photo".into(), photo.into());
     (OPEN, Json(settings)).into_response()
 }
 
