@@ -47,6 +47,8 @@ pub trait Outside: Send + Sync {
     async fn look(&self, typed: &str, platforms: &[Platform]) -> Looked;
     /// One page by HTTP; what kept it from being had is in it.
     async fn page(&self, address: &Url) -> PageCopy;
+    /// The bytes of a picture; why there are none, in words to follow "because".
+    async fn picture(&self, address: &Url) -> Result<Vec<u8>, String>;
     /// One visit in a browser.
     async fn visit(&self, address: &Url, supplier: &Supplier) -> Result<Observation, String>;
     async fn read_slot(&self, address: &Url, token: &str) -> Result<SlotText, SlotError>;

@@ -175,6 +175,9 @@ impl Outside for NoOutside {
     async fn page(&self, address: &Url) -> PageCopy {
         PageCopy::lost(address, "nothing is asked of the outside")
     }
+    async fn picture(&self, _: &Url) -> Result<Vec<u8>, String> {
+        Err("nothing is asked of the outside".into())
+    }
     async fn visit(&self, _: &Url, _: &Supplier) -> Result<Observation, String> {
         Err("nothing is asked of the outside".into())
     }

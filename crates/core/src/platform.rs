@@ -187,7 +187,7 @@ pub fn fit(
     let plain = supplier.snippet_for(key);
     let (code, becomes) = match slot.takes {
         Takes::Markup => {
-            let code = consent.map_or_else(|| plain.clone(), |m| gated(&plain, m));
+            let code = consent.map_or_else(|| plain.clone(), |m| gated(&plain, supplier, m));
             (code.clone(), code)
         }
         Takes::Snippet => (plain.clone(), plain),
@@ -219,14 +219,19 @@ pub fn fit(
 
 /// Each script element marked so that the manager lets it go once consent is given. The mark comes
 /// first: of two `type` attributes the first one counts (HTML standard, duplicate attributes).
-fn gated(snippet: &str, manager: &ConsentManager) -> String {
+fn gated(snippet: &str, supplier: &Supplier, manager: &ConsentManager) -> String {
     let gating = &manager.gating;
     if gating.script_type.is_empty() || gating.attribute.is_empty() {
         return snippet.to_string();
     }
     let mark = format!(
-        "<script type=\"{}\" {}=\"chat\"",
-        gating.script_type, gating.attribute
+        "<script type=\"{}\" {}=\"{}\"",
+        gating.script_type,
+        gating.attribute,
+        gating
+            .category(supplier.consent.class)
+            .replace('&', "&amp;")
+            .replace('"', "&quot;")
     );
     snippet.replace("<script", &mark)
 }

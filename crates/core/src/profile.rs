@@ -230,7 +230,7 @@ pub struct SupplierConsent {
 }
 
 /// What something is for, as consent managers sort it (common practice).
-#[derive(Debug, Clone, Copy, Default, PartialEq, Eq, Serialize, Deserialize)]
+#[derive(Debug, Clone, Copy, Default, PartialEq, Eq, PartialOrd, Ord, Serialize, Deserialize)]
 #[serde(rename_all = "kebab-case")]
 pub enum ConsentClass {
     /// The page does not work without it.

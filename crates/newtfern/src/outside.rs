@@ -12,6 +12,7 @@ use newtfern_probe::address_check;
 use newtfern_probe::check;
 use newtfern_probe::crawl::copy_of;
 use newtfern_probe::http::Http;
+use newtfern_probe::pictures;
 use serde_json::{Value, json};
 use url::Url;
 
@@ -110,6 +111,11 @@ impl Outside for Probe {
         self.call("PUT", address, token, Some(&body))
             .await
             .map(|_| ())
+    }
+
+    async fn picture(&self, address: &Url) -> Result<Vec<u8>, String> {
+        let http = self.http().await?;
+        pictures::bytes_at(&http, address).await
     }
 
     async fn publish(&self, address: &Url, token: &str) -> Result<(), SlotError> {

@@ -18,26 +18,32 @@ const MOST_SIDE: u32 = 6_000;
 /// # Errors
 /// Why there is none, in words to follow "because".
 pub async fn hash_at(http: &Http, address: &Url) -> Result<ImageHash, String> {
-    let bytes = match address.scheme() {
-        "data" => held(address)?,
+    let bytes = bytes_at(http, address).await?;
+    heavy(|| hash_of(&bytes)).await
+}
+
+/// What an address gives.
+///
+/// # Errors
+/// Why there is nothing, in words to follow "because".
+pub async fn bytes_at(http: &Http, address: &Url) -> Result<Vec<u8>, String> {
+    match address.scheme() {
+        "data" => held(address),
         "http" | "https" => {
             let (fetched, bytes) = http.get_bytes(address, MOST_BYTES).await;
             match (fetched.failure, fetched.status) {
-                (Some(failure), _) => return Err(failure.text),
-                (None, Some(200..=299)) => bytes,
+                (Some(failure), _) => Err(failure.text),
+                (None, Some(200..=299)) => Ok(bytes),
                 (None, status) => {
                     let status = status.unwrap_or_default();
-                    return Err(format!("its address answers with status {status}"));
+                    Err(format!("its address answers with status {status}"))
                 }
             }
         }
-        other => {
-            return Err(format!(
-                "addresses with {other}: hold their picture in the page"
-            ));
-        }
-    };
-    heavy(|| hash_of(&bytes)).await
+        other => Err(format!(
+            "addresses with {other}: hold their picture in the page"
+        )),
+    }
 }
 
 fn held(address: &Url) -> Result<Vec<u8>, String> {

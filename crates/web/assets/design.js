@@ -41,6 +41,8 @@ document.addEventListener("alpine:init", () => {
     timer: 0,
     dirty: false,
     last: "button_colour",
+    pictures: {},
+    asking: 0,
     init() {
       this.leaving = (e) => {
         if (this.dirty) e.preventDefault();
@@ -250,8 +252,9 @@ document.addEventListener("alpine:init", () => {
       else button.style[edge] = y + "px";
       const picture = this.value("picture");
       if (this.value("icon") === "own picture" && picture) {
-        const safe = el("span", "safe", "own picture");
-        button.append(safe);
+        const img = this.drawn(picture, "wown");
+        button.append(img || el("span", "small", "own picture"));
+        if (img) button.append(el("span", "safe"));
       } else button.append(icon(this.value("icon"), this.value("icon_drawn"), this.value("icon_colour"), size * 0.5));
       const badge = this.value("badge");
       if (badge !== "none" && state === "shut") button.append(el("span", "wbadge", badge === "count" ? "1" : ""));
@@ -259,6 +262,35 @@ document.addEventListener("alpine:init", () => {
       if (state === "prompt") out.push(this.prompt(side, edge, x, y, size));
       if (state !== "shut" && state !== "prompt") out.push(this.panel(phone, state, side, edge, x, y, size));
       return out;
+    },
+    // A picture at an address: fetched once by the application, then drawn wherever the design has it.
+    drawn(address, kind) {
+      const known = this.pictures[address];
+      if (known && known.src) {
+        const img = el("img", kind);
+        img.src = known.src;
+        img.alt = "";
+        return img;
+      }
+      if (!known) {
+        this.pictures[address] = {};
+        clearTimeout(this.asking);
+        this.asking = setTimeout(() => this.fetchPicture(address), 400);
+      } else if (known.problem) {
+        this.$refs.problem.textContent = known.problem;
+        this.$refs.problem.hidden = false;
+      }
+      return null;
+    },
+    async fetchPicture(address) {
+      const body = new URLSearchParams({ csrf: this.value("csrf"), base: this.$root.dataset.base || "", address });
+      try {
+        const answer = await fetch("/picture", { method: "POST", body });
+        this.pictures[address] = await answer.json();
+      } catch {
+        this.pictures[address] = { problem: "The picture cannot be shown: the application did not answer." };
+      }
+      this.paint();
     },
     prompt(side, edge, x, y, size) {
       const words = this.text("prompt", "prompt"),
@@ -327,6 +359,8 @@ document.addEventListener("alpine:init", () => {
         go.style.color = this.value("icon_colour");
         body.append(go);
       } else {
+        const face = this.value("agent_photo") && this.drawn(this.value("agent_photo"), "wface");
+        if (face) body.append(face);
         if (agent) body.append(el("span", "small", agent));
         words(this.text("greeting", "greeting"), "agent");
         words("Do you have it in blue?", "own");

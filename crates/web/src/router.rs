@@ -141,6 +141,7 @@ fn site_routes() -> Router<App> {
         .route("/sites/{id}/timelines", get(timelines::page))
         .route("/sites/{id}/privacy.csv", get(privacy::table))
         .route("/palette", post(design::palette::colours))
+        .route("/picture", post(design::own_picture::show))
         .route("/sites/{id}/pages", get(site_pages::page))
         .route("/sites/{id}/pages/take-over", post(site_pages::take_over))
         .route("/sites/{id}/pages/rules", post(site_pages::rules))

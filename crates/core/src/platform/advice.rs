@@ -214,6 +214,21 @@ mod tests {
             one("takes = 'snippet'").unwrap().code,
             sample().snippet_for("abcd-1234")
         );
+        // The manager's own word for the widget's class marks what is held back.
+        let p = platform("[[slot]]\nid = 'a'\nname = 'Box'\ntakes = 'markup'");
+        let gated = |more: &str| {
+            let bar = format!("[gating]\ntype = 'text/plain'\nattribute = 'data-wait'\n{more}");
+            let bar = ConsentManager::from_toml(&bar).unwrap();
+            fit(&sample(), "abcd-1234", &p.slots[0], Some(&bar))
+                .unwrap()
+                .code
+        };
+        assert!(gated("").contains("<script type=\"text/plain\" data-wait=\"chat\""));
+        let own = gated("[gating.categories]\nfunctional = 'extras & help'\nmarketing = 'ads'");
+        assert!(
+            own.contains("data-wait=\"extras &amp; help\""),
+            "functional is the sample's class: {own}"
+        );
         let late = one("takes = 'markup'\ndoes = ['delays', 'defers']").unwrap();
         assert_eq!(late.notes.len(), 2);
         assert!(late.notes[0].contains("exempt this script"));

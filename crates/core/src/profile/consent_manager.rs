@@ -1,6 +1,6 @@
 //! Profiles of consent managers.
 
-use super::ProfileError;
+use super::{ConsentClass, ProfileError};
 use crate::observation::ConsentAct;
 use serde::{Deserialize, Serialize};
 use std::collections::BTreeMap;
@@ -117,6 +117,16 @@ pub struct Gating {
     pub script_type: String,
     /// The attribute that marks such a script.
     pub attribute: String,
+    /// What the site calls each class, as the attribute's value; a class that is not here is `chat`.
+    #[serde(skip_serializing_if = "BTreeMap::is_empty")]
+    pub categories: BTreeMap<ConsentClass, String>,
+}
+
+impl Gating {
+    /// The attribute's value for a widget of this class.
+    pub fn category(&self, class: ConsentClass) -> &str {
+        self.categories.get(&class).map_or("chat", String::as_str)
+    }
 }
 
 impl ConsentManager {

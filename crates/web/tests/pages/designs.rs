@@ -1,10 +1,12 @@
 //! The design at the supplier, palettes, the house style's reach, the line-up.
 
+use crate::house::house;
 use crate::placing::placing;
 use newtfern_acts::Actor;
 use newtfern_core::observation::{Observation, Request, Stored, VERSION};
 use newtfern_store::checks::NewCheck;
 use newtfern_store::client_tokens::TokenKind;
+use newtfern_store::people::Role;
 use serde_json::{Value, json};
 use std::sync::atomic::Ordering;
 
@@ -226,4 +228,39 @@ async fn a_look_that_is_kept_has_timelines_and_a_table_for_the_privacy_notice() 
     told.is(200)
         .has("connection,cdn.brindle.localhost")
         .has("cookie,brindle_visitor,site1.example,30 days,2592000");
+}
+
+/// The preview's own picture is fetched here: the pages load nothing from elsewhere.
+#[tokio::test]
+async fn a_picture_of_pixels_is_handed_on_as_data_and_nothing_else() {
+    let house = house().await;
+    let technician = house.person(Role::Technician).await;
+    let ask = async |base, address| {
+        technician
+            .post("/picture", &[("base", base), ("address", address)])
+            .await
+    };
+    let shown = ask("https://kites.example/", "/ida.png").await;
+    shown.is(200).has("data:image/png;base64,iVBORw0KGgo");
+    for (base, address, why) in [
+        (
+            "https://kites.example/",
+            "/code.svg",
+            "no PNG, JPEG, GIF or WebP",
+        ),
+        ("https://kites.example/", "/gone.png", "status 404"),
+        ("", "/ida.png", "no address of the web"),
+        ("", "file:///etc/passwd", "no address of the web"),
+    ] {
+        ask(base, address)
+            .await
+            .is(200)
+            .has(why)
+            .lacks("data:image");
+    }
+    let viewer = house.person(Role::Viewer).await;
+    viewer
+        .post("/picture", &[("address", "https://kites.example/ida.png")])
+        .await
+        .is(403);
 }

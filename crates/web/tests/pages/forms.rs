@@ -1,7 +1,7 @@
 //! All forms of the application that change something, so that each rule for forms is tried on each.
 
 /// What technicians send.
-pub const FORMS: [&str; 44] = [
+pub const FORMS: [&str; 45] = [
     "/bulk",
     "/bulk/change",
     "/bulk/act",
@@ -36,6 +36,7 @@ pub const FORMS: [&str; 44] = [
     "/sites/1/test",
     "/house-style/numbers",
     "/palette",
+    "/picture",
     "/sites/1/pages/take-over",
     "/sites/1/place/push",
     "/sites/1/place/back",

@@ -139,6 +139,14 @@ impl Outside for Stage {
         copy
     }
 
+    async fn picture(&self, address: &Url) -> Result<Vec<u8>, String> {
+        match address.path() {
+            "/ida.png" => Ok(b"\x89PNG\r\n\x1a\nand so on".to_vec()),
+            "/code.svg" => Ok(b"<svg onload=alert(1)>".to_vec()),
+            _ => Err("its address answers with status 404".into()),
+        }
+    }
+
     async fn visit(&self, address: &Url, _: &Supplier) -> Result<Observation, String> {
         let seen = self.visits.lock().unwrap().get(address.as_str()).cloned();
         seen.ok_or_else(|| "no such page on this stage".into())

@@ -2,6 +2,7 @@
 //! page, in every state and language.
 
 pub mod form;
+pub mod own_picture;
 pub mod palette;
 pub mod sheet;
 
