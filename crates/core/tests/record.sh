@@ -27,3 +27,7 @@ tail -n +1 "$out/sites.tsv" | awk -F'\t' '$4 != "in order" { print $1 "\t" tolow
   site="${site#http://}"
   record "$name" "${site%%:*}"
 done
+
+# Whole sites with their expectations: the command line's own tests make these visits, and keep them where they are
+# asked to.
+NEWTFERN_RECORDS="$PWD/$out/visitors" cargo test --locked -p newtfern --test visitors --test other_makes -- --test-threads=1

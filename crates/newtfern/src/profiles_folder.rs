@@ -13,6 +13,18 @@ const MOST_DEPTH: usize = 20;
 
 /// Reads a folder.
 pub fn read(folder: &Path) -> Result<Profiles> {
+    let mut profiles = Profiles::default();
+    for (name, text) in texts(Some(folder))? {
+        profiles.add(&name, &text)?;
+    }
+    Ok(profiles)
+}
+
+/// The texts of a folder by their paths in it; none where no folder is given.
+pub fn texts(folder: Option<&Path>) -> Result<Vec<(String, String)>> {
+    let Some(folder) = folder else {
+        return Ok(Vec::new());
+    };
     ensure!(
         folder.is_dir(),
         "{} is no folder: --profiles names one with TOML files",
@@ -21,7 +33,7 @@ pub fn read(folder: &Path) -> Result<Profiles> {
     let mut files = Vec::new();
     find(folder, 0, &mut files)?;
     files.sort();
-    let mut profiles = Profiles::default();
+    let mut texts = Vec::new();
     for path in files {
         let size = std::fs::metadata(&path).map_or(0, |m| m.len());
         ensure!(
@@ -32,9 +44,9 @@ pub fn read(folder: &Path) -> Result<Profiles> {
         let text = std::fs::read_to_string(&path)
             .with_context(|| format!("cannot read {} as UTF-8 text", path.display()))?;
         let name = path.strip_prefix(folder).unwrap_or(&path);
-        profiles.add(&name.display().to_string(), &text)?;
+        texts.push((name.display().to_string(), text));
     }
-    Ok(profiles)
+    Ok(texts)
 }
 
 fn find(folder: &Path, depth: usize, out: &mut Vec<PathBuf>) -> Result<()> {

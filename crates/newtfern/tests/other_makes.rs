@@ -4,6 +4,9 @@
 
 mod outside;
 
+use newtfern_probe::guard::Guard;
+use newtfern_probe::http::Http;
+use newtfern_standins::DEMO_TOKEN;
 use outside::{Outside, codes};
 use serde_json::Value;
 
@@ -103,4 +106,46 @@ async fn a_widget_in_a_closed_shadow_root_is_seen_worked_and_compared() {
     let hours = "[[widget.hours]]\ndays = ['thu']\nfrom = '09:00'\nto = '17:00'\n";
     let (_, told) = outside.own(key, "-away", hours, NOON).await;
     assert_eq!(codes(&told), ["hours.staffed-but-away"], "{told:#}");
+}
+
+/// What people forget: sample words, a variable nobody fills, no words for an hour without anybody, no notice.
+#[tokio::test(flavor = "multi_thread")]
+async fn what_was_forgotten_in_the_settings_is_told() {
+    let key = "gustkites-live";
+    let outside = Outside::of(newtfern_standins::farthing_profile, key).await;
+    let desk = format!(
+        "http://desk.farthing.localhost:{}/api/settings?key={key}-away",
+        outside.standins.port
+    );
+    let http = Http::new(Guard::open(), None).unwrap();
+    let forgotten = serde_json::json!({
+        "heading": "Your company", "promise": "{{first_name}}, we are there soon.",
+        "away_words": "", "privacy_words": "",
+    });
+    let written = http
+        .json(
+            "PUT",
+            &desk.parse().unwrap(),
+            Some(&forgotten),
+            Some(DEMO_TOKEN),
+        )
+        .await
+        .unwrap();
+    assert_eq!(written.0, 204);
+    let asked = "[widget.texts.en]\ntitle = 'Gust Kite Workshop'\nnotice = 'Please read how we treat your data.'\naway = 'Leave us a message.'\n";
+    let (_, told) = outside.own(key, "-away", asked, NOON).await;
+    let told_codes = codes(&told);
+    for code in [
+        "brand.text-differs",
+        "brand.text-missing",
+        "brand.notice-missing",
+        "brand.sample-text",
+        "brand.variable",
+    ] {
+        assert!(told_codes.contains(&code), "{code}: {told:#}");
+    }
+    assert!(
+        told["findings"].to_string().contains("{{first_name}}"),
+        "{told:#}"
+    );
 }

@@ -75,6 +75,20 @@ async fn each_consent_state_is_visited_and_told() {
     assert!(cell(&told, "gpc", "requests")["count"].as_u64() > Some(0));
     assert!(cell(&told, "withdrawn", "requests")["count"].as_u64() > Some(0));
 
+    // Nothing has to wait there, but a browser that asks for privacy has refused.
+    let over_the_border = "country = 'CA, US'\nconsent = 'none'\n---";
+    let (code, told) = outside
+        .check(
+            &at("shop.northmere"),
+            "northmere-live",
+            over_the_border,
+            &["--states", "untouched,gpc"],
+        )
+        .await;
+    assert_eq!(code, 0, "{told:#}");
+    assert_eq!(codes(&told), ["consent.gpc-ignored"], "{told:#}");
+    assert_eq!(told["consent"]["region"], "opt-out");
+
     // Without a banner to ask, a decision is not looked at; a word that is no state is refused.
     let (_, told) = outside
         .check(
@@ -286,4 +300,41 @@ async fn a_refusal_on_the_second_layer_and_the_frameworks_interface_are_understo
             "{manager}: {told:#}"
         );
     }
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn what_comes_too_late_too_early_never_or_in_another_language_is_told() {
+    let outside = outside().await;
+    let day = "2026-11-26T10:00:00Z";
+    let soon = "[widget.texts.en]\nprompt = 'Any questions?'\nprompt_after_s = 1\n";
+    let (_, told) = outside.own(KEY, "", soon, day).await;
+    assert_eq!(codes(&told), ["brand.prompt-late"], "{told:#}");
+
+    // The title is the same in both languages of the widget; the site has one of its own.
+    let title = "languages = ['en', 'cy']\n---[widget.texts.en]\ntitle = 'Gust Kite Workshop'\n[widget.texts.cy]\ntitle = 'Gweithdy Barcudiaid'\n";
+    let (_, told) = outside.own(KEY, "", title, day).await;
+    assert_eq!(codes(&told), ["brand.language"], "{told:#}");
+
+    // Designed for eight seconds after the load, and there at once.
+    let (_, told) = outside.own(KEY, "", "delay_s = 8\n", day).await;
+    assert!(codes(&told).contains(&"allowed.delay"), "{told:#}");
+
+    let looks = "[widget.design]\nheader_colour = '#00aa00'\ncorner = 'bottom-right'\noffset_side_px = 90\noffset_bottom_px = 20\n";
+    let (_, told) = outside.own(KEY, "", looks, day).await;
+    assert_eq!(
+        codes(&told),
+        ["brand.header-colour", "brand.offset"],
+        "{told:#}"
+    );
+
+    // Consent was given, and nothing comes in any state.
+    let site = "country = 'GB'\nconsent = 'hedgegate'\n---";
+    let silent = format!(
+        "http://choirs.threetowers.localhost:{}/",
+        outside.standins.port
+    );
+    let (_, told) = outside
+        .check(&silent, "threetowers-live-silent", site, &[])
+        .await;
+    assert!(codes(&told).contains(&"consent.never-starts"), "{told:#}");
 }

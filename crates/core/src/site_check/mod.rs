@@ -80,7 +80,7 @@ pub fn rivals(expectation: &Expectation, profiles: &Profiles) -> Vec<Supplier> {
 }
 
 /// What a browser saw of one page, for one widget.
-#[derive(Debug, Default)]
+#[derive(Debug, Default, Serialize, Deserialize)]
 pub struct WidgetVisits {
     /// Index of the widget among the subjects.
     pub subject: usize,
@@ -91,7 +91,7 @@ pub struct WidgetVisits {
 }
 
 /// One page with all that was seen of it.
-#[derive(Debug)]
+#[derive(Debug, Serialize, Deserialize)]
 pub struct SitePage {
     /// As it was had by HTTP.
     pub copy: PageCopy,

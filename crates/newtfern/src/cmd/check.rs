@@ -138,6 +138,7 @@ pub async fn run(mut args: Args) -> Result<ExitCode> {
                 allow_private: args.allow_private,
                 junit: args.junit,
                 har: args.har,
+                record: args.record,
                 fail_on,
             };
             match tokio::spawn(async move { check_site::check(&args).await }).await {

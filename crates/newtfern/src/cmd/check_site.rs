@@ -33,6 +33,8 @@ pub struct SiteArgs {
     pub allow_private: bool,
     pub junit: Option<PathBuf>,
     pub har: Option<PathBuf>,
+    /// All that was seen and what it was judged by, for judging it again without a browser.
+    pub record: Option<PathBuf>,
     pub fail_on: FailOn,
 }
 
@@ -104,6 +106,7 @@ pub async fn check(args: &SiteArgs) -> Result<SiteDiagnosis> {
         write_har(folder, &looked)?;
     }
     let rivals = rivals(&expectation, &profiles);
+    let at = args.at.unwrap_or_else(jiff::Timestamp::now);
     let diagnosis = judge(&SiteCase {
         expectation: &expectation,
         subjects: &subjects,
@@ -112,10 +115,23 @@ pub async fn check(args: &SiteArgs) -> Result<SiteDiagnosis> {
         regions: &profiles.regions,
         sample_words: &profiles.sample_words,
         states: &states,
-        at: args.at.unwrap_or_else(jiff::Timestamp::now),
+        at,
         pages: &looked.pages,
         gaps: &looked.gaps,
     });
+    if let Some(path) = &args.record {
+        let record = serde_json::json!({
+            "expectation": text,
+            "profiles": profiles_folder::texts(args.profiles.as_deref())?,
+            "states": states,
+            "at": at.to_string(),
+            "pages": looked.pages,
+            "gaps": looked.gaps,
+            "codes": diagnosis.diagnosis.findings.iter().map(|f| f.code).collect::<Vec<_>>(),
+        });
+        std::fs::write(path, serde_json::to_string(&record)?)
+            .with_context(|| format!("cannot write {}", path.display()))?;
+    }
     if let Some(path) = &args.junit {
         let report = junit::report(&diagnosis, args.fail_on, began.elapsed().as_secs_f64())?;
         std::fs::write(path, report).with_context(|| format!("cannot write {}", path.display()))?;

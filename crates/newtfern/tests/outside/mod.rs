@@ -33,7 +33,7 @@ impl Outside {
         let second = newtfern_standins::second_consent_profile();
         std::fs::write(profiles.join("thornlatch.toml"), second).unwrap();
         let regions = Path::new(env!("CARGO_MANIFEST_DIR")).join("../../profiles/regions");
-        for region in ["opt-in.toml", "none.toml"] {
+        for region in ["opt-in.toml", "opt-out.toml", "none.toml"] {
             std::fs::copy(regions.join(region), profiles.join(region)).unwrap();
         }
         let of_page = supplier.clone();
@@ -74,17 +74,38 @@ impl Outside {
         );
         let file = self.folder.path().join("site.toml");
         std::fs::write(&file, text).unwrap();
+        // Records for the core's tests, where `record.sh` asks for them.
+        let record = std::env::var_os("NEWTFERN_RECORDS").map(std::path::PathBuf::from);
+        let raw = record.as_ref().map(|folder| folder.join("new.json"));
         let output = tokio::process::Command::new(env!("CARGO_BIN_EXE_newtfern"))
             .args(["check", "--json", "--allow-private", "--site"])
             .arg(&file)
             .arg("--profiles")
             .arg(self.folder.path().join("profiles"))
             .args(args)
+            .args(raw.iter().flat_map(|path| [Path::new("--record"), path]))
             .output()
             .await
             .unwrap();
         let told = String::from_utf8(output.stdout).unwrap();
-        let told = serde_json::from_str(&told).unwrap_or_else(|e| panic!("{e}: {told}"));
+        let told: Value = serde_json::from_str(&told).unwrap_or_else(|e| panic!("{e}: {told}"));
+        if let (Some(folder), Some(raw)) = (record, raw) {
+            let mut names = match told.get("findings") {
+                Some(_) => codes(&told),
+                None => Vec::new(),
+            };
+            names.dedup();
+            let more = match names.len() {
+                0 | 1 => String::new(),
+                n => format!("-and-{}-more", n - 1),
+            };
+            let first = names.first().copied().unwrap_or("nothing");
+            let name = folder.join(format!("{first}{more}.json"));
+            // A wrong argument leaves none.
+            if raw.exists() && !name.exists() {
+                std::fs::rename(raw, name).unwrap();
+            }
+        }
         (output.status.code().unwrap(), told)
     }
 
