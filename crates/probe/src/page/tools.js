@@ -322,7 +322,7 @@ globalThis.nf =
         (el) =>
           visible(el) &&
           el !== talk &&
-          !["hidden", "submit", "button", "file", "image", "reset"].includes(el.type),
+          !["hidden", "submit", "button", "file", "image", "reset", "checkbox", "radio"].includes(el.type),
       );
       const label = (el) => {
         const own = el.labels && el.labels[0] ? el.labels[0].innerText : "";
