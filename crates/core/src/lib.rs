@@ -22,6 +22,7 @@ pub mod country;
 pub mod derive;
 pub mod design;
 pub mod diary;
+pub mod direction;
 pub mod echo;
 pub mod expectation;
 pub mod family;

@@ -3,6 +3,7 @@
 
 use newtfern_core::calendar::holidays;
 use newtfern_core::colour::{Lab, Rgb, Vision, ciede2000, palette};
+use newtfern_core::direction::is_right_to_left;
 use newtfern_core::html::{Document, Kind};
 use newtfern_core::image_hash::{ImageHash, SIDE};
 use newtfern_core::policy::{Policies, ResourceKind};
@@ -549,4 +550,23 @@ fn picture_hashes_are_those_of_imagehash() {
             "{i}: {distance} bits"
         );
     }
+}
+
+/// BidiCharacterTest.txt of Unicode 15.0: the direction of a paragraph by its own text.
+#[test]
+fn the_direction_of_a_text_is_that_of_the_standard() {
+    let mut compared = [0, 0];
+    for row in include_str!("reference/unicode/bidi.txt").lines() {
+        let Some((points, rest)) = row.split_once(';').filter(|_| !row.starts_with('#')) else {
+            continue;
+        };
+        let points = points
+            .split(' ')
+            .map(|p| u32::from_str_radix(p, 16).unwrap());
+        let text: String = points.filter_map(char::from_u32).collect();
+        let level: usize = rest.split_once(';').unwrap().1.parse().unwrap();
+        assert_eq!(is_right_to_left(&text), level == 1, "{row}");
+        compared[level] += 1;
+    }
+    assert!(compared.iter().all(|n| *n > 8), "{compared:?}");
 }

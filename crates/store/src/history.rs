@@ -125,6 +125,30 @@ impl Store {
         Ok(rows.into_iter().filter_map(known).collect())
     }
 
+    /// The newest drawings of a family over the whole estate, each with its site's supplier.
+    ///
+    /// # Errors
+    /// Where the database refuses.
+    pub async fn newest_drawings(
+        &self,
+        family: Family,
+        limit: i64,
+    ) -> Result<Vec<(String, Drawing)>> {
+        let rows: Vec<(String, i32, Value)> = sqlx::query_as(
+            "select s.supplier_id, d.version, d.data \
+            from standings t join sites s on s.id = t.site_id \
+            join drawings d on d.check_id = t.check_id and d.family = t.family \
+            where t.family = $1 and s.supplier_id is not null order by t.at desc limit $2",
+        )
+        .bind(family.key())
+        .bind(limit)
+        .fetch_all(&self.pool)
+        .await
+        .map_err(doing("reading drawings"))?;
+        let known = |(supplier, version, data)| (supplier, drawing(version, data));
+        Ok(rows.into_iter().map(known).collect())
+    }
+
     /// Test talks of this month at a client's account with a supplier.
     ///
     /// # Errors

@@ -86,6 +86,7 @@ fn estate_routes() -> Router<App> {
         .route("/sign-out", post(sign_in::sign_out))
         .route("/lens/{lens}", get(lens::page))
         .route("/line-up", get(lineup::page))
+        .route("/suppliers-by-weight", get(suppliers::page))
         .route("/worklist", get(worklist::page))
         .route("/bulk", post(rounds::bulk))
         .route("/rounds", get(rounds::list))

@@ -4,6 +4,7 @@
 use crate::chain::NotLookedAt;
 use crate::code::Code;
 use crate::design::{Design, Field, Source};
+use crate::direction::is_right_to_left;
 use crate::finding::{Evidence, Finding, Severity};
 use crate::observation::{FieldSeen, Observation, PanelDetails};
 use crate::site_check::{Told, ValueTold};
@@ -46,6 +47,7 @@ pub fn judge(design: &Design, seen: &Observation) -> Told<Vec<ValueTold>> {
         }
         return out;
     };
+    direction(seen, details, &mut out);
     typeface(design, details, &mut out);
     fields(design, details, &mut out);
     pictures(design, details, &mut out);
@@ -93,6 +95,27 @@ fn finding(code: Code, severity: Severity, summary: String, what: &str) -> Findi
     let remedy =
         format!("In the widget\u{2019}s settings at the supplier, set {what} as designed.");
     Finding::new(code, severity, summary, remedy)
+}
+
+/// Words that run from right to left in a panel laid out the other way: points and brackets stand wrong.
+fn direction(seen: &Observation, details: &PanelDetails, out: &mut Told<Vec<ValueTold>>) {
+    let read = seen.texts.iter().filter(|t| t.name != "notice_link");
+    let Some(text) = read.map(|t| &t.text).find(|t| is_right_to_left(t)) else {
+        return;
+    };
+    match details.right_to_left {
+        None => gap(out, "direction", "this look does not tell how the panel is laid out"),
+        Some(true) => {}
+        Some(false) => out.findings.push(
+            finding(
+                Code::BrandDirection,
+                Severity::Warning,
+                "The panel\u{2019}s words run from right to left, and it is laid out from left to right.".into(),
+                "the language and its direction",
+            )
+            .with(Evidence::fact(format!("words: {text}"))),
+        ),
+    }
 }
 
 /// The first family of a list, without quotes.
@@ -282,6 +305,7 @@ mod tests {
     #[test]
     fn only_what_somebody_designed_is_compared() {
         let details = || PanelDetails {
+            right_to_left: Some(false),
             typeface: Some("system-ui".into()),
             fields: Some(vec![field("Your name", "text", true)]),
             pictures: Vec::new(),
@@ -295,6 +319,30 @@ mod tests {
         let closed = told(&[(Field::Typeface, "Kite Sans")], |_| {});
         assert!(closed.findings.is_empty());
         assert_eq!(closed.gaps[0].what, "the design\u{2019}s typeface");
+    }
+
+    #[test]
+    fn words_from_right_to_left_need_a_panel_that_is() {
+        use crate::observation::TextSeen;
+        let of = |right_to_left, words: &str| {
+            told(&[], |o| {
+                o.texts.push(TextSeen {
+                    name: "greeting".into(),
+                    text: words.into(),
+                    at_ms: 0.0,
+                });
+                o.details = Some(PanelDetails {
+                    right_to_left,
+                    ..PanelDetails::default()
+                });
+            })
+        };
+        let arabic = "\u{645}\u{631}\u{62d}\u{628}\u{627}!";
+        assert_eq!(codes(&of(Some(false), arabic)), [Code::BrandDirection]);
+        assert!(codes(&of(Some(true), arabic)).is_empty());
+        assert_eq!(of(None, arabic).gaps.len(), 1);
+        let english = of(Some(false), "Hello!");
+        assert!(english.findings.is_empty() && english.gaps.is_empty());
     }
 
     #[test]

@@ -138,6 +138,8 @@ pub struct RouteSeen {
 #[derive(Debug, Clone, Default, PartialEq, Serialize, Deserialize)]
 #[serde(default)]
 pub struct PanelDetails {
+    /// It is laid out from right to left, as the browser computed it; none where that was not read.
+    pub right_to_left: Option<bool>,
     /// The families that its words are set in, as the browser computed them.
     pub typeface: Option<String>,
     /// Fields that a visitor fills in before a talk; none where they could not be read.

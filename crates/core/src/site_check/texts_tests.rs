@@ -162,3 +162,31 @@ fn first_words_behind_a_form_are_not_called_missing() {
     assert_eq!(codes(&told), [""; 0]);
     assert!(told.gaps[0].why.contains("a form comes before the talk"));
 }
+
+/// Unicode's own rows (NormalizationTest.txt): all forms of one text are the same when they are compared, and only
+/// those.
+#[test]
+fn texts_are_compared_as_the_standard_composes_them() {
+    let rows = include_str!("../../tests/reference/unicode/normalization.txt");
+    let text = |column: &str| -> String {
+        let points = column
+            .split(' ')
+            .filter_map(|p| u32::from_str_radix(p, 16).ok());
+        points.filter_map(char::from_u32).collect()
+    };
+    let mut compared = 0;
+    for row in rows.lines().filter(|l| !l.starts_with('#')) {
+        let columns: Vec<String> = row.split(';').map(text).collect();
+        let composed = super::folded(&columns[1]);
+        assert_eq!(super::folded(&columns[0]), composed, "{row}");
+        assert_eq!(super::folded(&columns[2]), composed, "{row}");
+        let compatible = super::folded(&columns[3]);
+        assert_eq!(
+            composed == compatible,
+            columns[1].trim() == columns[3].trim(),
+            "{row}"
+        );
+        compared += 1;
+    }
+    assert!(compared > 400, "{compared}");
+}

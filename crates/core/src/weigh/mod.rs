@@ -9,6 +9,7 @@ pub mod moments;
 pub mod owners;
 pub mod statistics;
 pub mod stopping;
+pub mod suppliers;
 
 pub use conclude::{conclude, verdict};
 use moments::{Moment, Moments};

@@ -330,6 +330,7 @@ globalThis.nf =
       };
       return {
         typeface: getComputedStyle(inner).fontFamily.slice(0, 300),
+        right_to_left: getComputedStyle(inner).direction === "rtl",
         fields: asks.slice(0, 20).map((el) => ({
           label: label(el).slice(0, 120),
           kind: String(el.type || el.localName).slice(0, 20),

@@ -26,6 +26,7 @@ pub async fn read(tab: &Tab, supplier: &Supplier) -> Result<(), ProbeError> {
         };
         let inner: PanelDetails = serde_json::from_value(inner).unwrap_or_default();
         details.typeface = inner.typeface.or(details.typeface);
+        details.right_to_left = inner.right_to_left.or(details.right_to_left);
         let fields = inner.fields.filter(|f| !f.is_empty());
         details.fields = fields.or(details.fields);
     }

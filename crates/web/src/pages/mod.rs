@@ -31,6 +31,7 @@ pub mod settings;
 pub mod sign_in;
 pub mod site_pages;
 pub mod sites;
+pub mod suppliers;
 pub mod timelines;
 pub mod worklist;
 

@@ -289,3 +289,50 @@ async fn a_bench_shows_every_family_before_and_after_its_first_result() {
         .is(404)
         .has("no such site");
 }
+
+/// What suppliers cost alone stands side by side, by the weigh-ins of the sites that have them.
+#[tokio::test]
+async fn suppliers_are_compared_by_what_was_weighed_alone() {
+    use newtfern_core::weigh::{Measured, OwnLoad, conclude};
+    let (house, technician, sites) = estate(3, 0).await;
+    technician
+        .get("/suppliers-by-weight")
+        .await
+        .has("Nothing was weighed yet")
+        .has("Not weighed alone yet: Brindle");
+    for (site, ms) in sites.iter().zip([8.0, 12.0]) {
+        let load = |thread_ms| OwnLoad {
+            thread_ms,
+            up: true,
+            ..OwnLoad::default()
+        };
+        let measured = Measured {
+            own: vec![load(40.0); 8],
+            empty: vec![load(ms); 4],
+            ..Measured::default()
+        };
+        let weighed = conclude("https://kites.example/", 1, &measured, 50.0).unwrap();
+        let assessed = newtfern_core::family::weigh::assess(&weighed);
+        house
+            .stands(
+                *site,
+                Family::Weigh,
+                assessed.standing,
+                "Weighed.",
+                assessed.detail,
+            )
+            .await;
+    }
+    technician
+        .get("/suppliers-by-weight")
+        .await
+        .has("<th>Brindle</th>")
+        .has("10.0 ms")
+        .has("8.0 to 12.0 ms")
+        .has("<td>2</td>")
+        .lacks("Not weighed alone");
+    technician
+        .get("/lens/weigh")
+        .await
+        .has("href=\"/suppliers-by-weight\"");
+}

@@ -9,7 +9,7 @@ use newtfern_acts::hash_password;
 use newtfern_store::people::Role;
 use newtfern_web::Settings;
 
-const PAGES: [&str; 34] = [
+const PAGES: [&str; 36] = [
     "/",
     "/lens/estate",
     "/lens/design",
@@ -33,6 +33,8 @@ const PAGES: [&str; 34] = [
     "/sites/1/settings",
     "/sites/1/design",
     "/line-up",
+    "/sites/1/test",
+    "/suppliers-by-weight",
     "/sites/1/design.tokens.json",
     "/sites/1/hours.ics",
     "/sites/1/place",

@@ -1,0 +1,110 @@
+//! Suppliers beside each other: what each one's widget costs where there is nothing else, by the weigh-ins of the
+//! sites that have it.
+
+use super::WeighIn;
+use super::moments::Moment;
+use super::statistics::median;
+use std::collections::BTreeMap;
+
+/// What one supplier's widget costs on an empty page: medians over the sites on which it was weighed.
+#[derive(Debug, Clone, PartialEq)]
+pub struct SupplierWeight {
+    /// Id of its profile.
+    pub supplier: String,
+    /// Weighed on so many sites.
+    pub sites: usize,
+    /// Of the first load.
+    pub load: Moment,
+    /// Of opening it, where that was measured.
+    pub opening: Option<Moment>,
+    /// The lightest and the heaviest of the sites' medians, ms of thread time.
+    pub range_ms: (f64, f64),
+}
+
+/// The lightest first. A site whose weigh-in has no empty page tells nothing here.
+pub fn beside_each_other<'a>(
+    weighed: impl IntoIterator<Item = (&'a str, &'a WeighIn)>,
+) -> Vec<SupplierWeight> {
+    let mut loads: BTreeMap<&str, Vec<(Moment, Option<Moment>)>> = BTreeMap::new();
+    for (supplier, w) in weighed {
+        if let Some(empty) = &w.empty {
+            let both = (empty.as_moment(), empty.moments.opening);
+            loads.entry(supplier).or_default().push(both);
+        }
+    }
+    let of = |(supplier, loads): (&str, Vec<(Moment, Option<Moment>)>)| {
+        let first: Vec<Moment> = loads.iter().map(|(load, _)| *load).collect();
+        let opening: Vec<Moment> = loads.iter().filter_map(|(_, o)| *o).collect();
+        let times = first.iter().map(|m| m.thread_ms);
+        SupplierWeight {
+            supplier: supplier.to_string(),
+            sites: loads.len(),
+            range_ms: (
+                times.clone().fold(f64::INFINITY, f64::min),
+                times.fold(0.0, f64::max),
+            ),
+            load: middle(&first),
+            opening: (!opening.is_empty()).then(|| middle(&opening)),
+        }
+    };
+    let mut out: Vec<SupplierWeight> = loads.into_iter().map(of).collect();
+    out.sort_by(|a, b| a.load.thread_ms.total_cmp(&b.load.thread_ms));
+    out
+}
+
+fn middle(moments: &[Moment]) -> Moment {
+    let of =
+        |value: &dyn Fn(&Moment) -> f64| median(&moments.iter().map(value).collect::<Vec<f64>>());
+    Moment {
+        thread_ms: of(&|m| m.thread_ms),
+        bytes: of(&|m| m.bytes as f64).round() as u64,
+        requests: of(&|m| f64::from(m.requests)).round() as u32,
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::weigh::{Measured, OwnLoad, conclude};
+
+    fn weighed(empty_ms: Option<f64>) -> WeighIn {
+        let load = |thread_ms| OwnLoad {
+            thread_ms,
+            bytes: 9_000,
+            requests: 3,
+            up: true,
+            ..OwnLoad::default()
+        };
+        let measured = Measured {
+            own: vec![load(40.0); 8],
+            empty: empty_ms.map_or(Vec::new(), |ms| vec![load(ms); 4]),
+            ..Measured::default()
+        };
+        conclude("https://kites.example/", 1, &measured, 50.0).unwrap()
+    }
+
+    #[test]
+    fn the_lightest_stands_first_by_what_was_measured_alone() {
+        let all = [
+            ("farthing", weighed(Some(30.0))),
+            ("brindle", weighed(Some(8.0))),
+            ("brindle", weighed(Some(12.0))),
+            ("brindle", weighed(Some(10.0))),
+            // Weighed before there were empty pages.
+            ("plashet", weighed(None)),
+        ];
+        let told = beside_each_other(all.iter().map(|(s, w)| (*s, w)));
+        let rows: Vec<(&str, usize, f64, (f64, f64))> = told
+            .iter()
+            .map(|t| (t.supplier.as_str(), t.sites, t.load.thread_ms, t.range_ms))
+            .collect();
+        assert_eq!(
+            rows,
+            [
+                ("brindle", 3, 10.0, (8.0, 12.0)),
+                ("farthing", 1, 30.0, (30.0, 30.0)),
+            ]
+        );
+        assert_eq!((told[0].load.requests, told[0].opening), (3, None));
+    }
+}

@@ -1,0 +1,98 @@
+//! What the suppliers' widgets cost on an empty page, beside each other: asked before one is chosen.
+
+use super::render;
+use crate::error::PageResult;
+use crate::session::Reader;
+use crate::state::App;
+use crate::view::Frame;
+use askama::Template;
+use axum::extract::State;
+use newtfern_acts::store::checks::Drawing;
+use newtfern_core::family::{Detail, Family};
+use newtfern_core::weigh::moments::Moment;
+use newtfern_core::weigh::suppliers::{SupplierWeight, beside_each_other};
+
+/// Weigh-ins that are looked through, the newest.
+const MOST: i64 = 500;
+
+/// One supplier.
+struct Row {
+    name: String,
+    /// px of 200, which stand for 200 ms.
+    width: f64,
+    load: String,
+    opening: String,
+    range: String,
+    sites: usize,
+}
+
+#[derive(Template)]
+#[template(path = "suppliers.html")]
+struct Page {
+    frame: Frame,
+    rows: Vec<Row>,
+    /// Known suppliers of which nothing was weighed alone.
+    unweighed: Vec<String>,
+}
+
+fn figures(m: &Moment) -> String {
+    format!(
+        "{:.1} ms \u{b7} {:.1} kB in {} requests",
+        m.thread_ms,
+        m.bytes as f64 / 1000.0,
+        m.requests
+    )
+}
+
+fn row(w: &SupplierWeight, name: String) -> Row {
+    Row {
+        name,
+        width: w.load.thread_ms.clamp(0.5, 200.0),
+        load: figures(&w.load),
+        opening: w.opening.as_ref().map(figures).unwrap_or_default(),
+        range: match w.sites {
+            1 => String::new(),
+            _ => format!("{:.1} to {:.1} ms", w.range_ms.0, w.range_ms.1),
+        },
+        sites: w.sites,
+    }
+}
+
+/// Shows them.
+///
+/// # Errors
+/// Where the database refuses.
+pub async fn page(State(app): State<App>, reader: Reader) -> PageResult {
+    let store = app.store();
+    let drawings = store.newest_drawings(Family::Weigh, MOST).await?;
+    let weighed = drawings
+        .iter()
+        .filter_map(|(supplier, drawing)| match drawing {
+            Drawing::Known(detail) => match detail.as_ref() {
+                Detail::Weigh(d) => Some((supplier.as_str(), &d.weigh)),
+                _ => None,
+            },
+            Drawing::Older => None,
+        });
+    let weights = beside_each_other(weighed);
+    let known = store.all_suppliers().await?;
+    let name = |id: &str| {
+        let found = known.iter().find(|s| s.id == id);
+        found.map_or_else(|| id.to_string(), |s| s.name.clone())
+    };
+    let unweighed = known
+        .iter()
+        .filter(|s| weights.iter().all(|w| w.supplier != s.id));
+    render(&Page {
+        frame: Frame::new(
+            &app,
+            &reader,
+            "Suppliers by weight",
+            Family::Weigh.key(),
+            "",
+        )
+        .await?,
+        rows: weights.iter().map(|w| row(w, name(&w.supplier))).collect(),
+        unweighed: unweighed.map(|s| s.name.clone()).collect(),
+    })
+}
