@@ -14,6 +14,19 @@ pub struct Moment {
     pub requests: u32,
 }
 
+impl Moment {
+    /// For people: `10.7 ms \u{b7} 6.0 kB in 2 requests`.
+    pub fn words(&self) -> String {
+        let many = if self.requests == 1 { "" } else { "s" };
+        format!(
+            "{:.1} ms \u{b7} {:.1} kB in {} request{many}",
+            self.thread_ms,
+            self.bytes as f64 / 1000.0,
+            self.requests
+        )
+    }
+}
+
 /// How long an opened widget is left alone: what it costs while it stands open is told for this.
 pub const OPEN_MS: u64 = 2_000;
 

@@ -127,12 +127,7 @@ fn beside(w: &WeighIn) -> Vec<Beside> {
     let row = |(name, m): (&'static str, Moment)| Beside {
         name,
         width: m.thread_ms.clamp(0.5, 200.0),
-        figures: format!(
-            "{:.1} ms \u{b7} {:.1} kB in {} requests",
-            m.thread_ms,
-            m.bytes as f64 / 1000.0,
-            m.requests
-        ),
+        figures: m.words(),
     };
     let first = ("First load", w.own.as_moment());
     let empty = w.empty.map(|own| ("On an empty page", own.as_moment()));

@@ -9,7 +9,6 @@ use askama::Template;
 use axum::extract::State;
 use newtfern_acts::store::checks::Drawing;
 use newtfern_core::family::{Detail, Family};
-use newtfern_core::weigh::moments::Moment;
 use newtfern_core::weigh::suppliers::{SupplierWeight, beside_each_other};
 
 /// Weigh-ins that are looked through, the newest.
@@ -35,21 +34,12 @@ struct Page {
     unweighed: Vec<String>,
 }
 
-fn figures(m: &Moment) -> String {
-    format!(
-        "{:.1} ms \u{b7} {:.1} kB in {} requests",
-        m.thread_ms,
-        m.bytes as f64 / 1000.0,
-        m.requests
-    )
-}
-
 fn row(w: &SupplierWeight, name: String) -> Row {
     Row {
         name,
         width: w.load.thread_ms.clamp(0.5, 200.0),
-        load: figures(&w.load),
-        opening: w.opening.as_ref().map(figures).unwrap_or_default(),
+        load: w.load.words(),
+        opening: w.opening.map(|m| m.words()).unwrap_or_default(),
         range: match w.sites {
             1 => String::new(),
             _ => format!("{:.1} to {:.1} ms", w.range_ms.0, w.range_ms.1),

@@ -241,7 +241,7 @@ async fn a_picture_of_pixels_is_handed_on_as_data_and_nothing_else() {
             .await
     };
     let shown = ask("https://kites.example/", "/ida.png").await;
-    shown.is(200).has("data:image/png;base64,iVBORw0KGgo");
+    shown.is(200).has("data:image/png;base64,iVBORw0KGgp");
     for (base, address, why) in [
         (
             "https://kites.example/",
