@@ -120,23 +120,36 @@ pub async fn check(args: &SiteArgs) -> Result<SiteDiagnosis> {
         gaps: &looked.gaps,
     });
     if let Some(path) = &args.record {
-        let record = serde_json::json!({
-            "expectation": text,
-            "profiles": profiles_folder::texts(args.profiles.as_deref())?,
-            "states": states,
-            "at": at.to_string(),
-            "pages": looked.pages,
-            "gaps": looked.gaps,
-            "codes": diagnosis.diagnosis.findings.iter().map(|f| f.code).collect::<Vec<_>>(),
-        });
-        std::fs::write(path, serde_json::to_string(&record)?)
-            .with_context(|| format!("cannot write {}", path.display()))?;
+        let judged_by = (text.as_str(), states.as_slice(), at);
+        write_record(path, args, judged_by, &looked, &diagnosis)?;
     }
     if let Some(path) = &args.junit {
         let report = junit::report(&diagnosis, args.fail_on, began.elapsed().as_secs_f64())?;
         std::fs::write(path, report).with_context(|| format!("cannot write {}", path.display()))?;
     }
     Ok(diagnosis)
+}
+
+/// Expectation, profiles, states, instant, all that was seen, and the codes that it had.
+fn write_record(
+    path: &Path,
+    args: &SiteArgs,
+    (text, states, at): (&str, &[ConsentAct], jiff::Timestamp),
+    looked: &Looked,
+    diagnosis: &SiteDiagnosis,
+) -> Result<()> {
+    let codes = diagnosis.diagnosis.findings.iter().map(|f| f.code);
+    let record = serde_json::json!({
+        "expectation": text,
+        "profiles": profiles_folder::texts(args.profiles.as_deref())?,
+        "states": states,
+        "at": at.to_string(),
+        "pages": looked.pages,
+        "gaps": looked.gaps,
+        "codes": codes.collect::<Vec<_>>(),
+    });
+    std::fs::write(path, serde_json::to_string(&record)?)
+        .with_context(|| format!("cannot write {}", path.display()))
 }
 
 /// For a person who waits; a pipe gets the result alone.

@@ -17,20 +17,9 @@ pub(super) async fn send(
     steps: &EchoSteps,
     seen: &mut Seen,
 ) -> Result<Option<Sent>, ProbeError> {
-    if !tab.goto(request.url, 20_000).await? {
-        stop(seen, Stopped::NoPage, "the page did not arrive");
+    if !opened(tab, request, seen).await? {
         return Ok(None);
     }
-    tab.wait_until(Duration::from_secs(10), |s| s.loaded || s.over)
-        .await;
-    if let Some(consent) = request.consent {
-        decide(tab, consent, ConsentAct::Granted).await?;
-    }
-    if !poll(|| async { tab.look(request.supplier).await }).await? {
-        stop(seen, Stopped::NoWidget, "the widget did not come up");
-        return Ok(None);
-    }
-    tab.click_on(opener(request.supplier)).await?;
     let language = tab.ask_page("navigator.language").await?;
     seen.language = language.as_str().unwrap_or_default().to_string();
     if let Some(away) = &steps.away
@@ -72,6 +61,25 @@ pub(super) async fn send(
         stop(seen, Stopped::NoField, "the panel shows no control to send");
     }
     Ok(sent.then_some(Sent::Live))
+}
+
+/// Loads the page and opens the panel. False where the widget did not come up, with the reason.
+async fn opened(tab: &Tab, request: &EchoOrder<'_>, seen: &mut Seen) -> Result<bool, ProbeError> {
+    if !tab.goto(request.url, 20_000).await? {
+        stop(seen, Stopped::NoPage, "the page did not arrive");
+        return Ok(false);
+    }
+    tab.wait_until(Duration::from_secs(10), |s| s.loaded || s.over)
+        .await;
+    if let Some(consent) = request.consent {
+        decide(tab, consent, ConsentAct::Granted).await?;
+    }
+    if !poll(|| async { tab.look(request.supplier).await }).await? {
+        stop(seen, Stopped::NoWidget, "the widget did not come up");
+        return Ok(false);
+    }
+    tab.click_on(opener(request.supplier)).await?;
+    Ok(true)
 }
 
 async fn is_shown(tab: &Tab, selector: &str) -> Result<bool, ProbeError> {

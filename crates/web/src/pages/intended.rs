@@ -226,6 +226,17 @@ async fn clock(app: &App, site: &Site, widget: &Widget) -> PageResult<(String, S
     Ok((week::svg(&widget.hours, Some((day.into(), minute))), words))
 }
 
+/// Does Global Privacy Control alone refuse this widget where the site's visitors are?
+async fn gpc_alone_refuses(app: &App, site: &Site, widget: &Widget) -> PageResult<bool> {
+    Ok(match app.store().supplier(&widget.supplier).await? {
+        Some(supplier) => {
+            let region = app.store().region_of(&site.country).await?;
+            region.gpc_alone_refuses(supplier.consent.class)
+        }
+        None => false,
+    })
+}
+
 async fn page_of(
     app: &App,
     reader: &Reader,
@@ -243,13 +254,7 @@ async fn page_of(
         None => None,
     };
     let (week, now) = clock(app, &site, &widget).await?;
-    let gpc = match app.store().supplier(&widget.supplier).await? {
-        Some(supplier) => {
-            let region = app.store().region_of(&site.country).await?;
-            region.gpc_alone_refuses(supplier.consent.class)
-        }
-        None => false,
-    };
+    let gpc = gpc_alone_refuses(app, &site, &widget).await?;
     let plan = reasons(&widget, &languages, consent.as_ref(), gpc);
     let days: Vec<String> = widget.closed.iter().map(|c| c.on.into()).collect();
     let kinds = ChannelKind::ALL.iter().map(|k| k.word()).collect();
