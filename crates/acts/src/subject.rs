@@ -111,6 +111,8 @@ impl Acts {
                 .texts
                 .insert(String::new(), TextSet::of_design(&design));
         }
+        // What the snippet takes of the design is written into it here, once.
+        let supplier = supplier.with_design(&design);
         Ok(Subject {
             file,
             widget,

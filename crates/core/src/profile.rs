@@ -3,6 +3,7 @@
 //! may stand in the same file: what this module does not know it passes over.
 
 mod consent_manager;
+mod parameters;
 mod parts;
 mod sound;
 
@@ -120,6 +121,9 @@ pub struct Supplier {
     pub console: Option<Console>,
     #[serde(skip)]
     patterns: Vec<Regex>,
+    /// Attributes of its code whose values follow a design.
+    #[serde(skip)]
+    free: Vec<String>,
 }
 
 /// Marks of a supplier in a page.
@@ -277,6 +281,7 @@ impl Supplier {
             }
             supplier.patterns.push(regex);
         }
+        supplier.note_parameters();
         Ok(supplier)
     }
 
@@ -299,9 +304,20 @@ impl Supplier {
         entries.hosts("alive.frame_hosts", &self.alive.frame_hosts)?;
         entries.hosts("alive.socket_hosts", &self.alive.socket_hosts)?;
         entries.hosts("alive.api_hosts", &self.alive.api_hosts)?;
+        parameters::sound(&entries, &self.snippet.template)?;
         if let Some(echo) = &self.echo {
-            entries.address("echo.console_read", &echo.console_read, None, &["key"])?;
-            entries.address("echo.console_answer", &echo.console_answer, None, &["key"])?;
+            let talk = ["key", "conversation"];
+            for (entry, address, places) in [
+                ("echo.console_read", &echo.console_read, &talk[..1]),
+                ("echo.console_answer", &echo.console_answer, &talk[..1]),
+                ("echo.console_tidy", &echo.console_tidy, &talk[..]),
+                ("echo.console_talk", &echo.console_talk, &talk[..]),
+            ] {
+                // Left out where the console has no such interface.
+                if !address.is_empty() {
+                    entries.address(entry, address, None, places)?;
+                }
+            }
         }
         if let Some(console) = &self.console {
             entries.address("console.read", &console.read, None, &["key"])?;
@@ -332,7 +348,7 @@ impl Supplier {
 
     /// The snippet for one key, exactly as the supplier gives it.
     pub fn snippet_for(&self, key: &str) -> String {
-        self.snippet.template.replace("{{key}}", key)
+        self.bare_template().replace("{{key}}", key)
     }
 
     /// One of the hosts that serve the loader.

@@ -136,6 +136,15 @@ impl Acts {
             Some(s) => self.store.supplier(s).await?,
             None => None,
         };
+        let supplier = match supplier {
+            Some(supplier) => {
+                let client = self.store.client(site.client_id).await?;
+                let client = client.ok_or(ActError::NotFound("client"))?;
+                let (design, _) = self.design_of(&site, &client).await?;
+                Some(supplier.with_design(&design))
+            }
+            None => None,
+        };
         let platform = self.store.platform_of(&site).await?;
         let consent = match &site.consent_id {
             Some(c) => self.store.consent_manager(c).await?,

@@ -100,7 +100,7 @@ impl Inspector<'_> {
         self.shape
             .attributes
             .iter()
-            .filter(|(n, _)| read(n))
+            .filter(|(n, _)| read(n) && !self.supplier.free_attributes().contains(n))
             .find_map(|(name, value)| match document.attribute(id, name) {
                 None if value.contains(KEY_MARK) => None, // told as a missing key
                 None => Some(format!("the attribute {name}=\"{value}\" is missing")),

@@ -12,7 +12,12 @@ pub(crate) struct Entries<'a> {
 }
 
 impl Entries<'_> {
-    fn refuse(&self, entry: &'static str, value: &str, why: impl Into<String>) -> ProfileError {
+    pub(super) fn refuse(
+        &self,
+        entry: &'static str,
+        value: &str,
+        why: impl Into<String>,
+    ) -> ProfileError {
         ProfileError::Entry {
             id: self.id.to_string(),
             entry,
