@@ -327,6 +327,15 @@ async fn what_comes_too_late_too_early_never_or_in_another_language_is_told() {
         "{told:#}"
     );
 
+    // Enlarged and for a second time it is as it was.
+    let address = format!("http://northmere.localhost:{}/", outside.standins.port);
+    let (_, told) = outside
+        .check(&address, "northmere-live", "", &["--manners"])
+        .await;
+    let told_codes = codes(&told);
+    assert!(told_codes.iter().all(|c| *c == "usable.zoom"), "{told:#}");
+    assert_eq!(told["not_looked_at"], serde_json::json!([]), "{told:#}");
+
     // Consent was given, and nothing comes in any state.
     let site = "country = 'GB'\nconsent = 'hedgegate'\n---";
     let silent = format!(

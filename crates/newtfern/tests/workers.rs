@@ -5,6 +5,7 @@ use newtfern_core::brand::BrandSheet;
 use newtfern_core::family::pages::PageState;
 use newtfern_core::family::{Detail, Family, Standing};
 use newtfern_core::job::JobKind;
+use newtfern_core::observation::Observation;
 use newtfern_core::private_hosts::PrivateHosts;
 use newtfern_core::profile::Supplier;
 use newtfern_core::site::SiteFields;
@@ -93,6 +94,11 @@ async fn estate(store: &Store, standins: &Standins, allow_private: bool) -> Vec<
     sites
 }
 
+/// Pictures are taken in the usual manner only.
+fn is_usual(visit: &Observation) -> bool {
+    visit.condition.manner.is_usual()
+}
+
 #[tokio::test(flavor = "multi_thread")]
 async fn a_killed_worker_loses_no_visit_and_repeats_no_result() {
     // One story: each part stands on what the one before left behind.
@@ -151,8 +157,9 @@ async fn a_killed_worker_loses_no_visit_and_repeats_no_result() {
         1,
         "the job of the killed worker was made again"
     );
-    // Two visits a site, each stored once; their pictures are where the other worker's are.
-    assert_eq!(count(&store, "select count(*) from observations").await, 4);
+    // Four visits a site: on both screens, enlarged, and for a second time. Each is stored once; their pictures are
+    // where the other worker's are.
+    assert_eq!(count(&store, "select count(*) from observations").await, 8);
     for (site, standings) in store.standings_of(&sites).await.unwrap() {
         let load = standings
             .iter()
@@ -167,7 +174,8 @@ async fn a_killed_worker_loses_no_visit_and_repeats_no_result() {
     }
     let pictures = newtfern_store::blobs::Blobs::folder(&folder.path().join("blobs")).unwrap();
     let last = store.last_check(sites[0], "check").await.unwrap().unwrap();
-    for visit in store.evidence_of(&last).await.unwrap().0 {
+    let (visits, _) = store.evidence_of(&last).await.unwrap();
+    for visit in visits.into_iter().filter(is_usual) {
         let kept = pictures
             .get(visit.picture.as_deref().unwrap())
             .await
@@ -256,7 +264,8 @@ async fn the_network_rule_holds_from_the_next_job_on() {
     // What it saw is where other machines find it, and nowhere else.
     let last = store.last_check(sites[0], "check").await.unwrap().unwrap();
     let shared = newtfern_store::blobs::Blobs::bucket(&bucket).unwrap();
-    for visit in store.evidence_of(&last).await.unwrap().0 {
+    let (visits, _) = store.evidence_of(&last).await.unwrap();
+    for visit in visits.into_iter().filter(is_usual) {
         let picture = shared.get(visit.picture.as_deref().unwrap()).await;
         assert!(picture.unwrap().unwrap().starts_with(b"\x89PNG"));
         let html = shared.get(visit.page.html_blob.as_deref().unwrap()).await;

@@ -88,6 +88,9 @@ pub struct WidgetVisits {
     pub visits: Vec<Observation>,
     /// Copies beside them.
     pub asides: Vec<Aside>,
+    /// Visits in other manners than the usual one, where they were asked for.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub in_other_manners: Vec<Observation>,
 }
 
 /// One page with all that was seen of it.
@@ -143,9 +146,17 @@ impl SiteCase<'_> {
 
     /// What a browser saw of a widget on the address given.
     fn visits_of(&self, subject: usize) -> &[Observation] {
-        let given = self.pages.first().into_iter().flat_map(|p| &p.visited);
-        let mut of = given.filter(|v| v.subject == subject);
-        of.next().map_or(&[], |v| &v.visits)
+        self.given_for(subject).map_or(&[], |v| &v.visits)
+    }
+
+    /// The same of visits in other manners.
+    fn manners_of(&self, subject: usize) -> &[Observation] {
+        self.given_for(subject).map_or(&[], |v| &v.in_other_manners)
+    }
+
+    fn given_for(&self, subject: usize) -> Option<&WidgetVisits> {
+        let mut given = self.pages.first().into_iter().flat_map(|p| &p.visited);
+        given.find(|v| v.subject == subject)
     }
 }
 

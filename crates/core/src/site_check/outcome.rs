@@ -5,6 +5,7 @@ use super::{Coverage, PageRow, SiteCase, SiteDiagnosis, WidgetCase, consent, int
 use crate::chain::{Diagnosis, Expect, NotLookedAt, Outcome};
 use crate::code::Code;
 use crate::finding::{Evidence, Finding, Severity};
+use crate::manners;
 use crate::pages::PageKind;
 use std::collections::BTreeMap;
 
@@ -53,6 +54,9 @@ pub(super) fn told(case: &SiteCase, cells: &[Vec<Cell>]) -> SiteDiagnosis {
     diagnosis.findings = findings(&rows, cells, chosen, diagnosis.findings);
     diagnosis.findings.extend(not_reached(case));
     diagnosis.not_looked_at = not_looked_at(case, &rows, cells, diagnosis.not_looked_at);
+    for (n, widget) in case.expectation.widgets.iter().enumerate() {
+        manners::judge(widget, case.manners_of(n)).beside(&mut diagnosis);
+    }
     SiteDiagnosis {
         consent: consent::told(case).beside(&mut diagnosis),
         texts: of_all(case, WidgetCase::texts).beside(&mut diagnosis),

@@ -18,6 +18,7 @@ fn site_page(path: &str, template: &str, body: &str, visit: Option<Observation>)
         o.page.final_url = url.to_string();
         WidgetVisits {
             subject: 0,
+            in_other_manners: Vec::new(),
             visits: vec![o],
             asides: Vec::new(),
         }

@@ -60,6 +60,9 @@ pub struct Args {
     /// Consent states to visit the address in, with --site: untouched, refused, granted, withdrawn, gpc
     #[arg(long, requires = "site", value_delimiter = ',', value_parser = consent_state)]
     states: Vec<ConsentAct>,
+    /// Visits the address at 200 % zoom with less motion asked for, and for a second time, too
+    #[arg(long, requires = "site")]
+    manners: bool,
     /// Seconds for all of it
     #[arg(long, default_value_t = 300, requires = "site", value_parser = clap::value_parser!(u64).range(1..=86_400))]
     limit: u64,
@@ -131,6 +134,7 @@ pub async fn run(mut args: Args) -> Result<ExitCode> {
                 profiles: args.profiles,
                 pages: args.pages.into(),
                 states: args.states,
+                manners: args.manners,
                 at: args.at,
                 limit: args.limit,
                 contact: args.contact,

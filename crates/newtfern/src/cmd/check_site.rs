@@ -25,6 +25,8 @@ pub struct SiteArgs {
     pub pages: usize,
     /// Not given: as the expectation needs.
     pub states: Vec<ConsentAct>,
+    /// Other manners of visiting, too.
+    pub manners: bool,
     /// Not given: now.
     pub at: Option<jiff::Timestamp>,
     pub limit: u64,
@@ -82,6 +84,7 @@ pub async fn check(args: &SiteArgs) -> Result<SiteDiagnosis> {
         known: profiles.suppliers.first(),
         consent,
         states: &states,
+        manners: args.manners,
         pages: args.pages.max(1),
         limit: Duration::from_secs(args.limit),
         stamp: &stamp,

@@ -35,6 +35,7 @@ pub async fn look_at(
         subjects: &subjects,
         known: profiles.suppliers.first(),
         consent: subject.consent.as_ref(),
+        manners: false,
         states: &[],
         pages: PAGES,
         limit: LIMIT,

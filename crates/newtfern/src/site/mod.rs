@@ -9,7 +9,8 @@ use newtfern_core::pages::{FoundBy, PageCopy, ReadPage, languages, sample, sorte
 use newtfern_core::profile::{ConsentManager, Supplier};
 use newtfern_core::site_check::{SitePage, Subject, WidgetVisits};
 use newtfern_core::visits::{
-    Asked, CHECK_MS, CheckOrder, further_states, in_language, languages_of, prompt_of,
+    Asked, CHECK_MS, CheckOrder, further_states, in_language, in_other_manners, languages_of,
+    prompt_of,
 };
 use newtfern_probe::browser::Pool;
 use newtfern_probe::check;
@@ -32,6 +33,8 @@ pub struct SiteOrder<'a> {
     pub consent: Option<&'a ConsentManager>,
     /// Consent states that the address given is visited in.
     pub states: &'a [ConsentAct],
+    /// It is visited in other manners too: enlarged, and for a second time.
+    pub manners: bool,
     /// Pages at most.
     pub pages: usize,
     /// The time for all of it.
@@ -155,8 +158,14 @@ async fn visits(
             let visits = in_language(&check);
             check::further(ways.pool, ways.http, visits, &mut evidence).await?;
         }
+        let usual = evidence.visits.len();
+        if asked == Asked::ByPerson && !none_wanted && order.manners {
+            let plans = in_other_manners(&check);
+            check::further(ways.pool, ways.http, plans, &mut evidence).await?;
+        }
         out.push(WidgetVisits {
             subject,
+            in_other_manners: evidence.visits.split_off(usual),
             visits: evidence.visits,
             asides: evidence.asides,
         });
