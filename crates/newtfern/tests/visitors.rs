@@ -329,12 +329,13 @@ async fn what_comes_too_late_too_early_never_or_in_another_language_is_told() {
 
     // Enlarged and for a second time it is as it was.
     let address = format!("http://northmere.localhost:{}/", outside.standins.port);
-    let (_, told) = outside
-        .check(&address, "northmere-live", "", &["--manners"])
-        .await;
-    let told_codes = codes(&told);
-    assert!(told_codes.iter().all(|c| *c == "usable.zoom"), "{told:#}");
+    let folder = tempfile::tempdir().unwrap();
+    let args = ["--manners", "--har", folder.path().to_str().unwrap()];
+    let (_, told) = outside.check(&address, "northmere-live", "", &args).await;
+    assert_eq!(codes(&told), [""; 0], "{told:#}");
     assert_eq!(told["not_looked_at"], serde_json::json!([]), "{told:#}");
+    // On both screens, and once in each manner: an archive for each.
+    assert_eq!(std::fs::read_dir(folder.path()).unwrap().count(), 4);
 
     // Consent was given, and nothing comes in any state.
     let site = "country = 'GB'\nconsent = 'hedgegate'\n---";

@@ -338,5 +338,5 @@ pub fn observations(pages: &[SitePage]) -> impl Iterator<Item = &Observation> {
     pages
         .iter()
         .flat_map(|p| &p.visited)
-        .flat_map(|v| &v.visits)
+        .flat_map(|v| v.visits.iter().chain(&v.in_other_manners))
 }
