@@ -1,6 +1,6 @@
 //! From what should be and what was seen to a site's standings, family by family.
 
-use crate::chain::{Aside, Case, Diagnosis, Expect};
+use crate::chain::{Aside, Case, Diagnosis, Expect, Outcome};
 use crate::code::Code;
 use crate::colour::Rgb;
 use crate::consent::{Region, notice};
@@ -126,7 +126,8 @@ pub fn check(
         at,
     };
     let mut diagnosis = verdict(&case, Some(expectation.widget), clock);
-    if expectation.expect == Expect::Present {
+    // What is broken for everybody needs no word about some.
+    if expectation.expect == Expect::Present && diagnosis.outcome != Outcome::Broken {
         manners::judge(expectation.widget, in_other_manners).beside(&mut diagnosis);
     }
     let mut families = vec![place::assess(&diagnosis), load::assess(&diagnosis, chain)];
@@ -216,6 +217,25 @@ mod tests {
             (Family::Watch, Standing::NotYet),
         ];
         assert_eq!(standings(&j), wanted);
+    }
+
+    #[test]
+    fn what_is_hidden_for_everybody_is_not_told_of_those_who_zoom() {
+        use crate::observation::Manner;
+        let hidden = || launcher(|l| l.hidden_by = Some("display: none on #chat".into()));
+        let zoomed = || with(hidden(), |o| o.condition.manner = Manner::Zoomed);
+        let told = |visits: &[Observation]| {
+            let judged = judged(visits);
+            let load = judged.families.iter().find(|a| a.family == Family::Load);
+            let findings = &load.unwrap().findings;
+            let zoom = findings.iter().any(|f| f.code == Code::UsableZoom);
+            (judged.diagnosis.outcome, zoom)
+        };
+        assert_eq!(
+            told(&[launcher(|_| {}), zoomed()]),
+            (Outcome::Working, true)
+        );
+        assert_eq!(told(&[hidden(), zoomed()]), (Outcome::Broken, false));
     }
 
     #[test]

@@ -54,7 +54,9 @@ pub(super) fn told(case: &SiteCase, cells: &[Vec<Cell>]) -> SiteDiagnosis {
     diagnosis.findings = findings(&rows, cells, chosen, diagnosis.findings);
     diagnosis.findings.extend(not_reached(case));
     diagnosis.not_looked_at = not_looked_at(case, &rows, cells, diagnosis.not_looked_at);
-    for (n, widget) in case.expectation.widgets.iter().enumerate() {
+    // What is broken for everybody needs no word about some.
+    let widgets = case.expectation.widgets.iter().enumerate();
+    for (n, widget) in widgets.filter(|_| outcome != Outcome::Broken) {
         manners::judge(widget, case.manners_of(n)).beside(&mut diagnosis);
     }
     SiteDiagnosis {

@@ -374,12 +374,15 @@ async fn intended(acts: &Acts, port: u16) -> Result<()> {
         (Field::AgentName, "Ida"),
         (Field::AgentPhoto, &face),
     ]);
+    // A number was wished for, and nobody entered it at the supplier.
+    let mut more = asks.clone();
+    more.insert(Field::Asked, "name*, mail*, phone".into());
     let looks = [
         ("friends.wendlemill", &list("Reach Wendle Tide Mill")),
         ("wind.gustkites", &list("Reach Gust Kite Workshop")),
         ("crew.skerrin", &promise),
         ("sky.harrowdown", &asks),
-        ("lost.skerrin", &asks),
+        ("lost.skerrin", &more),
     ];
     for (host, layer) in looks {
         for id in ids_of(acts, port, [host].into_iter()).await? {
