@@ -66,6 +66,14 @@ pub struct Around {
     pub head: bool,
 }
 
+/// Text as it stands in an attribute's value, in quotes of either kind.
+pub fn escaped(text: &str) -> String {
+    let text = text.replace('&', "&amp;").replace('<', "&lt;");
+    text.replace('>', "&gt;")
+        .replace('"', "&quot;")
+        .replace('\'', "&#39;")
+}
+
 /// A parsed document. Node 0 is the document itself.
 #[derive(Debug, Clone)]
 pub struct Document {

@@ -10,7 +10,7 @@ pub use marks::{MarkSeen, PlatformMarks, SetMarks, guess};
 pub use slot::{Does, Scope, Slot, Step, Takes};
 
 use crate::address_template;
-use crate::html::Document;
+use crate::html::{Document, escaped};
 use crate::placement::{Inspector, PieceState};
 use crate::profile::{ConsentManager, Position, Supplier};
 use crate::strict_toml::{self, TomlError};
@@ -228,10 +228,7 @@ fn gated(snippet: &str, supplier: &Supplier, manager: &ConsentManager) -> String
         "<script type=\"{}\" {}=\"{}\"",
         gating.script_type,
         gating.attribute,
-        gating
-            .category(supplier.consent.class)
-            .replace('&', "&amp;")
-            .replace('"', "&quot;")
+        escaped(gating.category(supplier.consent.class))
     );
     snippet.replace("<script", &mark)
 }

@@ -136,6 +136,7 @@ impl Acts {
             Some(s) => self.store.supplier(s).await?,
             None => None,
         };
+        // What the snippet takes of the design is written into it, as for a check.
         let supplier = match supplier {
             Some(supplier) => {
                 let client = self.store.client(site.client_id).await?;

@@ -5,7 +5,7 @@
 use super::Supplier;
 use super::sound::Entries;
 use crate::design::{Design, Field};
-use crate::html::{Document, Kind};
+use crate::html::{Document, Kind, escaped};
 use crate::profile::ProfileError;
 use crate::value_sheet::field_named;
 use percent_encoding::{NON_ALPHANUMERIC, utf8_percent_encode};
@@ -21,6 +21,11 @@ fn names(template: &str) -> impl Iterator<Item = &str> {
     inner.filter(move |name| *name != KEY && like_a_name(name))
 }
 
+/// How a name stands in a template.
+fn place(name: &str) -> String {
+    format!("{{{{{name}}}}}")
+}
+
 /// Those of them that are values of a design.
 fn values(template: &str) -> impl Iterator<Item = (&str, Field)> {
     names(template).filter_map(|name| Some((name, field_named(name)?)))
@@ -29,7 +34,7 @@ fn values(template: &str) -> impl Iterator<Item = (&str, Field)> {
 /// The attribute of a script element whose value holds this place, if one does.
 fn attribute_of(template: &str, name: &str) -> Option<String> {
     let document = Document::parse(template);
-    let place = format!("{{{{{name}}}}}");
+    let place = place(name);
     let scripts = document
         .walk()
         .into_iter()
@@ -40,14 +45,6 @@ fn attribute_of(template: &str, name: &str) -> Option<String> {
     });
     let mut holds = attributes.filter(|(_, value)| value.contains(&place));
     holds.next().map(|(attribute, _)| attribute.clone())
-}
-
-fn escaped(value: &str) -> String {
-    let value = value.replace('&', "&amp;").replace('<', "&lt;");
-    value
-        .replace('>', "&gt;")
-        .replace('"', "&quot;")
-        .replace('\'', "&#39;")
 }
 
 impl Supplier {
@@ -73,8 +70,7 @@ impl Supplier {
                 Some("src") => utf8_percent_encode(value, NON_ALPHANUMERIC).to_string(),
                 _ => escaped(value),
             };
-            let place = format!("{{{{{name}}}}}");
-            out.snippet.template = out.snippet.template.replace(&place, &value);
+            out.snippet.template = out.snippet.template.replace(&place(name), &value);
         }
         out
     }
@@ -83,7 +79,7 @@ impl Supplier {
     pub(super) fn bare_template(&self) -> String {
         let mut out = self.snippet.template.clone();
         for (name, _) in values(&self.snippet.template) {
-            out = out.replace(&format!("{{{{{name}}}}}"), "");
+            out = out.replace(&place(name), "");
         }
         out
     }
@@ -94,11 +90,11 @@ pub(super) fn sound(entries: &Entries, template: &str) -> Result<(), ProfileErro
     for name in names(template) {
         if field_named(name).is_none() {
             let why = "which is no value of a design, and not {{key}}";
-            return Err(entries.refuse("snippet.template", &format!("{{{{{name}}}}}"), why));
+            return Err(entries.refuse("snippet.template", &place(name), why));
         }
         if attribute_of(template, name).is_none() {
             let why = "which must stand in an attribute of a script element";
-            return Err(entries.refuse("snippet.template", &format!("{{{{{name}}}}}"), why));
+            return Err(entries.refuse("snippet.template", &place(name), why));
         }
     }
     Ok(())

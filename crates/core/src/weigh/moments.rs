@@ -15,6 +15,17 @@ pub struct Moment {
 }
 
 impl Moment {
+    /// The median of each figure; of at least one.
+    pub fn median(moments: &[Moment]) -> Moment {
+        let of =
+            |value: &dyn Fn(&Moment) -> f64| median(&moments.iter().map(value).collect::<Vec<_>>());
+        Moment {
+            thread_ms: of(&|m| m.thread_ms),
+            bytes: of(&|m| m.bytes as f64).round() as u64,
+            requests: of(&|m| f64::from(m.requests)).round() as u32,
+        }
+    }
+
     /// For people: `10.7 ms \u{b7} 6.0 kB in 2 requests`.
     pub fn words(&self) -> String {
         let many = if self.requests == 1 { "" } else { "s" };
@@ -47,14 +58,7 @@ impl Moments {
     pub fn medians(loads: impl Iterator<Item = Moments> + Clone) -> Moments {
         let of = |pick: fn(&Moments) -> Option<Moment>| -> Option<Moment> {
             let seen: Vec<Moment> = loads.clone().filter_map(|m| pick(&m)).collect();
-            let middle = |value: &dyn Fn(&Moment) -> f64| {
-                median(&seen.iter().map(value).collect::<Vec<f64>>())
-            };
-            (!seen.is_empty()).then(|| Moment {
-                thread_ms: middle(&|m| m.thread_ms),
-                bytes: middle(&|m| m.bytes as f64).round() as u64,
-                requests: middle(&|m| f64::from(m.requests)).round() as u32,
-            })
+            (!seen.is_empty()).then(|| Moment::median(&seen))
         };
         Moments {
             opening: of(|m| m.opening),

@@ -3,7 +3,6 @@
 
 use super::WeighIn;
 use super::moments::Moment;
-use super::statistics::median;
 use std::collections::BTreeMap;
 
 /// What one supplier's widget costs on an empty page: medians over the sites on which it was weighed.
@@ -43,23 +42,13 @@ pub fn beside_each_other<'a>(
                 times.clone().fold(f64::INFINITY, f64::min),
                 times.fold(0.0, f64::max),
             ),
-            load: middle(&first),
-            opening: (!opening.is_empty()).then(|| middle(&opening)),
+            load: Moment::median(&first),
+            opening: (!opening.is_empty()).then(|| Moment::median(&opening)),
         }
     };
     let mut out: Vec<SupplierWeight> = loads.into_iter().map(of).collect();
     out.sort_by(|a, b| a.load.thread_ms.total_cmp(&b.load.thread_ms));
     out
-}
-
-fn middle(moments: &[Moment]) -> Moment {
-    let of =
-        |value: &dyn Fn(&Moment) -> f64| median(&moments.iter().map(value).collect::<Vec<f64>>());
-    Moment {
-        thread_ms: of(&|m| m.thread_ms),
-        bytes: of(&|m| m.bytes as f64).round() as u64,
-        requests: of(&|m| f64::from(m.requests)).round() as u32,
-    }
 }
 
 #[cfg(test)]

@@ -185,16 +185,8 @@ async fn bring_up(tab: &Tab, selector: &str) -> Result<(), ProbeError> {
 
 /// True where the page or one of the widget's frames answers so.
 async fn anywhere(tab: &Tab, ask: &str) -> Result<bool, ProbeError> {
-    if tab.evaluate(ask).await?.as_bool().unwrap_or(false) {
-        return Ok(true);
-    }
-    for session in tab.child_sessions() {
-        let answer = tab.evaluate_in(&session, ask).await;
-        if answer.is_ok_and(|v| v.as_bool().unwrap_or(false)) {
-            return Ok(true);
-        }
-    }
-    Ok(false)
+    let yes = |v: Value| v.as_bool().filter(|yes| *yes);
+    Ok(tab.first_answer(ask, yes).await?.is_some())
 }
 
 /// Clicks what may lie below in a panel.

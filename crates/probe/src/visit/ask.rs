@@ -35,6 +35,28 @@ impl Tab {
         Ok(answer["value"].clone())
     }
 
+    /// The first answer that can be used: the page's own, then those of its frames. A frame that does not answer
+    /// has none.
+    ///
+    /// # Errors
+    /// Where the page itself does not answer.
+    pub async fn first_answer<T>(
+        &self,
+        expression: &str,
+        used: impl Fn(Value) -> Option<T>,
+    ) -> Result<Option<T>, ProbeError> {
+        if let Some(answer) = used(self.evaluate(expression).await?) {
+            return Ok(Some(answer));
+        }
+        for session in self.child_sessions() {
+            let answer = self.evaluate_in(&session, expression).await.ok();
+            if let Some(answer) = answer.and_then(&used) {
+                return Ok(Some(answer));
+            }
+        }
+        Ok(None)
+    }
+
     /// The remote object itself; by value, or as a handle.
     pub(super) async fn evaluate_raw(
         &self,

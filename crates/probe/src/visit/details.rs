@@ -46,13 +46,6 @@ async fn source(tab: &Tab, selector: &str) -> Result<String, ProbeError> {
     // Finding it opens closed shadow roots on the way.
     tab.find(selector).await?;
     let ask = format!("nf.pictureAt({})", Value::from(selector));
-    if let Value::String(src) = tab.evaluate(&ask).await? {
-        return Ok(src);
-    }
-    for session in tab.child_sessions() {
-        if let Ok(Value::String(src)) = tab.evaluate_in(&session, &ask).await {
-            return Ok(src);
-        }
-    }
-    Ok(String::new())
+    let src = |v: Value| v.as_str().map(str::to_string);
+    Ok(tab.first_answer(&ask, src).await?.unwrap_or_default())
 }

@@ -64,13 +64,6 @@ async fn read(tab: &Tab, name: &str, selector: &str) -> Result<Option<String>, P
          return a ? a.href : null; }})()",
         Value::from(selector)
     );
-    if let Value::String(href) = tab.evaluate(&link).await? {
-        return Ok(Some(href));
-    }
-    for session in tab.child_sessions() {
-        if let Ok(Value::String(href)) = tab.evaluate_in(&session, &link).await {
-            return Ok(Some(href));
-        }
-    }
-    Ok(None)
+    let href = |v: Value| v.as_str().map(str::to_string);
+    tab.first_answer(&link, href).await
 }
