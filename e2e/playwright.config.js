@@ -10,7 +10,7 @@ module.exports = defineConfig({
   testDir: "tests",
   globalSetup: require.resolve("./start.js"),
   workers: 1,
-  timeout: 120_000,
+  timeout: 240_000,
   expect: { timeout: 15_000 },
   reporter: [["list"]],
   use: {

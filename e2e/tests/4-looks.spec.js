@@ -1,7 +1,7 @@
 // Every main page: axe finds no serious fault, nothing is wider than the window, no console error.
 const { test, expect } = require("@playwright/test");
 const fs = require("fs");
-const { address, signIn, bench } = require("./help");
+const { address, signIn, bench, standsStill } = require("./help");
 
 const axe = fs.readFileSync(require.resolve("axe-core/axe.min.js"), "utf8");
 
@@ -10,14 +10,12 @@ for (const [name, size] of [
   ["phone", { width: 390, height: 844 }],
 ]) {
   test(`on a ${name}`, async ({ browser }) => {
+    test.setTimeout(300_000);
     // axe is put in past our own policy.
     const page = await (await browser.newContext({ viewport: size, bypassCSP: true })).newPage();
     const errors = await signIn(page);
     // Pages under way renew themselves: what is looked at should stand still.
-    await expect(async () => {
-      await page.goto(address() + "/lens/estate");
-      await expect(page.locator(".roundbar")).toHaveCount(0, { timeout: 200 });
-    }).toPass({ timeout: 60_000, intervals: [500] });
+    await standsStill(page);
     const site = (await bench(page, "Members")).replace(address(), "");
     for (const path of [
       "/lens/estate",

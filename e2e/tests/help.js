@@ -29,7 +29,24 @@ async function section(page, url, id, state) {
   await expect(async () => {
     await page.goto(url);
     await expect(page.locator(`#${id} .statewords`)).toHaveText(state, { timeout: 500 });
-  }).toPass({ timeout: 100_000, intervals: [1000] });
+  }).toPass({ timeout: 200_000, intervals: [1000] });
 }
 
-module.exports = { address, signIn, bench, section };
+/** Cancels the rounds that earlier tests left (one that failed cancels nothing) and waits for their last visits. */
+async function standsStill(page) {
+  await page.goto(address() + "/rounds");
+  const left = await page
+    .locator("tr", { has: page.locator("td[data-l=Left]:not(:text-is('0'))") })
+    .evaluateAll((rows) => rows.map((row) => row.querySelector("a").href));
+  for (const round of left) {
+    await page.goto(round);
+    const cancel = page.getByRole("button", { name: "Cancel what is left" });
+    if (await cancel.count()) await cancel.click();
+  }
+  await expect(async () => {
+    await page.goto(address() + "/lens/estate");
+    await expect(page.locator(".roundbar")).toHaveCount(0, { timeout: 200 });
+  }).toPass({ timeout: 180_000, intervals: [500] });
+}
+
+module.exports = { address, signIn, bench, section, standsStill };

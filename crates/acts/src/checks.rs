@@ -128,7 +128,7 @@ impl Acts {
         at: Timestamp,
         seen: &newtfern_core::echo::Seen,
     ) -> Result<()> {
-        let assessed = echo::assess(seen);
+        let assessed = echo::assess(seen, &subject.design);
         let summary = assessed.summary.clone();
         let blobs = seen.picture.iter().cloned().collect();
         let check = one(job, subject, at, assessed, blobs);

@@ -71,7 +71,7 @@ impl Acts {
         let waiting = self.store.hand_test(site).await?;
         let waiting = waiting.ok_or(ActError::NotFound("test by hand"))?;
         let seen = ticks.seen(subject.url.as_str(), &waiting.message, &actor.name);
-        let assessed = echo::assess(&seen);
+        let assessed = echo::assess(&seen, &subject.design);
         let now = self.store.now().await?;
         let detail = json!({"message": waiting.message, "saw": assessed.summary});
         let check = NewCheck {

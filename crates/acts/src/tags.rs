@@ -132,7 +132,7 @@ impl Acts {
             return Err(bad("The key is empty: choose the client's account first."));
         }
         let html = s.supplier.snippet_for(&s.site.key);
-        let consent = s.consent.as_ref().map(|_| "chat");
+        let consent = s.consent.as_ref().and_then(|m| m.category_for(&s.supplier));
         let change = heavy(|| place(set, &s.supplier, &html, &s.rules, consent)).await;
         change.map_err(|e| bad(format!("{e}.")))
     }

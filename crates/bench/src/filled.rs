@@ -7,11 +7,11 @@ use newtfern_core::chain::Expect;
 use newtfern_core::consent::Region;
 use newtfern_core::family::{Family, Standing};
 use newtfern_core::finding::{Evidence, Finding, Severity};
-use newtfern_core::observation::{Observation, Viewport};
+use newtfern_core::observation::Observation;
 use newtfern_core::pages::PageRules;
 use newtfern_core::profile::Supplier;
 use newtfern_core::site::SiteFields;
-use newtfern_core::visits::{Asked, CheckOrder};
+use newtfern_core::visits::CheckOrder;
 use newtfern_probe::browser::Pool;
 use newtfern_probe::check;
 use newtfern_probe::guard::Guard;
@@ -39,18 +39,7 @@ pub async fn one_check(
     let (url, key) = (url::Url::parse(&site.address(standins.port))?, site.key());
     let guard = Guard::open();
     let (pool, http) = (Pool::new(guard.clone(), None), Http::new(guard, None)?);
-    let order = CheckOrder {
-        url: &url,
-        supplier,
-        consent: None,
-        viewports: &[Viewport::Desktop, Viewport::Phone],
-        pictures: false,
-        stamp: "bench",
-        asked: Asked::ByPerson,
-        delay_ms: 0,
-        locale: "",
-        prompt: None,
-    };
+    let order = CheckOrder::of(&url, supplier, "bench");
     let evidence = check::run(&pool, &http, &order).await?;
     pool.close().await;
     let layer = newtfern_core::design::Layer::default();

@@ -4,9 +4,8 @@
 
 use crate::say;
 use anyhow::{Context, Result};
-use newtfern_core::observation::Viewport;
 use newtfern_core::profile::Supplier;
-use newtfern_core::visits::{Asked, CheckOrder};
+use newtfern_core::visits::CheckOrder;
 use newtfern_probe::browser::Pool;
 use newtfern_probe::check;
 use newtfern_probe::guard::Guard;
@@ -58,16 +57,8 @@ async fn checks(urls: &[Url], supplier: &Supplier, at_once: usize) -> Result<f64
     let began = Instant::now();
     let mut done = 0;
     let orders = urls.iter().map(|url| CheckOrder {
-        url,
-        supplier,
-        consent: None,
-        viewports: &[Viewport::Desktop, Viewport::Phone],
         pictures: true,
-        stamp: "bench",
-        asked: Asked::ByPerson,
-        delay_ms: 0,
-        locale: "",
-        prompt: None,
+        ..CheckOrder::of(url, supplier, "bench")
     });
     let orders: Vec<CheckOrder> = orders.collect();
     let checks = orders.iter().map(|o| check::run(&pool, &http, o));

@@ -1,5 +1,6 @@
 //! From what should be and what was seen to a site's standings, family by family.
 
+use crate::brand::details;
 use crate::chain::{Aside, Case, Diagnosis, Expect, Outcome};
 use crate::code::Code;
 use crate::colour::Rgb;
@@ -133,15 +134,23 @@ pub fn check(
     let mut families = vec![place::assess(&diagnosis), load::assess(&diagnosis, chain)];
     // What has no business on this page has no looks and no signals to judge here.
     families.extend(match expectation.expect {
-        Expect::Present => [
-            consent::assess(expectation.supplier, expectation.region, visits, asides),
-            brand::assess(
-                expectation.design,
-                expectation.brand,
-                chain,
-                told(expectation, visits, asides),
-            ),
-        ],
+        Expect::Present => {
+            let privacy_page = notice::follow(asides);
+            [
+                consent::assess(
+                    expectation.supplier,
+                    expectation.region,
+                    visits,
+                    &privacy_page,
+                ),
+                brand::assess(
+                    expectation.design,
+                    expectation.brand,
+                    chain,
+                    told(expectation, visits, privacy_page),
+                ),
+            ]
+        }
         Expect::Absent => [Family::Consent, Family::Brand].map(Assessed::kept_off),
     });
     let mut judged = Judged {
@@ -157,7 +166,7 @@ pub fn check(
 fn told(
     expectation: &Expectation,
     visits: &[Observation],
-    asides: &[Aside],
+    privacy_page: notice::Followed,
 ) -> Told<Vec<ValueTold>> {
     let none = BTreeMap::new();
     let case = WidgetCase {
@@ -168,9 +177,9 @@ fn told(
     };
     let mut told = case.form();
     told.add(case.texts());
-    let followed = notice::follow(expectation.supplier, &[], asides);
-    told.findings.extend(followed.broken);
-    told.gaps.extend(followed.gap);
+    told.add(details::direction(visits));
+    told.findings.extend(privacy_page.broken);
+    told.gaps.extend(privacy_page.gap);
     told
 }
 

@@ -1,7 +1,10 @@
 //! Brand sheets, read and written as Design Tokens (the DTCG format: groups of tokens with `$type`
 //! and `$value`), and the comparison of an observed widget with its design and brand.
 
+mod bubbles;
 pub mod details;
+mod parts;
+pub mod talk;
 
 use crate::code::Code;
 use crate::colour::{Rgb, difference_in_words};

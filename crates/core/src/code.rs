@@ -212,6 +212,8 @@ codes! {
     BrandTypeface "brand.typeface" Brand, false, Account;
     BrandFields "brand.fields" Brand, false, Account;
     BrandPicture "brand.picture" Brand, false, Account;
+    BrandBubbleColour "brand.bubble-colour" Brand, false, Account;
+    BrandPart "brand.part" Brand, false, Account;
     BrandDirection "brand.direction" Brand, false, Account;
     BrandMotion "brand.motion" Brand, false, Account;
     BrandStart "brand.start" Brand, false, Account;

@@ -15,8 +15,8 @@ pub use look::{Look, Looks, Stage, Unlooked};
 pub use network::{FailureKind, Hop, Initiator, Message, NetFailure, Request, Socket, Violation};
 use serde::{Deserialize, Serialize};
 pub use shown::{
-    ChannelSeen, Cover, FieldSeen, FixedElement, Launcher, Operation, PanelDetails, PictureSeen,
-    Rect, RouteSeen, SecondVisit,
+    BubbleSeen, ChannelSeen, Cover, FieldSeen, FixedElement, Launcher, Operation, PanelDetails,
+    Part, PartSeen, PictureSeen, Rect, RouteSeen, SecondVisit, Speaker,
 };
 
 /// Raised when a field changes its meaning; new optional fields do not raise it. 2: looks say how

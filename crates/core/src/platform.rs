@@ -2,15 +2,18 @@
 //! survives it, and the proof, by parsing, that it does.
 
 mod advice;
+mod gating;
 mod marks;
 mod slot;
 
 pub use advice::{Advice, advise};
+pub(crate) use gating::called;
+pub use gating::{AtManager, Holding};
 pub use marks::{MarkSeen, PlatformMarks, SetMarks, guess};
 pub use slot::{Does, Scope, Slot, Step, Takes};
 
 use crate::address_template;
-use crate::html::{Document, escaped};
+use crate::html::Document;
 use crate::placement::{Inspector, PieceState};
 use crate::profile::{ConsentManager, Position, Supplier};
 use crate::strict_toml::{self, TomlError};
@@ -128,6 +131,9 @@ pub struct Fitted {
     /// What to know of it, although it works.
     #[serde(default)]
     pub notes: Vec<String>,
+    /// What a person does at the consent manager, so that it holds back what the code cannot.
+    #[serde(default)]
+    pub at_manager: Option<AtManager>,
 }
 
 impl Platform {
@@ -164,8 +170,8 @@ impl Platform {
     }
 }
 
-/// Rewrites a snippet for a slot, holds it back by the consent manager's mark where the slot takes
-/// markup, and proves that exactly this comes out of the slot once, with its key, live or waiting.
+/// Rewrites a snippet for a slot, holds it back as the consent manager can do it there, and proves that exactly
+/// this comes out of the slot once, with its key, live or waiting.
 ///
 /// # Errors
 /// [`FitError`], where this slot cannot hold this snippet.
@@ -185,9 +191,13 @@ pub fn fit(
         });
     }
     let plain = supplier.snippet_for(key);
+    let holding = consent.map(|manager| (Holding::of(slot, supplier, manager), manager));
     let (code, becomes) = match slot.takes {
         Takes::Markup => {
-            let code = consent.map_or_else(|| plain.clone(), |m| gated(&plain, supplier, m));
+            let code = match holding {
+                Some((Holding::Mark, manager)) => gating::marked(&plain, supplier, manager),
+                _ => plain,
+            };
             (code.clone(), code)
         }
         Takes::Snippet => (plain.clone(), plain),
@@ -195,7 +205,10 @@ pub fn fit(
         // The platform knows the key by itself.
         Takes::Switch => (String::new(), plain),
         Takes::ScriptText => {
-            let code = script_text(&plain);
+            let mut code = script_text(&plain);
+            if let Some((Holding::Call, manager)) = holding {
+                code = gating::called(&code, supplier, manager);
+            }
             let becomes = format!("<script>\n{code}\n</script>");
             (code, becomes)
         }
@@ -211,35 +224,18 @@ pub fn fit(
     let fitted = Fitted {
         code,
         becomes,
-        notes: slot.notes(consent.is_some()),
+        notes: slot.notes(holding.map(|(holding, _)| holding)),
+        at_manager: match holding {
+            Some((Holding::Hosts, manager)) => Some(AtManager::of(supplier, manager)),
+            _ => None,
+        },
     };
     prove(supplier, key, slot, &fitted, consent)?;
     Ok(fitted)
 }
 
-/// Each script element marked so that the manager lets it go once consent is given. The mark comes
-/// first: of two `type` attributes the first one counts (HTML standard, duplicate attributes).
-fn gated(snippet: &str, supplier: &Supplier, manager: &ConsentManager) -> String {
-    let gating = &manager.gating;
-    if gating.script_type.is_empty() || gating.attribute.is_empty() {
-        return snippet.to_string();
-    }
-    let mark = format!(
-        "<script type=\"{}\" {}=\"{}\"",
-        gating.script_type,
-        gating.attribute,
-        escaped(gating.category(supplier.consent.class))
-    );
-    snippet.replace("<script", &mark)
-}
-
-/// The form of a snippet for a slot that takes script text.
-pub(crate) fn fitted_text(supplier: &Supplier, key: &str) -> String {
-    script_text(&supplier.snippet_for(key))
-}
-
 /// Unwrapped script text: inline parts as they are, external parts as code that makes the element.
-fn script_text(snippet: &str) -> String {
+pub(crate) fn script_text(snippet: &str) -> String {
     let document = Document::parse(snippet);
     let mut parts = Vec::new();
     for id in document.walk() {
@@ -415,6 +411,7 @@ pub(crate) mod tests {
             code: String::new(),
             becomes: format!("<script>{}</script>", sample().snippet_for("abcd-1234")),
             notes: vec![],
+            at_manager: None,
         };
         let error = prove(&sample(), "abcd-1234", &slot(Takes::Markup), &fitted, None).unwrap_err();
         assert!(error.to_string().contains("DoubleWrapped"), "{error}");

@@ -16,9 +16,10 @@ use url::Url;
 use sound::Entries;
 
 pub use consent_manager::{Banner, ConsentManager, ConsentMarks, Gating, StateScript, Texts};
+pub(crate) use parameters::VALUE_MARK;
 pub use parts::{
-    AwaySteps, ChannelList, Console, Desk, EchoStep, EchoSteps, PicturePlaces, PresenceStates,
-    TextPlaces,
+    AwaySteps, BubblePlaces, ChannelList, Console, Desk, EchoStep, EchoSteps, PartPlaces,
+    PicturePlaces, PresenceStates, TextPlaces,
 };
 
 /// Why a profile is not taken.
@@ -113,6 +114,12 @@ pub struct Supplier {
     /// Where its pictures are.
     #[serde(default)]
     pub pictures: PicturePlaces,
+    /// Where the talk's bubbles are.
+    #[serde(default)]
+    pub bubbles: BubblePlaces,
+    /// Where the parts are that a design shows or hides.
+    #[serde(default)]
+    pub parts: PartPlaces,
     /// How its own settings name the design's values.
     #[serde(default)]
     pub desk: Desk,
@@ -121,9 +128,9 @@ pub struct Supplier {
     pub console: Option<Console>,
     #[serde(skip)]
     patterns: Vec<Regex>,
-    /// Attributes of its code whose values follow a design.
+    /// Where its code follows a design.
     #[serde(skip)]
-    free: Vec<String>,
+    free: parameters::Free,
 }
 
 /// Marks of a supplier in a page.

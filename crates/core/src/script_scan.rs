@@ -48,6 +48,28 @@ pub fn scan(text: &str) -> Scan {
     scanner.out
 }
 
+/// A value as it stands inside a string literal of any quotes, a template's too, in a script element.
+///
+/// ```
+/// use newtfern_core::script_scan::in_a_string;
+/// assert_eq!(in_a_string("a\"</b>"), r#"a\u0022\u003c/b>"#);
+/// ```
+pub fn in_a_string(value: &str) -> String {
+    let risky = |c: char| {
+        c.is_control()
+            || matches!(
+                c,
+                '"' | '\'' | '`' | '$' | '\\' | '<' | '\u{2028}' | '\u{2029}'
+            )
+    };
+    let written = |c: char| match risky(c) {
+        // All of them are in the basic plane.
+        true => format!("\\u{:04x}", c as u32),
+        false => c.to_string(),
+    };
+    value.chars().map(written).collect()
+}
+
 /// The string literals of script text, in their order, escapes as they stand.
 ///
 /// ```

@@ -3,7 +3,7 @@
 
 use crate::colour::Rgb;
 use crate::design::{Design, Field};
-use crate::expectation::field_of_text;
+use crate::expectation::{field_of_look, field_of_text};
 use crate::profile::{Console, Supplier};
 use serde::{Deserialize, Serialize};
 use serde_json::{Map, Value};
@@ -39,7 +39,10 @@ pub fn field_named(name: &str) -> Option<Field> {
         "offset_side_px" => Field::OffsetX,
         "offset_bottom_px" => Field::OffsetY,
         "prompt_after_s" => Field::PromptDelay,
-        _ => return field_of_text(name).or_else(|| Field::from_key(name)),
+        _ => {
+            let field = field_of_text(name).or_else(|| field_of_look(name));
+            return field.or_else(|| Field::from_key(name));
+        }
     })
 }
 

@@ -71,16 +71,9 @@ impl Outside for Probe {
         let way = self.ways.now(&self.store).await;
         let way = way.map_err(|e| format!("the way out could not be made: {e}"))?;
         let order = CheckOrder {
-            url: address,
-            supplier,
-            consent: None,
             viewports: &[Viewport::Desktop],
-            pictures: false,
-            stamp: "propose",
             asked: Asked::Found,
-            delay_ms: 0,
-            locale: "",
-            prompt: None,
+            ..CheckOrder::of(address, supplier, "propose")
         };
         let seen = check::run(&way.pool, &way.http, &order).await;
         let seen = seen.map_err(|e| format!("no visit could be made from here: {e}"))?;

@@ -4,9 +4,6 @@
 
 mod outside;
 
-use newtfern_probe::guard::Guard;
-use newtfern_probe::http::Http;
-use newtfern_standins::DEMO_TOKEN;
 use outside::{Outside, codes};
 use serde_json::Value;
 
@@ -90,6 +87,23 @@ async fn a_widget_in_a_closed_shadow_root_is_seen_worked_and_compared() {
         "{told:#}"
     );
 
+    // Who answers, by name and photo, and the fields before the talk.
+    let photo = format!("http://w.farthing.localhost:{}", outside.standins.port);
+    let who = |name: &str, picture: &str, fields: &str| {
+        format!(
+            "[widget.design]\nagent_photo = '{photo}{picture}'\nfields = '{fields}'\n[widget.texts.en]\nagent_name = '{name}'\n"
+        )
+    };
+    let right = who("Ida", "/face.png", "name*, mail*");
+    let (_, told) = outside.own(key, "", &right, NOON).await;
+    assert_eq!(codes(&told), [""; 0], "{told:#}");
+    assert_eq!(values(&told), [("fields", true), ("agent_photo", true)]);
+    let wrong = who("Bo", "/stranger.png", "name*, phone");
+    let (_, told) = outside.own(key, "", &wrong, NOON).await;
+    let expected = ["brand.text-differs", "brand.fields", "brand.picture"];
+    assert_eq!(codes(&told), expected, "{told:#}");
+    assert_eq!(told["texts"][0]["seen"], "Ida");
+
     // Local storage, a database and a cache, told where a region asks.
     let opt_in = format!("country = 'GB'\nconsent = 'none'\n---{asked}");
     let (_, told) = outside.own(key, "", &opt_in, NOON).await;
@@ -102,8 +116,8 @@ async fn a_widget_in_a_closed_shadow_root_is_seen_worked_and_compared() {
     );
     assert!(codes(&told).contains(&"consent.storage-early"), "{told:#}");
 
-    // Nobody there although the hours say so: the widget says so itself.
-    let hours = "[[widget.hours]]\ndays = ['thu']\nfrom = '09:00'\nto = '17:00'\n";
+    // Nobody there although the hours say so: the widget says so itself. Where the message is left is no field.
+    let hours = "[[widget.hours]]\ndays = ['thu']\nfrom = '09:00'\nto = '17:00'\n[widget.design]\nfields = 'name*, mail*'\n";
     let (_, told) = outside.own(key, "-away", hours, NOON).await;
     assert_eq!(codes(&told), ["hours.staffed-but-away"], "{told:#}");
 }
@@ -113,25 +127,13 @@ async fn a_widget_in_a_closed_shadow_root_is_seen_worked_and_compared() {
 async fn what_was_forgotten_in_the_settings_is_told() {
     let key = "gustkites-live";
     let outside = Outside::of(newtfern_standins::farthing_profile, key).await;
-    let desk = format!(
-        "http://desk.farthing.localhost:{}/api/settings?key={key}-away",
-        outside.standins.port
-    );
-    let http = Http::new(Guard::open(), None).unwrap();
     let forgotten = serde_json::json!({
         "heading": "Your company", "promise": "{{first_name}}, we are there soon.",
         "away_words": "", "privacy_words": "",
     });
-    let written = http
-        .json(
-            "PUT",
-            &desk.parse().unwrap(),
-            Some(&forgotten),
-            Some(DEMO_TOKEN),
-        )
-        .await
-        .unwrap();
-    assert_eq!(written.0, 204);
+    outside
+        .write_settings(&format!("{key}-away"), &forgotten)
+        .await;
     let asked = "[widget.texts.en]\ntitle = 'Gust Kite Workshop'\nnotice = 'Please read how we treat your data.'\naway = 'Leave us a message.'\n";
     let (_, told) = outside.own(key, "-away", asked, NOON).await;
     let told_codes = codes(&told);

@@ -222,41 +222,6 @@ async fn texts_are_compared_in_each_language_of_the_site() {
 }
 
 #[tokio::test(flavor = "multi_thread")]
-async fn looks_are_compared_with_the_values_that_are_given() {
-    let outside = outside().await;
-    let at = "2026-11-26T10:00:00Z";
-    // The stand-in's own settings for this key: its brand colour, bottom right, 20 px from the edges.
-    let right = "[widget.design]\nlauncher_colour = '#b3491c'\nheader_colour = '#b3491c'\ncorner = 'bottom-right'\noffset_side_px = 20\noffset_bottom_px = 20\n";
-    let (code, told) = outside.own(KEY, "", right, at).await;
-    assert_eq!((code, codes(&told).len()), (0, 0), "{told:#}");
-    let design = told["design"].as_array().unwrap();
-    let same: Vec<(&str, bool)> = design
-        .iter()
-        .map(|d| (d["name"].as_str().unwrap(), d["same"].as_bool().unwrap()))
-        .collect();
-    let names = [
-        "launcher_colour",
-        "header_colour",
-        "corner",
-        "offset_side_px",
-        "offset_bottom_px",
-    ];
-    assert_eq!(same, names.map(|n| (n, true)), "{told:#}");
-
-    let wrong = right
-        .replace("launcher_colour = '#b3491c'", "launcher_colour = '#0b7285'")
-        .replace("corner = 'bottom-right'", "corner = 'bottom-left'");
-    let (code, told) = outside.own(KEY, "", &wrong, at).await;
-    assert_eq!(code, 0, "a fault breaks nothing: {told:#}");
-    assert_eq!(
-        codes(&told),
-        ["brand.launcher-colour", "brand.corner"],
-        "{told:#}"
-    );
-    assert_eq!(told["design"][0]["seen"], "#b3491c");
-}
-
-#[tokio::test(flavor = "multi_thread")]
 async fn a_refusal_on_the_second_layer_and_the_frameworks_interface_are_understood() {
     let outside = outside().await;
     // A profile that says only what the banner is: its buttons are told by the usual words.

@@ -5,9 +5,10 @@ use crate::ProbeError;
 use crate::browser::Pool;
 use crate::http::Http;
 use crate::visit::{self, Pictures};
-use newtfern_core::chain::{Aside, AsideLook};
+use newtfern_core::chain::{Aside, AsideLook, Purpose};
+use newtfern_core::consent::notice;
 use newtfern_core::observation::{FailureKind, Observation, Unlooked};
-use newtfern_core::visits::{CheckOrder, FetchPlan, Step, VisitPlan, next, was_had};
+use newtfern_core::visits::{CheckOrder, FETCH_MS, FetchPlan, Step, VisitPlan, next, was_had};
 use newtfern_heavy::heavy;
 use std::time::{Duration, Instant};
 
@@ -92,6 +93,18 @@ async fn make(
     }
     evidence.asides.extend(copies);
     Ok(())
+}
+
+/// The page that the widget's notice leads to, beside the visits; nothing where no notice was seen.
+pub async fn privacy_page(http: &Http, evidence: &mut Evidence) {
+    if let Some(url) = notice::link_of(&evidence.visits) {
+        let fetch = FetchPlan {
+            purpose: Purpose::Notice,
+            url,
+            ms: FETCH_MS,
+        };
+        evidence.asides.push(copy(http, &fetch).await);
+    }
 }
 
 /// One copy; one that could not be had says why.

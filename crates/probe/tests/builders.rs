@@ -13,7 +13,7 @@ use newtfern_core::observation::Viewport;
 use newtfern_core::platform::{Interface, Platform};
 use newtfern_core::profile::Supplier;
 use newtfern_core::tags::{TagLook, TagSet};
-use newtfern_core::visits::{Asked, CheckOrder};
+use newtfern_core::visits::CheckOrder;
 use newtfern_probe::browser::Pool;
 use newtfern_probe::check::run;
 use newtfern_probe::crawl::copy_of;
@@ -68,16 +68,8 @@ impl World {
     async fn check(&self, built: &Built) -> Diagnosis {
         let url = Url::parse(&built.address(self.standins.port)).unwrap();
         let order = CheckOrder {
-            url: &url,
-            supplier: &self.supplier,
-            consent: None,
             viewports: &[Viewport::Desktop],
-            pictures: false,
-            stamp: "once",
-            asked: Asked::ByPerson,
-            delay_ms: 0,
-            locale: "",
-            prompt: None,
+            ..CheckOrder::of(&url, &self.supplier, "once")
         };
         let evidence = run(&self.pool, &self.http, &order).await.unwrap();
         let mut asides = evidence.asides;

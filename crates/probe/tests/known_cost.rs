@@ -9,6 +9,7 @@ use axum::http::{HeaderMap, header};
 use axum::response::{Html, IntoResponse, Response};
 use newtfern_core::observation::Viewport;
 use newtfern_core::profile::Supplier;
+use newtfern_core::weigh::moments::LOADS;
 use newtfern_core::weigh::moments::Moments;
 use newtfern_core::weigh::{BudgetVerdict, conclude, empty_page, statistics::median};
 use newtfern_probe::ProbeError;
@@ -225,10 +226,10 @@ async fn what_it_costs_later_and_alone_is_told_apart_from_the_first_load() {
     })
     .await
     .unwrap();
-    assert_eq!((measured.own.len(), measured.empty.len()), (8, 4));
+    assert_eq!((measured.own.len(), measured.empty.len()), (8, LOADS));
     assert_eq!(
         last,
-        (12, 12),
+        (8 + LOADS, 8 + LOADS),
         "loads that are not needed are not waited for"
     );
     let told = measured.own[0].moments;

@@ -7,9 +7,7 @@ use newtfern_core::expectation::Widget;
 use newtfern_core::manners::judge;
 use newtfern_core::observation::{Manner, Observation, Viewport};
 use newtfern_core::profile::Supplier;
-use newtfern_core::visits::{
-    Asked, CheckOrder, PromptBy, PromptWatch, in_language, in_other_manners,
-};
+use newtfern_core::visits::{CheckOrder, PromptBy, PromptWatch, in_language, in_other_manners};
 use newtfern_probe::browser::Browser;
 use newtfern_probe::guard::Guard;
 use newtfern_probe::visit::visit;
@@ -92,16 +90,8 @@ async fn serve(html: String) -> Url {
 
 fn order<'a>(url: &'a Url, supplier: &'a Supplier) -> CheckOrder<'a> {
     CheckOrder {
-        url,
-        supplier,
-        consent: None,
         viewports: &[Viewport::Desktop],
-        pictures: false,
-        stamp: "7",
-        asked: Asked::ByPerson,
-        delay_ms: 0,
-        locale: "",
-        prompt: None,
+        ..CheckOrder::of(url, supplier, "7")
     }
 }
 

@@ -1,8 +1,10 @@
 //! The echo test in real Chromium against the stand-in supplier's widget and console.
 #![allow(clippy::unwrap_used)]
 
+use newtfern_core::colour::Rgb;
 use newtfern_core::echo::{Answers, Mail, Seen, Stopped, TestVisitor, Tidied, judge};
 use newtfern_core::mailbox::Mailbox;
+use newtfern_core::observation::{Part, Speaker};
 use newtfern_core::profile::Supplier;
 use newtfern_probe::browser::Browser;
 use newtfern_probe::echo::{EchoOrder, run};
@@ -114,6 +116,11 @@ async fn a_message_gets_there_and_its_answer_back_or_the_step_that_failed_is_tol
     // The console names the page from which the visitor wrote.
     assert_eq!(seen.page_at_console, site.address(world.standins.port));
     assert!(picture.unwrap().starts_with(b"\x89PNG"));
+    // The visitor's own bubble, in the client's colour as the panel's style has it.
+    let looks = seen.looks.unwrap();
+    let own = looks.bubbles.iter().find(|b| b.by == Speaker::Visitor);
+    let primary = Rgb::parse(site.client().primary).unwrap();
+    assert_eq!(Rgb::parse(&own.unwrap().ground), Ok(primary));
 
     // A second test is told apart from the first by its stamp.
     let (seen, _) = world
@@ -218,6 +225,9 @@ async fn a_form_before_the_talk_is_filled_in_as_a_test_and_the_talk_tidied_up() 
         in_order: true,
     };
     assert_eq!((seen.answers, seen.file), (Some(both), Some(true)));
+    // The place for files comes with the talk.
+    let parts = seen.looks.clone().unwrap().parts;
+    assert_eq!((parts[0].part, parts[0].shown), (Part::Files, Some(true)));
     assert!(!seen.left_a_message);
     assert_eq!(seen.page_at_console, site.as_str());
     assert_eq!(seen.language_at_console, seen.language);

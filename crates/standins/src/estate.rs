@@ -1,7 +1,5 @@
 //! The made-up clients of the demo agency "Fenwick & Sallow", their sites, and what is wrong with some.
 
-use serde_json::{Value, json};
-
 /// One fault a site or a key stands for.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub enum Fault {
@@ -41,6 +39,14 @@ pub enum Fault {
     Early,
     /// Not a broken chain: a channel leads to the client before this one.
     LastHandle,
+    /// Not a broken chain: the launcher moves on and on, whoever asks for less of it.
+    Restless,
+    /// Not a broken chain on a desktop: no launcher in a window of middling width, as zoom makes it.
+    Cramped,
+    /// Not a broken chain: sample words, a variable and no notice in the supplier's settings.
+    Forgotten,
+    /// Not a broken chain at first: the widget stays away from visitors who come again.
+    Fleeting,
 }
 
 /// Whose widget a site has.
@@ -221,8 +227,8 @@ const fn site(
 
 use Fault as F;
 
-/// Nearly half are in order; each fault has a site of its own.
-pub const SITES: [Site; 47] = [
+/// More than a third are in order; each fault has a site of its own.
+pub const SITES: [Site; 52] = [
     site(0, "wendlemill", "Main site", true, None),
     site(0, "tickets.wendlemill", "Tickets", true, None),
     site(0, "flour.wendlemill", "Flour shop", true, Some(F::Twice)),
@@ -256,6 +262,13 @@ pub const SITES: [Site; 47] = [
         Some(F::BadQuotes),
     ),
     site(2, "shop.pellclocks", "Clock shop", true, None),
+    site(
+        2,
+        "sundials.pellclocks",
+        "Sundials",
+        true,
+        Some(F::Restless),
+    ),
     site(2, "archive.pellclocks", "Old archive", false, Some(F::Dns)),
     site(3, "harrowdown", "Main site", true, None),
     site(
@@ -278,6 +291,7 @@ pub const SITES: [Site; 47] = [
     site(3, "members.harrowdown", "Members", true, Some(F::Absent)),
     site(3, "shop.harrowdown", "Shop", true, None),
     site(4, "inkwell", "Main site", true, None),
+    site(4, "type.inkwell", "Type cabinet", true, Some(F::Cramped)),
     site(4, "courses.inkwell", "Courses", true, Some(F::OffBrand)),
     site(4, "presses.inkwell", "The presses", true, Some(F::AsText)),
     site(4, "prints.inkwell", "Print shop", true, None),
@@ -325,10 +339,28 @@ pub const SITES: [Site; 47] = [
         true,
         Some(F::Timeout),
     ),
+    site(6, "dock.skerrin", "Harbour desk", true, Some(F::Closed)),
     site(7, "threetowers", "Main site", true, None),
+    by(
+        Maker::Farthing,
+        site(
+            7,
+            "songs.threetowers",
+            "Song library",
+            true,
+            Some(F::Forgotten),
+        ),
+    ),
     site(7, "choirs.threetowers", "For choirs", true, Some(F::Silent)),
     site(7, "box.threetowers", "Box office", true, Some(F::NoOpen)),
     site(7, "fringe.threetowers", "Fringe", true, None),
+    site(
+        7,
+        "friends.threetowers",
+        "Friends of the festival",
+        true,
+        Some(F::Fleeting),
+    ),
     site(7, "press.threetowers", "Press", true, Some(F::Status)),
     site(8, "gustkites", "Main site", true, None),
     site(
@@ -385,6 +417,11 @@ impl Site {
             Some(F::Away) => "-away",
             Some(F::NoMail) => "-nomail",
             Some(F::LastHandle) => "-last",
+            Some(F::Restless) => "-restless",
+            Some(F::Cramped) => "-cramped",
+            Some(F::Fleeting) => "-fleeting",
+            Some(F::Forgotten) => "-forgotten",
+            Some(F::Closed) => "-closed",
             _ => "",
         };
         format!("{base}{tail}")
@@ -423,45 +460,12 @@ pub fn fault_of_key(key: &str) -> Option<Fault> {
         "closed" => F::Closed,
         "away" => F::Away,
         "nomail" => F::NoMail,
+        "restless" => F::Restless,
+        "cramped" => F::Cramped,
+        "fleeting" => F::Fleeting,
+        "forgotten" => F::Forgotten,
         _ => return None,
     })
-}
-
-/// The settings of a key with its texts in a visitor's language.
-pub fn settings_in(key: &str, language: &str) -> Option<Value> {
-    let mut settings = settings_of_key(key)?;
-    if language == "cy" {
-        settings["greeting"] = "Helo! Sut allwn ni helpu?".into();
-        settings["prompt"] = "Unrhyw gwestiynau?".into();
-        settings["notice_text"] = "Cyn ysgrifennu, darllenwch sut rydym yn trin eich data.".into();
-    }
-    Some(settings)
-}
-
-/// What the supplier's console holds for a key: the design as it was entered there.
-pub fn settings_of_key(key: &str) -> Option<Value> {
-    let slug = key.split_once("-live")?.0;
-    let client = CLIENTS.iter().find(|c| c.slug == slug)?;
-    let fault = fault_of_key(key);
-    let off = fault == Some(F::OffBrand);
-    Some(json!({
-        "title": client.name,
-        "greeting": "Hello! How can we help?",
-        "button_colour": if off { "#d98c2b" } else { client.primary },
-        "icon_colour": "#ffffff",
-        "header_colour": client.primary,
-        "header_text": "#ffffff",
-        "corner": if off { "bottom-left" } else { "bottom-right" },
-        "offset_x": 20,
-        "offset_y": 20,
-        "prompt": "Any questions?",
-        "prompt_delay_s": 5,
-        "notice_text": "Before you write, please read how we treat your data.",
-        "notice_link": "/privacy",
-        "presence": if fault == Some(F::Away) { "away" } else { "online" },
-        "pages_off": if fault == Some(F::Ruled) { vec!["/terms"] } else { vec![] },
-        "hide_on_phone": fault == Some(F::Phone),
-    }))
 }
 
 #[cfg(test)]
@@ -470,16 +474,12 @@ mod tests {
     use std::collections::HashSet;
 
     #[test]
-    fn hosts_are_different_and_nearly_half_the_sites_are_in_order() {
+    fn hosts_are_different_and_a_third_of_the_sites_is_in_order() {
         let hosts: HashSet<&str> = SITES.iter().map(|s| s.host).collect();
         assert_eq!(hosts.len(), SITES.len());
         let healthy = SITES.iter().filter(|s| s.fault.is_none()).count();
-        assert!(
-            healthy * 5 >= SITES.len() * 2,
-            "{healthy} of {}",
-            SITES.len()
-        );
+        assert!(healthy * 3 >= SITES.len(), "{healthy} of {}", SITES.len());
         let mut of_brindle = SITES.iter().filter(|s| s.maker == Maker::Brindle);
-        assert!(of_brindle.all(|s| settings_of_key(&s.key()).is_some()));
+        assert!(of_brindle.all(|s| crate::account::settings_of_key(&s.key()).is_some()));
     }
 }

@@ -4,6 +4,7 @@
 //! consent banners (Hedgegate, Thornlatch), and a mailbox. All web pages are served on loopback under `*.localhost` names by one listener,
 //! told apart by the Host header. Nothing here is used on real sites.
 
+mod account;
 pub mod builders;
 mod desk;
 pub mod estate;

@@ -68,6 +68,8 @@ fn snippet_of(maker: Maker, key: &str, port: u16) -> String {
         .and_then(|s| s.get("template"))
         .and_then(|t| t.as_str())
         .unwrap_or_default();
+    // Nobody has written a design into it yet.
+    let template = template.replace("{{launcher_colour}}", "");
     template.replace("{{key}}", key)
 }
 
@@ -80,6 +82,33 @@ fn gated(code: &str, site: &Site) -> String {
     };
     let held = format!("<script type=\"text/plain\" {mark}=\"chat\"");
     code.replacen("<script", &held, 1)
+}
+
+/// The banner's own list: scripts from these hosts wait for consent, whoever put them there.
+const HELD_HOSTS: &str = "held-hosts";
+
+/// A page as the banner's extension hands it on: scripts from hosts of its list are marked.
+fn held_by_host(html: &str, hosts: &str, site: &Site) -> String {
+    let hosts: Vec<&str> = hosts
+        .split([',', '\n'])
+        .map(str::trim)
+        .filter(|h| !h.is_empty())
+        .collect();
+    let from = |tag: &str| hosts.iter().any(|h| tag.contains(&format!("//{h}")));
+    let parts = html.split_inclusive("<script");
+    let mut parts = parts.peekable();
+    let mut out = String::new();
+    while let Some(part) = parts.next() {
+        // What comes next begins inside the tag that this part ends with.
+        let tag = parts.peek().and_then(|next| next.split('>').next());
+        match part.strip_suffix("<script") {
+            Some(before) if tag.is_some_and(from) => {
+                out += &format!("{before}{}", gated("<script", site))
+            }
+            _ => out += part,
+        }
+    }
+    out
 }
 
 fn first_state(site: &Site, port: u16) -> Held {
@@ -113,6 +142,9 @@ fn first_state(site: &Site, port: u16) -> Held {
         ("script-box".to_string(), String::new()),
         ("extension-key".to_string(), String::new()),
     ]);
+    if site.banner {
+        slots.insert(HELD_HOSTS.into(), String::new());
+    }
     if site.fault == Some(Fault::Twice) {
         slots.insert("extension-key".into(), key);
     }
@@ -238,6 +270,10 @@ async fn at_desk(sites: &Sites, site: &Site, request: Request) -> Response {
     let named = |id: &str| match id {
         "footer-code" => ("Site code, end of body", "Comes out on every page."),
         "extension-key" => ("Extensions: Brindle, key", "Empty switches it off."),
+        HELD_HOSTS => (
+            "Extensions: hosts that wait",
+            "Their scripts wait for consent; one a line.",
+        ),
         _ => ("Theme: script box", "Script tags are added for you."),
     };
     let boxes = slots.into_iter().map(|(id, text)| Shown {
@@ -435,7 +471,7 @@ fn render(site: &Site, held: &Held, page: &(&str, &str, &str), port: u16) -> Str
     for (name, text) in parts {
         html = html.replace(&format!("__{name}__"), &text);
     }
-    html
+    held_by_host(&html, &slot(HELD_HOSTS), site)
 }
 
 const OFFER: &str = "<aside class=\"offer\">Ten crossings for the price of eight, this month only. <a href=\"/prices\">See prices</a></aside>";

@@ -33,7 +33,7 @@ struct Console {
 impl Console {
     /// What a key holds now, with its texts in a visitor's language.
     fn settings(&self, key: &str, language: &str) -> Option<Value> {
-        let mut settings = estate::settings_in(&self.behaves(key), language)?;
+        let mut settings = crate::account::settings_in(&self.behaves(key), language)?;
         let written = self.written.lock().ok()?.get(key).cloned();
         if let (Some(written), Some(all)) = (written, settings.as_object_mut()) {
             all.extend(written);
@@ -97,6 +97,9 @@ async fn loader(State(desk): State<Console>, Query(q): Query<Key>) -> Response {
         Some(Fault::Silent) => "silent",
         Some(Fault::Throws) => "throws",
         Some(Fault::NoOpen) => "deaf",
+        Some(Fault::Restless) => "restless",
+        Some(Fault::Cramped) => "cramped",
+        Some(Fault::Fleeting) => "fleeting",
         _ => "",
     };
     let api = if fault == Some(Fault::ServiceDns) {
@@ -139,10 +142,8 @@ fn safe(key: &str) -> String {
 fn language(headers: &HeaderMap) -> &'static str {
     let asked = headers.get("accept-language");
     let asked = asked.and_then(|v| v.to_str().ok()).unwrap_or_default();
-    match asked.starts_with("cy") {
-        true => "cy",
-        false => "en",
-    }
+    let spoken = ["cy", "he"].into_iter().find(|l| asked.starts_with(l));
+    spoken.unwrap_or("en")
 }
 
 async fn settings(
@@ -210,6 +211,9 @@ async fn write_settings(
     StatusCode::NO_CONTENT.into_response()
 }
 
+/// The supplier's own mark below the talk.
+const MARK: &str = "<div id=\"mark\">Chat by Brindle</div>";
+
 async fn panel(State(desk): State<Console>, Query(q): Query<Key>, headers: HeaderMap) -> Response {
     let Some(s) = desk.settings(&q.key, language(&headers)) else {
         return (StatusCode::NOT_FOUND, "unknown key").into_response();
@@ -235,6 +239,9 @@ async fn panel(State(desk): State<Console>, Query(q): Query<Key>, headers: Heade
             )
             .replace("__BUTTON__", &text("button_colour"))
             .replace("__ICON__", &text("icon_colour"))
+            .replace("__ANSWER__", &text("answer_colour"))
+            .replace("__ANSWER_WORDS__", &text("answer_words"))
+            .replace("__MARK__", if s["mark"] == "shown" { MARK } else { "" })
             .replace("__GREETING__", &text("greeting"))
             .replace("__NOTICE__", &notice),
     )

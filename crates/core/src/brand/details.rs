@@ -1,13 +1,15 @@
 //! What is seen of a widget beyond colours, place and texts, beside the design: its size, its typeface, the fields
 //! before a talk, its pictures. Only what somebody designed is compared; a built-in default is nobody's wish.
 
+use super::parts::Stage;
+use super::{bubbles, parts};
 use crate::chain::NotLookedAt;
 use crate::code::Code;
-use crate::design::{Design, Field, Source};
+use crate::design::{Design, Field};
 use crate::direction::is_right_to_left;
 use crate::finding::{Evidence, Finding, Severity};
 use crate::observation::{FieldSeen, Observation, PanelDetails};
-use crate::site_check::{Told, ValueTold};
+use crate::site_check::{Told, ValueTold, sides};
 use std::borrow::Cow;
 
 /// Sizes within this many px are the same.
@@ -19,12 +21,12 @@ pub fn judge(design: &Design, seen: &Observation) -> Told<Vec<ValueTold>> {
     let Some(launcher) = seen.launcher.as_ref().filter(|l| l.present) else {
         return out;
     };
-    if let Some(wanted) = designed(design, Field::Size) {
+    if let Some(wanted) = design.designed(Field::Size) {
         let px = launcher.rect.height.max(launcher.rect.width);
         let same = wanted
             .parse()
             .is_ok_and(|w: f64| (w - px).abs() <= SIZE_TOLERANCE);
-        value(&mut out, "size", wanted, Some(format!("{px:.0}")), same);
+        value(&mut out, "size_px", wanted, Some(format!("{px:.0}")), same);
         if !same {
             let summary = format!("The launcher is {px:.0} px large and should be {wanted}.");
             out.findings.push(finding(
@@ -37,7 +39,7 @@ pub fn judge(design: &Design, seen: &Observation) -> Told<Vec<ValueTold>> {
     }
     let Some(details) = &seen.details else {
         for (field, name) in INSIDE {
-            if designed(design, field).is_some() {
+            if design.designed(field).is_some() {
                 gap(
                     &mut out,
                     name,
@@ -47,10 +49,11 @@ pub fn judge(design: &Design, seen: &Observation) -> Told<Vec<ValueTold>> {
         }
         return out;
     };
-    direction(seen, details, &mut out);
     typeface(design, details, &mut out);
     fields(design, details, &mut out);
     pictures(design, details, &mut out);
+    bubbles::judge(design, &details.bubbles, &mut out);
+    parts::judge(design, &details.parts, Stage::Opened, &mut out);
     out
 }
 
@@ -61,14 +64,7 @@ const INSIDE: [(Field, &str); 3] = [
     (Field::AgentPhoto, "agent\u{2019}s photo"),
 ];
 
-/// A value that somebody set at one of the layers.
-fn designed(design: &Design, field: Field) -> Option<&str> {
-    let value = design.values.iter().find(|v| v.field == field)?;
-    let set = value.from != Source::House || value.value != field.default_value();
-    Some(value.value.as_str()).filter(|v| set && !v.is_empty())
-}
-
-fn value(
+pub(super) fn value(
     out: &mut Told<Vec<ValueTold>>,
     name: &'static str,
     wanted: &str,
@@ -84,38 +80,57 @@ fn value(
     });
 }
 
-fn gap(out: &mut Told<Vec<ValueTold>>, what: &str, why: &str) {
+pub(super) fn gap(out: &mut Told<Vec<ValueTold>>, what: &str, why: &str) {
     out.gaps.push(NotLookedAt {
         what: format!("the design\u{2019}s {what}"),
         why: why.into(),
     });
 }
 
-fn finding(code: Code, severity: Severity, summary: String, what: &str) -> Finding {
+pub(super) fn finding(code: Code, severity: Severity, summary: String, what: &str) -> Finding {
     let remedy =
         format!("In the widget\u{2019}s settings at the supplier, set {what} as designed.");
     Finding::new(code, severity, summary, remedy)
 }
 
-/// Words that run from right to left in a panel laid out the other way: points and brackets stand wrong.
-fn direction(seen: &Observation, details: &PanelDetails, out: &mut Told<Vec<ValueTold>>) {
-    let read = seen.texts.iter().filter(|t| t.name != "notice_link");
-    let Some(text) = read.map(|t| &t.text).find(|t| is_right_to_left(t)) else {
-        return;
-    };
-    match details.right_to_left {
-        None => gap(out, "direction", "this look does not tell how the panel is laid out"),
-        Some(true) => {}
-        Some(false) => out.findings.push(
-            finding(
-                Code::BrandDirection,
-                Severity::Warning,
-                "The panel\u{2019}s words run from right to left, and it is laid out from left to right.".into(),
-                "the language and its direction",
-            )
-            .with(Evidence::fact(format!("words: {text}"))),
-        ),
+/// Words that run from right to left in a panel laid out the other way: points and brackets stand wrong. Told once,
+/// whichever of the visitors' languages shows it.
+pub fn direction(visits: &[Observation]) -> Told<Vec<ValueTold>> {
+    let mut out = Told::default();
+    for seen in visits {
+        let Some(details) = &seen.details else {
+            continue;
+        };
+        let read = seen.texts.iter().filter(|t| t.name != "notice_link");
+        let Some(text) = read.map(|t| &t.text).find(|t| is_right_to_left(t)) else {
+            continue;
+        };
+        match details.right_to_left {
+            None if out.gaps.is_empty() => {
+                let why = "this look does not tell how the panel is laid out";
+                gap(&mut out, "direction", why);
+            }
+            Some(false) if out.findings.is_empty() => {
+                let summary = "The panel\u{2019}s words run from right to left, and it is laid out from left to right.";
+                let found = finding(
+                    Code::BrandDirection,
+                    Severity::Warning,
+                    summary.into(),
+                    "the language and its direction",
+                );
+                let locale = match seen.condition.locale.as_str() {
+                    "" => "the browser\u{2019}s own language".to_string(),
+                    locale => format!("the language {locale}"),
+                };
+                out.findings.push(found.with_all([
+                    Evidence::fact(format!("words: {text}")),
+                    Evidence::fact(format!("for a visitor with {locale}")),
+                ]));
+            }
+            _ => {}
+        }
     }
+    out
 }
 
 /// The first family of a list, without quotes.
@@ -125,7 +140,7 @@ fn family(list: &str) -> String {
 }
 
 fn typeface(design: &Design, details: &PanelDetails, out: &mut Told<Vec<ValueTold>>) {
-    let Some(wanted) = designed(design, Field::Typeface) else {
+    let Some(wanted) = design.designed(Field::Typeface) else {
         return;
     };
     let Some(seen) = &details.typeface else {
@@ -172,7 +187,7 @@ impl Wished<'_> {
 }
 
 fn fields(design: &Design, details: &PanelDetails, out: &mut Told<Vec<ValueTold>>) {
-    let Some(wanted) = designed(design, Field::Asked) else {
+    let Some(wanted) = design.designed(Field::Asked) else {
         return;
     };
     let Some(seen) = &details.fields else {
@@ -217,19 +232,17 @@ fn fields(design: &Design, details: &PanelDetails, out: &mut Told<Vec<ValueTold>
     if !wrong.is_empty() {
         let summary = format!("The fields before the talk differ: {}.", wrong.join("; "));
         let found = finding(Code::BrandFields, Severity::Fault, summary, "the fields");
-        out.findings.push(found.with_all([
-            Evidence::fact(format!("designed: {wanted}")),
-            Evidence::fact(format!("seen: {}", told.join(", "))),
-        ]));
+        out.findings
+            .push(found.with_all(sides(wanted, &told.join(", "))));
     }
 }
 
 fn pictures(design: &Design, details: &PanelDetails, out: &mut Told<Vec<ValueTold>>) {
-    for (field, name) in [
-        (Field::AgentPhoto, "photo"),
-        (Field::Picture, "launcher picture"),
+    for (field, name, written) in [
+        (Field::AgentPhoto, "photo", "agent_photo"),
+        (Field::Picture, "launcher picture", "picture"),
     ] {
-        let Some(wanted) = designed(design, field) else {
+        let Some(wanted) = design.designed(field) else {
             continue;
         };
         let Some(seen) = details.pictures.iter().find(|p| p.name == name) else {
@@ -241,7 +254,7 @@ fn pictures(design: &Design, details: &PanelDetails, out: &mut Told<Vec<ValueTol
             continue;
         };
         if seen.src.is_empty() {
-            value(out, name, wanted, None, false);
+            value(out, written, wanted, None, false);
             let summary = format!("The {name} does not show.");
             out.findings.push(finding(
                 Code::BrandPicture,
@@ -256,7 +269,7 @@ fn pictures(design: &Design, details: &PanelDetails, out: &mut Told<Vec<ValueTol
             continue;
         };
         let same = is.looks_like(meant);
-        value(out, name, wanted, Some(seen.src.clone()), same);
+        value(out, written, wanted, Some(seen.src.clone()), same);
         if !same {
             let bits = is.distance(meant);
             let summary = format!("The {name} is another picture than the designed one.");
@@ -308,7 +321,7 @@ mod tests {
             right_to_left: Some(false),
             typeface: Some("system-ui".into()),
             fields: Some(vec![field("Your name", "text", true)]),
-            pictures: Vec::new(),
+            ..PanelDetails::default()
         };
         let none = told(&[], shows(details()));
         assert!(none.what.is_empty() && none.findings.is_empty() && none.gaps.is_empty());
@@ -324,8 +337,9 @@ mod tests {
     #[test]
     fn words_from_right_to_left_need_a_panel_that_is() {
         use crate::observation::TextSeen;
-        let of = |right_to_left, words: &str| {
-            told(&[], |o| {
+        let seen = |right_to_left, words: &str, locale: &str| {
+            with(launcher(|_| {}), |o| {
+                o.condition.locale = locale.into();
                 o.texts.push(TextSeen {
                     name: "greeting".into(),
                     text: words.into(),
@@ -337,12 +351,22 @@ mod tests {
                 });
             })
         };
+        let of = |right_to_left, words: &str| direction(&[seen(right_to_left, words, "ar")]);
         let arabic = "\u{645}\u{631}\u{62d}\u{628}\u{627}!";
         assert_eq!(codes(&of(Some(false), arabic)), [Code::BrandDirection]);
         assert!(codes(&of(Some(true), arabic)).is_empty());
         assert_eq!(of(None, arabic).gaps.len(), 1);
         let english = of(Some(false), "Hello!");
         assert!(english.findings.is_empty() && english.gaps.is_empty());
+        // Of several languages the one that shows it is named, and it is told once.
+        let both = [
+            seen(Some(false), "Hello!", "en"),
+            seen(Some(false), arabic, "ar"),
+            seen(Some(false), arabic, "ar"),
+        ];
+        let told = direction(&both).findings;
+        assert_eq!(told.len(), 1);
+        assert!(told[0].evidence[1].line().contains("language ar"));
     }
 
     #[test]

@@ -23,34 +23,32 @@ pub fn link_of(visits: &[Observation]) -> Option<Url> {
     matches!(url.scheme(), "http" | "https").then_some(url)
 }
 
-/// What following the link told.
+/// The privacy page, as far as it could be read.
 #[derive(Debug, Default)]
 pub struct Followed {
     /// The link leads to nothing.
     pub broken: Option<Finding>,
-    /// The page is silent about what the widget does.
-    pub silent: Option<Finding>,
     /// It could not be looked at.
     pub gap: Option<NotLookedAt>,
+    /// Its address and its words, in small letters.
+    read: Option<(String, String)>,
 }
 
-/// Judges the copy of the privacy page, if one was fetched.
-pub fn follow(supplier: &Supplier, declared: &[Declared], asides: &[Aside]) -> Followed {
+/// Reads the copy of the privacy page, if one was fetched.
+pub fn follow(asides: &[Aside]) -> Followed {
     let mut out = Followed::default();
     let Some(page) = asides.iter().find(|a| a.purpose == Purpose::Notice) else {
         return out;
     };
-    let mut gap = |why: String| {
-        out.gap = Some(NotLookedAt {
+    let gap = |why: String| {
+        Some(NotLookedAt {
             what: format!("the privacy page {}", page.url),
             why,
-        });
+        })
     };
     if let AsideLook::Missed { why } = page.look {
-        gap(why.words().into());
-        return out;
-    }
-    if page.status >= 400 {
+        out.gap = gap(why.words().into());
+    } else if page.status >= 400 {
         out.broken = Some(
             Finding::new(
                 Code::BrandNoticeLink,
@@ -63,15 +61,25 @@ pub fn follow(supplier: &Supplier, declared: &[Declared], asides: &[Aside]) -> F
             )
             .with(Evidence::fact(format!("link: {}", page.url))),
         );
-        return out;
+    } else {
+        let text = shown(&Document::parse(&page.html)).to_lowercase();
+        match text.chars().count() < LEAST_TEXT {
+            true => {
+                let why = "its document has hardly any text: it may be drawn by scripts";
+                out.gap = gap(why.into());
+            }
+            false => out.read = Some((page.url.clone(), text)),
+        }
     }
-    let text = shown(&Document::parse(&page.html)).to_lowercase();
-    if text.chars().count() < LEAST_TEXT {
-        gap("its document has hardly any text: it may be drawn by scripts".into());
-        return out;
-    }
-    out.silent = silent(supplier, declared, &text, &page.url);
     out
+}
+
+impl Followed {
+    /// The page is silent about what the widget does; nothing where it was not read.
+    pub fn silent(&self, supplier: &Supplier, declared: &[Declared]) -> Option<Finding> {
+        let (url, text) = self.read.as_ref()?;
+        silent(supplier, declared, text, url)
+    }
 }
 
 /// What the page does not name. A host is named by itself, by the domain above it, or by the supplier's name.
@@ -183,36 +191,37 @@ mod tests {
     #[test]
     fn what_the_page_does_not_name_is_told_by_name() {
         let supplier = sample();
-        let followed = |words: &str| follow(&supplier, &rows(), &[page(words)]);
-        let silent = followed("Cookies may be used.").silent.unwrap();
+        let silent = |words: &str| follow(&[page(words)]).silent(&supplier, &rows());
+        let unnamed = silent("Cookies may be used.").unwrap();
         assert!(
-            silent.summary.contains("does not name Example Chat"),
+            unnamed.summary.contains("does not name Example Chat"),
             "{}",
-            silent.summary
+            unnamed.summary
         );
         assert_eq!(
-            lines(&silent).len(),
+            lines(&unnamed).len(),
             4,
             "a title and a script are no notice"
         );
-        let partly = followed("Chats run on EXAMPLE CHAT, which keeps EX_ID.")
-            .silent
-            .unwrap();
+        let partly = silent("Chats run on EXAMPLE CHAT, which keeps EX_ID.").unwrap();
         assert_eq!(partly.code, Code::ConsentNoticeSilent);
         assert_eq!(lines(&partly)[1..], ["local storage: ex_session"]);
-        let whole = followed("Our chat connects to example.test and keeps ex_id and ex_session.");
-        assert!(whole.silent.is_none() && whole.gap.is_none() && whole.broken.is_none());
+        let whole = "Our chat connects to example.test and keeps ex_id and ex_session.";
+        assert!(silent(whole).is_none());
+        let read = follow(&[page(whole)]);
+        assert!(read.gap.is_none() && read.broken.is_none());
     }
 
     #[test]
     fn a_page_that_is_not_there_or_not_read_is_no_silence() {
         let supplier = sample();
-        let of = |a: Aside| follow(&supplier, &rows(), &[a]);
+        let of = |a: Aside| follow(&[a]);
+        let silent = |f: &Followed| f.silent(&supplier, &rows());
         let gone = of(Aside {
             status: 404,
             ..page("")
         });
-        assert!(gone.silent.is_none());
+        assert!(silent(&gone).is_none());
         assert!(gone.broken.unwrap().summary.contains("404"));
         let late = of(Aside {
             look: AsideLook::Missed {
@@ -220,10 +229,10 @@ mod tests {
             },
             ..page("")
         });
-        assert!(late.silent.is_none() && late.broken.is_none());
+        assert!(silent(&late).is_none() && late.broken.is_none());
         assert_eq!(late.gap.unwrap().why, Unlooked::Deadline.words());
         let drawn = of(aside(Purpose::Notice, "<div id=root></div>"));
         assert!(drawn.gap.unwrap().why.contains("drawn by scripts"));
-        assert!(follow(&supplier, &rows(), &[]).gap.is_none());
+        assert!(follow(&[]).gap.is_none());
     }
 }

@@ -104,6 +104,13 @@ impl Design {
             .map_or("", |v| v.value.as_str())
     }
 
+    /// A value that somebody set at one of the layers; a built-in default is nobody's wish.
+    pub fn designed(&self, field: Field) -> Option<&str> {
+        let value = self.values.iter().find(|v| v.field == field)?;
+        let set = value.from != Source::House || value.value != field.default_value();
+        Some(value.value.as_str()).filter(|v| set && !v.is_empty())
+    }
+
     /// A colour; black where it does not parse.
     pub fn colour(&self, field: Field) -> Rgb {
         Rgb::parse(self.get(field)).unwrap_or(Rgb(0, 0, 0))

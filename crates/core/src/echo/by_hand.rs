@@ -88,6 +88,7 @@ impl Ticks {
 mod tests {
     use super::*;
     use crate::code::Code;
+    use crate::design::Design;
     use crate::echo::judge;
     use crate::family::{Standing, echo::assess};
 
@@ -110,8 +111,11 @@ mod tests {
         assert_eq!(code(3), Some(Code::EchoNoAnswer));
         assert_eq!(code(4), None);
         // Not answered at the console: the widget is not to blame.
-        assert_eq!(assess(&seen(2)).standing, Standing::Undecided);
-        let whole = assess(&seen(4));
+        assert_eq!(
+            assess(&seen(2), &Design { values: Vec::new() }).standing,
+            Standing::Undecided
+        );
+        let whole = assess(&seen(4), &Design { values: Vec::new() });
         assert_eq!(whole.standing, Standing::Passing);
         assert_eq!(whole.summary, "There and back, by hand (Ann).");
     }

@@ -286,7 +286,9 @@ mod tests {
 
     #[test]
     fn a_test_that_does_not_apply_or_meets_a_form_is_not_broken() {
+        use crate::design::Design;
         use crate::family::{Standing, echo::assess};
+        let assess = |seen: &Seen| assess(seen, &Design { values: Vec::new() });
         let stopped = |by| Seen {
             stopped_by: Some(by),
             ..Seen::default()

@@ -5,6 +5,7 @@ mod by_hand;
 mod judge;
 mod permission;
 
+use crate::brand::talk::TalkLooks;
 pub use by_hand::{ByHand, Ticks};
 pub use judge::judge;
 pub use permission::{NoTest, may_test};
@@ -85,6 +86,8 @@ pub struct Seen {
     pub answer_seen_ms: Option<f64>,
     /// How many answers were given at the console, and how many of them showed.
     pub answers: Option<Answers>,
+    /// The looks of the talk; none where no talk was begun.
+    pub looks: Option<TalkLooks>,
     /// A file was sent along: the console shows it. None where files are not looked at.
     pub file: Option<bool>,
     /// Nobody was there, and the message was left in the form for that.

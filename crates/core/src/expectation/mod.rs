@@ -7,7 +7,7 @@ mod of_site;
 mod staffing;
 mod texts;
 
-pub use design::WidgetDesign;
+pub use design::{OTHERS, WidgetDesign, field_of_look};
 pub use hours::{CalendarDay, Closed, Day, Hours, OutsideHours, TimeOfDay};
 pub use of_site::beyond_fields;
 pub use staffing::{staffed, zone};

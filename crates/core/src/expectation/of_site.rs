@@ -1,7 +1,7 @@
 //! A site's fields as an expectation file, and a file's values as fields. What a file says beyond the
 //! fields is kept beside them, so that a site that came from a file is written as it was read.
 
-use super::{Expectation, NONE, TextSet, Widget, WidgetDesign};
+use super::{Expectation, NONE, OTHERS, TextSet, Widget, WidgetDesign};
 use crate::design::{Design, Field, HIDDEN, Layer};
 use crate::observation::Viewport;
 use crate::pages::PageRules;
@@ -90,6 +90,11 @@ impl Expectation {
             corner: text(Field::Corner),
             offset_side_px: text(Field::OffsetX).and_then(|v| v.parse().ok()),
             offset_bottom_px: text(Field::OffsetY).and_then(|v| v.parse().ok()),
+            // A built-in default is nobody's wish.
+            others: OTHERS
+                .iter()
+                .filter_map(|(name, field)| Some((*name, design.designed(*field)?.to_string())))
+                .collect(),
         };
     }
 

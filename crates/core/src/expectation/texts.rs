@@ -38,10 +38,13 @@ pub struct TextSet {
     /// While nobody is there.
     #[serde(skip_serializing_if = "Option::is_none")]
     pub away: Option<String>,
+    /// Of whoever answers.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub agent_name: Option<String>,
 }
 
 /// A text of a widget design by the name that a file gives it.
-const OF_DESIGN: [(&str, Field); 7] = [
+const OF_DESIGN: [(&str, Field); 8] = [
     ("title", Field::Title),
     ("subtitle", Field::Subtitle),
     ("greeting", Field::Greeting),
@@ -49,6 +52,7 @@ const OF_DESIGN: [(&str, Field); 7] = [
     ("notice_link", Field::NoticeLink),
     ("prompt", Field::Prompt),
     ("away", Field::Away),
+    ("agent_name", Field::AgentName),
 ];
 
 /// The field of a design that a file calls so.
@@ -67,6 +71,7 @@ impl TextSet {
             ("notice_link", &self.notice_link),
             ("prompt", &self.prompt),
             ("away", &self.away),
+            ("agent_name", &self.agent_name),
         ];
         all.into_iter()
             .filter_map(|(name, text)| Some((name, text.as_deref()?)))
@@ -82,6 +87,7 @@ impl TextSet {
             "notice_link" => &mut self.notice_link,
             "prompt" => &mut self.prompt,
             "away" => &mut self.away,
+            "agent_name" => &mut self.agent_name,
             _ => return None,
         })
     }

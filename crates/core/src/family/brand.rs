@@ -93,7 +93,7 @@ pub fn distance(detail: &Detail) -> Option<Distance> {
     }
     parts.first()?;
     for value in detail.values.iter().filter(|v| !v.same) {
-        parts.push((VALUE, value.name.replace('_', " ")));
+        parts.push((VALUE, value.words()));
     }
     parts.sort_by(|a, b| b.0.total_cmp(&a.0));
     // Below this nobody sees it.

@@ -1,7 +1,6 @@
 //! Consent: does anything happen before the visitor agreed?
 
 use super::{Assessed, Detail, Family, Standing, Stood, Words, by_findings, first_remedy};
-use crate::chain::Aside;
 use crate::code::Code;
 use crate::consent::{Grid, Region, grid, judge, notice};
 use crate::job::JobKind;
@@ -21,7 +20,7 @@ pub fn assess(
     supplier: &Supplier,
     region: &Region,
     visits: &[Observation],
-    asides: &[Aside],
+    privacy_page: &notice::Followed,
 ) -> Assessed {
     let desktop = |v: &&Observation| v.condition.viewport == Viewport::Desktop;
     let desktop: Vec<&Observation> = visits.iter().filter(desktop).collect();
@@ -29,7 +28,7 @@ pub fn assess(
     let reached = desktop.iter().any(had);
     let grid = grid(supplier, region, &desktop);
     let mut findings = judge(&grid);
-    findings.extend(notice::follow(supplier, &grid.declared, asides).silent);
+    findings.extend(privacy_page.silent(supplier, &grid.declared));
     let never_starts = findings.iter().any(|f| f.code == Code::ConsentNeverStarts);
     let (standing, summary) = match undecided(&grid, reached, never_starts, &desktop) {
         Some(why)

@@ -1,6 +1,8 @@
 //! Echo: a test message through the live widget and its answer.
 
 use super::{Assessed, Detail, Family, Standing, Stood, Words, by_findings, first_remedy};
+use crate::brand::talk;
+use crate::design::Design;
 use crate::echo::{self, Seen, Stopped, judge};
 use crate::job::JobKind;
 
@@ -14,9 +16,10 @@ pub(super) const WORDS: Words = Words {
 
 /// Judges one test. A supplier without steps for it is not applicable; a form before the talk and a
 /// page that could not be had leave it undecided.
-pub fn assess(seen: &Seen) -> Assessed {
-    let findings = judge(seen);
+pub fn assess(seen: &Seen, design: &Design) -> Assessed {
+    let mut findings = judge(seen);
     let words = findings.first().map(|f| f.summary.clone());
+    findings.extend(seen.looks.iter().flat_map(|l| talk::judge(design, l)));
     let (standing, summary) = match seen.stopped_by {
         Some(Stopped::NoSteps) => (Standing::NotApplicable, words.unwrap_or_default()),
         Some(

@@ -108,7 +108,12 @@ fn a_widget_that_never_starts_leaves_consent_undecided() {
     let supplier =
         crate::profile::Supplier::from_toml(include_str!("../../tests/recorded/brindle.toml"));
     let region = crate::consent::Region::strictest_of_all();
-    let assessed = super::consent::assess(&supplier.unwrap(), &region, &visits, &[]);
+    let assessed = super::consent::assess(
+        &supplier.unwrap(),
+        &region,
+        &visits,
+        &crate::consent::notice::follow(&[]),
+    );
     assert_eq!(assessed.standing, Standing::Undecided);
     assert_eq!(assessed.findings[0].code, Code::ConsentNeverStarts);
     assert!(

@@ -146,6 +146,56 @@ pub struct PanelDetails {
     pub fields: Option<Vec<FieldSeen>>,
     /// Pictures that the profile names.
     pub pictures: Vec<PictureSeen>,
+    /// Bubbles that the profile names, of those that stand there.
+    pub bubbles: Vec<BubbleSeen>,
+    /// Parts that the profile names.
+    pub parts: Vec<PartSeen>,
+}
+
+/// Who says something in a talk.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(rename_all = "lowercase")]
+pub enum Speaker {
+    /// Who visits the page.
+    Visitor,
+    /// Who answers.
+    Agent,
+}
+
+/// The look of what somebody says, as the browser computed it.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+pub struct BubbleSeen {
+    /// Who says it.
+    pub by: Speaker,
+    /// Its ground.
+    pub ground: String,
+    /// Of its words.
+    pub words: String,
+}
+
+/// A part of the open panel that a design shows or hides.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(rename_all = "snake_case")]
+pub enum Part {
+    /// The client's logo.
+    Logo,
+    /// The supplier's own mark.
+    SupplierMark,
+    /// A rating of the talk.
+    Rating,
+    /// The talk by mail.
+    Transcript,
+    /// A place for files.
+    Files,
+}
+
+/// Whether a part shows.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+pub struct PartSeen {
+    /// Which.
+    pub part: Part,
+    /// It shows; none where a frame of the panel gave no answer, and it was seen in no other.
+    pub shown: Option<bool>,
 }
 
 /// A field for a visitor.

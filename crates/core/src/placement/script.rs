@@ -1,6 +1,6 @@
 //! A script element of the page: is it the supplier's, and does the browser run it?
 
-use super::shape::KEY_MARK;
+use super::shape::{KEY_MARK, with_any_values, with_values_of};
 use super::{Form, Inspector, Piece, PieceState};
 use crate::html::{Document, Kind, NodeId};
 use crate::script_scan::{is_typographic_quote, scan};
@@ -128,6 +128,8 @@ impl Inspector<'_> {
             PieceState::Inert("innerHTML".into())
         } else if let Some(state) = self.inactive(document, id) {
             state
+        } else if let Some(call) = self.consent.and_then(|c| c.gating.waits(&scanned.minimal)) {
+            PieceState::ConsentHeld(call)
         } else if !marked && self.shape.inlines == 0 {
             PieceState::Mentioned
         } else if scanned.typographic.is_some() {
@@ -154,13 +156,13 @@ impl Inspector<'_> {
             .iter()
             .map(|m| trim(&m.replace(KEY_MARK, key.unwrap_or(""))))
             .collect();
-        if expected
-            .iter()
-            .any(|e| seen.contains(e.as_str()) || e.contains(&seen))
-        {
+        if expected.iter().any(|e| match with_any_values(e) {
+            Some(form) => form.is_match(&seen),
+            None => seen.contains(e.as_str()) || e.contains(&seen),
+        }) {
             return None;
         }
-        let closest = expected.first()?;
+        let closest = &with_values_of(expected.first()?, &seen);
         let same = seen
             .chars()
             .zip(closest.chars())

@@ -1,7 +1,7 @@
 //! What a supplier's template consists of, to compare what stands in a page with it.
 
 use crate::html::{Document, Kind};
-use crate::profile::Supplier;
+use crate::profile::{Supplier, VALUE_MARK};
 use crate::script_scan::scan;
 use regex::Regex;
 use url::Url;
@@ -60,6 +60,10 @@ impl Shape {
                 shape.inline_minimal.push(scan(&text).minimal);
             }
         }
+        let form = supplier.form_for(KEY_MARK);
+        if form.contains(VALUE_MARK) {
+            shape.inline_minimal = inline_forms(&form);
+        }
         shape
     }
 
@@ -81,6 +85,49 @@ impl Shape {
             u.host_str().is_some_and(|h| supplier.serves_loader(h)) && self.same_loader(&u)
         })
     }
+}
+
+/// Script text of the template as the scan leaves it, with marks for the key and for values of the design.
+fn inline_forms(form: &str) -> Vec<String> {
+    let form = Document::parse(form);
+    let scripts = form.walk().into_iter();
+    let inline = scripts
+        .filter(|id| form.name(*id) == Some("script") && form.attribute(*id, "src").is_none());
+    inline.map(|id| scan(&form.text(id)).minimal).collect()
+}
+
+/// Finds a form in script text as the scan leaves it, with any values of the design; `None` where there are none.
+pub(super) fn with_any_values(form: &str) -> Option<Regex> {
+    if !form.contains(VALUE_MARK) {
+        return None;
+    }
+    let form = regex::escape(form).replace(VALUE_MARK, r#"(?:[^"\\]|\\.)*"#);
+    regex::RegexBuilder::new(&form)
+        .size_limit(1 << 20)
+        .build()
+        .ok()
+}
+
+/// A form with the values of the design that stand in script text, as far as the two go together: what is different
+/// after that is no value.
+pub(super) fn with_values_of(form: &str, seen: &str) -> String {
+    let mut out = String::new();
+    let mut rest = Some(seen);
+    for (i, part) in form.split(VALUE_MARK).enumerate() {
+        if i > 0 {
+            // Strings stand in double quotes there.
+            let end = rest.map(|r| r.find('"').unwrap_or(r.len()));
+            out.push_str(rest.zip(end).map_or("\u{2026}", |(r, e)| &r[..e]));
+            rest = rest.zip(end).map(|(r, e)| &r[e..]);
+        }
+        out.push_str(part);
+        rest = rest.and_then(|r| match i {
+            // The form may begin anywhere in the text.
+            0 => r.split_once(part).map(|(_, after)| after),
+            _ => r.strip_prefix(part),
+        });
+    }
+    out
 }
 
 fn keyed_path_matches(template: &str, seen: &str) -> bool {
@@ -128,10 +175,11 @@ fn loose_key(template: &str) -> Option<Regex> {
         start += 1;
     }
     let lead = &before[start..];
-    // Start at a word so that layout before it does not matter.
-    let lead = lead
-        .rsplit([' ', '\n', '<', ';', ',', '&', '?'])
-        .next()
+    // Start at a word so that layout before it does not matter; a quote alone stands before any string.
+    let separators = lead.rmatch_indices([' ', '\n', '<', ';', ',', '&', '?']);
+    let mut words = separators.map(|(i, _)| &lead[i + 1..]);
+    let lead = words
+        .find(|w| w.contains(char::is_alphanumeric))
         .unwrap_or(lead);
     let stop = template[at + 7..].chars().next().unwrap_or('"');
     let quote = |text: &str| regex::escape(text).replace(['"', '\''], "[\"']");

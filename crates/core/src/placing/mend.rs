@@ -5,7 +5,7 @@ use super::spans::{Found, Span, in_markup, in_script};
 use super::{Held, Placing, PlacingError};
 use crate::placement::PieceState;
 use crate::platform::{Fitted, Slot, Takes};
-use crate::profile::Supplier;
+use crate::profile::{ConsentManager, Supplier};
 use crate::slot_text;
 
 /// One slot before and after.
@@ -76,14 +76,19 @@ impl Mend {
 }
 
 /// A slot's text without the code of other suppliers. Whose key a key field holds, nobody can tell.
-fn without_others(held: &Held, others: &[Supplier], told: &mut Vec<Told>) -> String {
+fn without_others(
+    held: &Held,
+    others: &[Supplier],
+    consent: Option<&ConsentManager>,
+    told: &mut Vec<Told>,
+) -> String {
     let mut text = held.text.clone();
     for other in others {
         let now = Held {
             slot: held.slot,
             text: text.clone(),
         };
-        let spans = pieces_of(other, &now);
+        let spans = pieces_of(other, consent, &now);
         for span in &spans {
             let what = format!("the code of {} goes", other.name);
             told.push(Told::of(held.slot, what, &text[span.at.clone()]));
@@ -93,10 +98,10 @@ fn without_others(held: &Held, others: &[Supplier], told: &mut Vec<Told>) -> Str
     text
 }
 
-fn pieces_of(supplier: &Supplier, held: &Held) -> Vec<Span> {
+fn pieces_of(supplier: &Supplier, consent: Option<&ConsentManager>, held: &Held) -> Vec<Span> {
     match held.slot.takes {
         Takes::Markup | Takes::Snippet => in_markup(supplier, &held.text),
-        Takes::ScriptText => in_script(supplier, &held.text),
+        Takes::ScriptText => in_script(supplier, consent, &held.text),
         Takes::Key | Takes::Address | Takes::Switch => Vec::new(),
     }
 }
@@ -145,6 +150,10 @@ impl Placing<'_> {
             changes.extend(SlotChange::of(held, after));
         }
         let left = self.proof(&changes)?;
+        if fitted.at_manager.is_some() && !changes.is_empty() {
+            let what = "its code waits for nobody\u{2019}s consent: the consent manager must be told first to hold the supplier\u{2019}s hosts back";
+            told.push(Told::of(target, what, ""));
+        }
         Ok(Mend {
             fitted,
             changes,
@@ -169,7 +178,7 @@ impl Placing<'_> {
                 .iter()
                 .map(|h| Held {
                     slot: h.slot,
-                    text: without_others(h, others, &mut told),
+                    text: without_others(h, others, self.consent, &mut told),
                 })
                 .collect(),
         };
@@ -193,7 +202,11 @@ impl Placing<'_> {
 
     /// Names of other suppliers whose code stands in the slots.
     pub fn others(&self, others: &[Supplier]) -> Vec<String> {
-        let there = |o: &&Supplier| self.slots.iter().any(|h| !pieces_of(o, h).is_empty());
+        let there = |o: &&Supplier| {
+            self.slots
+                .iter()
+                .any(|h| !pieces_of(o, self.consent, h).is_empty())
+        };
         others
             .iter()
             .filter(there)
@@ -229,7 +242,7 @@ impl Placing<'_> {
             }
             return held.text.clone();
         }
-        let spans = pieces_of(self.supplier, held);
+        let spans = pieces_of(self.supplier, self.consent, held);
         let text = |s: &Span| &held.text[s.at.clone()];
         let right = spans
             .iter()
@@ -273,7 +286,7 @@ impl Placing<'_> {
             );
             return String::new();
         }
-        let spans = pieces_of(self.supplier, held);
+        let spans = pieces_of(self.supplier, self.consent, held);
         for span in &spans {
             tell(
                 format!("{} goes", span.found.words()),

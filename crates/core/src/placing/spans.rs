@@ -3,8 +3,8 @@
 
 use crate::html::Document;
 use crate::placement::{Inspector, PieceState};
-use crate::platform::fitted_text;
-use crate::profile::Supplier;
+use crate::platform::{called, script_text};
+use crate::profile::{ConsentManager, Supplier, VALUE_MARK};
 use crate::script_scan::is_typographic_quote;
 use std::ops::Range;
 
@@ -66,25 +66,48 @@ pub fn in_markup(supplier: &Supplier, text: &str) -> Vec<Span> {
     joined(finder.within(0..text.len()), text)
 }
 
-/// All pieces in a text that the slot puts into a script: the form that was fitted to it, with any key, or
-/// script tags that were pasted all the same.
-pub fn in_script(supplier: &Supplier, text: &str) -> Vec<Span> {
+/// All pieces in a text that the slot puts into a script: the form that was fitted to it, with any key and any
+/// values of the design, in the consent manager's call or outside it, or script tags that were pasted all the same.
+pub fn in_script(supplier: &Supplier, consent: Option<&ConsentManager>, text: &str) -> Vec<Span> {
     let mut out = in_markup(supplier, text);
     for span in &mut out {
         span.found = Found::DoubleWrapped;
     }
-    // A key that cannot stand in a snippet, to find its places in the form.
-    let blank = fitted_text(supplier, "0KEY0");
-    let form = regex::escape(blank.trim()).replace("0KEY0", "[A-Za-z0-9._-]{1,80}");
-    if let Ok(form) = regex::RegexBuilder::new(&form).size_limit(1 << 20).build() {
-        let spans = form.find_iter(text).map(|m| Span {
-            at: m.range(),
-            found: Found::Code,
-        });
-        out.extend(spans);
-        out.sort_by_key(|s| s.at.start);
+    let plain = script_text(&supplier.form_for(KEY_MARK));
+    let waiting = consent
+        .filter(|m| !m.gating.script.is_empty())
+        .map(|m| called(&plain, supplier, m));
+    // What is inside the manager's call goes with it.
+    for form in waiting.iter().chain([&plain]) {
+        let inside = |at: &Range<usize>| {
+            out.iter()
+                .any(|s| s.at.start <= at.start && at.end <= s.at.end)
+        };
+        let more: Vec<Span> = found(form, text)
+            .into_iter()
+            .filter(|at| !inside(at))
+            .map(|at| Span {
+                at,
+                found: Found::Code,
+            })
+            .collect();
+        out.extend(more);
     }
+    out.sort_by_key(|s| s.at.start);
     out
+}
+
+/// A key that cannot stand in a snippet, to find its places in the form.
+const KEY_MARK: &str = "0KEY0";
+
+fn found(form: &str, text: &str) -> Vec<Range<usize>> {
+    let form = regex::escape(form.trim())
+        .replace(KEY_MARK, "[A-Za-z0-9._-]{1,80}")
+        .replace(VALUE_MARK, "[^\"\n]{0,400}");
+    match regex::RegexBuilder::new(&form).size_limit(1 << 20).build() {
+        Ok(form) => form.find_iter(text).map(|m| m.range()).collect(),
+        Err(_) => Vec::new(),
+    }
 }
 
 struct Finder<'a> {

@@ -1,6 +1,6 @@
 //! Which slot of a platform is the better one for this snippet on this site, and why.
 
-use super::{Platform, Scope, Slot, fit};
+use super::{Holding, Platform, Scope, Slot, fit};
 use crate::profile::{ConsentManager, Supplier};
 
 /// What is said of one slot.
@@ -79,12 +79,16 @@ fn weigh(
         Scope::Template => speaks(15, false, "", "reaches the pages of one template only"),
         Scope::Page => speaks(0, false, "", "reaches one page only"),
     }
-    if consent.is_some() {
+    if let Some(manager) = consent {
+        let holding = Holding::of(slot, supplier, manager);
         speaks(
             30,
-            slot.holds_back(),
-            "the consent manager can hold it back",
-            "the consent manager's mark cannot stand in it",
+            holding.in_the_code(),
+            "the code waits there for consent",
+            match holding {
+                Holding::Hosts => "a person has to tell the consent manager to hold it back",
+                _ => "the consent manager cannot hold it back there",
+            },
         );
     }
     speaks(
@@ -117,7 +121,7 @@ fn weigh(
         "stands where the supplier asks for it",
         "",
     );
-    let notes = slot.notes(false);
+    let notes = slot.notes(None);
     weight -= 10 * notes.len() as i32;
     against.extend(notes);
     Advice {

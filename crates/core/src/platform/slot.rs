@@ -1,5 +1,6 @@
 //! A slot of a platform: what it reaches, what it takes, what it does to code, and what undoes it.
 
+use super::gating::Holding;
 use crate::profile::Position;
 use serde::{Deserialize, Serialize};
 
@@ -91,7 +92,7 @@ pub enum Does {
 }
 
 /// One step of a person.
-#[derive(Debug, Clone, Serialize, Deserialize)]
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
 pub struct Step {
     /// What to do; `{{code}}` marks the step that shows the code to copy.
     #[serde(rename = "do")]
@@ -121,8 +122,8 @@ impl Slot {
         })
     }
 
-    /// What to know of code that lives here.
-    pub fn notes(&self, consent_wanted: bool) -> Vec<String> {
+    /// What to know of code that lives here; `holding` where a consent manager is to hold it back.
+    pub fn notes(&self, holding: Option<Holding>) -> Vec<String> {
         let mut out = Vec::new();
         if self.does.contains(&Does::Delays) {
             out.push("it comes only once the visitor moves, scrolls or touches: exempt this script from the delay".to_string());
@@ -130,14 +131,11 @@ impl Slot {
         if self.does.contains(&Does::Defers) {
             out.push("it runs after the document is there".into());
         }
-        if consent_wanted && !self.holds_back() {
-            out.push("the consent manager's mark cannot stand here: have the manager hold the supplier's host back instead".into());
+        match holding {
+            Some(Holding::Hosts) => out.push("the code cannot wait for consent here: the consent manager has to hold the supplier's hosts back, and a check shows whether it does".into()),
+            Some(Holding::Nothing) => out.push("the profile of the consent manager knows no way to hold code back here, so it would run before consent: choose another slot, or have the manager hold the supplier's hosts back".into()),
+            _ => {}
         }
         out
-    }
-
-    /// The consent manager's mark can stand in it.
-    pub fn holds_back(&self) -> bool {
-        self.takes == Takes::Markup
     }
 }

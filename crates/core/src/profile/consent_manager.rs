@@ -1,7 +1,10 @@
 //! Profiles of consent managers.
 
-use super::{ConsentClass, ProfileError};
+use super::sound::Entries;
+use super::{ConsentClass, ProfileError, Supplier};
 use crate::observation::ConsentAct;
+use crate::platform::Step;
+use crate::script_scan::{Scan, scan};
 use serde::{Deserialize, Serialize};
 use std::collections::BTreeMap;
 
@@ -120,16 +123,78 @@ pub struct Gating {
     /// What the site calls each class, as the attribute's value; a class that is not here is `chat`.
     #[serde(skip_serializing_if = "BTreeMap::is_empty")]
     pub categories: BTreeMap<ConsentClass, String>,
+    /// Script text that runs `{{code}}` once consent for `{{category}}` is given.
+    pub script: String,
+    /// What a person does at the manager so that it holds `{{hosts}}` back by itself, for slots whose code
+    /// cannot be marked.
+    #[serde(rename = "step", skip_serializing_if = "Vec::is_empty")]
+    pub steps: Vec<Step>,
 }
+
+/// Stand for what is filled in while a call is read; letters and digits only, as they stand in code.
+const CATEGORY_MARK: &str = "newtferncategory0";
+const CODE_MARK: &str = "newtferncode0";
+/// Of a call in a page, a category this long at most.
+const MOST_CATEGORY: usize = 80;
 
 impl Gating {
     /// The attribute's value for a widget of this class.
     pub fn category(&self, class: ConsentClass) -> &str {
         self.categories.get(&class).map_or("chat", String::as_str)
     }
+
+    /// The call with marks in its places, as [`scan`] leaves it.
+    fn call(&self) -> Scan {
+        let marked = self.script.replace("{{category}}", CATEGORY_MARK);
+        scan(&marked.replace("{{code}}", &format!("{CODE_MARK}()")))
+    }
+
+    /// The name by which script text waits for consent, where it stands in the manager's call; `minimal` is the
+    /// text as [`scan`] leaves it.
+    pub fn waits(&self, minimal: &str) -> Option<String> {
+        let call = self.call().minimal;
+        let (before, _) = call.split_once(CODE_MARK)?;
+        let mut parts = before.split(CATEGORY_MARK);
+        let first = parts.next()?;
+        let mut rest = &minimal[minimal.find(first)? + first.len()..];
+        for part in parts {
+            let at = rest.find(part).filter(|at| *at <= MOST_CATEGORY)?;
+            rest = &rest[at + part.len()..];
+        }
+        let word = |c: char| c.is_alphanumeric() || matches!(c, '_' | '$' | '.');
+        let names = before
+            .split(|c: char| !word(c))
+            .filter(|n| *n != CATEGORY_MARK);
+        names.max_by_key(|n| n.len()).map(str::to_string)
+    }
+
+    /// A call that would not run the code is refused when the profile is read.
+    fn sound(&self, entries: &Entries) -> Result<(), ProfileError> {
+        let refuse = |why: &str| Err(entries.refuse("gating.script", &self.script, why));
+        if self.script.trim().is_empty() {
+            return Ok(());
+        }
+        if self.script.matches("{{code}}").count() != 1 {
+            return refuse("which needs {{code}} once: the place of the code that waits");
+        }
+        let call = self.call();
+        if call.cut_off || call.markup || call.typographic.is_some() {
+            return refuse("which is no script text that can be read to its end");
+        }
+        match call.minimal.split_once(CODE_MARK) {
+            Some((before, _)) if !before.is_empty() => Ok(()),
+            _ => refuse("in which nothing waits: {{code}} must stand in the manager's call"),
+        }
+    }
 }
 
 impl ConsentManager {
+    /// What the site calls the supplier's class; none where its widget needs no consent.
+    pub fn category_for(&self, supplier: &Supplier) -> Option<&str> {
+        let class = supplier.consent.class;
+        (class != ConsentClass::Necessary).then(|| self.gating.category(class))
+    }
+
     /// Does the profile say how a visitor comes to this decision? A refusal may be one layer below.
     pub fn knows(&self, act: ConsentAct) -> bool {
         let b = &self.banner;
@@ -148,8 +213,75 @@ impl ConsentManager {
     /// Reads a profile.
     ///
     /// # Errors
-    /// [`ProfileError::Syntax`]; the place is in the error.
+    /// [`ProfileError::Syntax`], the place is in the error; [`ProfileError::Entry`], where the call of its
+    /// gating would not run the code.
     pub fn from_toml(text: &str) -> Result<ConsentManager, ProfileError> {
-        Ok(crate::strict_toml::read(text)?)
+        let read: ConsentManager = crate::strict_toml::read(text)?;
+        read.gating.sound(&Entries { id: &read.id })?;
+        Ok(read)
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    fn gating(script: &str) -> Result<Gating, String> {
+        let text = format!("id = 'bar'\n[gating]\nscript = '''{script}'''");
+        let read = ConsentManager::from_toml(&text);
+        read.map(|m| m.gating).map_err(|e| e.to_string())
+    }
+
+    #[test]
+    fn script_text_in_the_call_waits_whatever_its_category_and_layout() {
+        let call = "(window.barQueue = window.barQueue || []).push([\"{{category}}\", function () { {{code}} }]);";
+        let gating = gating(call).unwrap();
+        let waits = |text: &str| gating.waits(&scan(text).minimal);
+        let name = Some("window.barQueue".to_string());
+        let spread = "( window.barQueue = window.barQueue||[] ).push( [ 'comfort', function() {\n go(1); } ] )";
+        assert_eq!(waits(spread), name);
+        assert_eq!(waits(&format!("first(); {spread}")), name);
+        for other in [
+            "go(1)",
+            "(window.barQueue = window.barQueue || []).push(function () { go(1) })",
+            "(window.fooQueue = window.fooQueue || []).push([\"chat\", function () { go(1) }])",
+        ] {
+            assert_eq!(waits(other), None, "{other}");
+        }
+        assert_eq!(Gating::default().waits("go(1)"), None);
+    }
+
+    #[test]
+    fn a_condition_is_the_sites_own_word_and_what_is_necessary_has_none() {
+        let text = "id = 'bar'\n[gating.categories]\nfunctional = 'comfort'";
+        let manager = ConsentManager::from_toml(text).unwrap();
+        let mut supplier = crate::profile::tests::sample();
+        supplier.consent.class = ConsentClass::Functional;
+        assert_eq!(manager.category_for(&supplier), Some("comfort"));
+        supplier.consent.class = ConsentClass::Marketing;
+        assert_eq!(manager.category_for(&supplier), Some("chat"));
+        supplier.consent.class = ConsentClass::Necessary;
+        assert_eq!(manager.category_for(&supplier), None);
+    }
+
+    #[test]
+    fn a_call_in_which_nothing_would_wait_is_refused() {
+        for (script, why) in [
+            ("bar.when(go)", "needs {{code}} once"),
+            ("{{code}} {{code}}", "needs {{code}} once"),
+            ("bar.when(function () { {{code}} ", "read to its end"),
+            (
+                "<script>bar(function () { {{code}} })</script>",
+                "read to its end",
+            ),
+            ("{{code}}", "nothing waits"),
+        ] {
+            let told = gating(script).unwrap_err();
+            assert!(
+                told.contains(why) && told.contains("gating.script"),
+                "{script}: {told}"
+            );
+        }
+        assert!(gating("").is_ok());
     }
 }

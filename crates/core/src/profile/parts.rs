@@ -1,6 +1,7 @@
 //! The parts of a supplier profile beyond what the chain needs. Every field of theirs must be known: a
 //! selector under a mistyped name would never be looked at, and nobody would hear of it.
 
+use crate::observation::{Part, Speaker};
 use serde::de::{MapAccess, Visitor};
 use serde::{Deserialize, Deserializer, Serialize, Serializer};
 use std::collections::BTreeMap;
@@ -36,11 +37,13 @@ pub struct TextPlaces {
     pub prompt: String,
     /// While nobody is there.
     pub away: String,
+    /// Of whoever answers.
+    pub agent_name: String,
 }
 
 impl TextPlaces {
     /// Each place by its name; those that the profile does not tell are empty.
-    pub fn all(&self) -> [(&'static str, &str); 7] {
+    pub fn all(&self) -> [(&'static str, &str); 8] {
         [
             ("title", &self.title),
             ("subtitle", &self.subtitle),
@@ -49,6 +52,7 @@ impl TextPlaces {
             ("notice_link", &self.notice_link),
             ("prompt", &self.prompt),
             ("away", &self.away),
+            ("agent_name", &self.agent_name),
         ]
     }
 
@@ -75,6 +79,57 @@ impl PicturePlaces {
         let all = [
             ("photo", self.photo.trim()),
             ("launcher picture", self.launcher.trim()),
+        ];
+        all.into_iter().filter(|(_, selector)| !selector.is_empty())
+    }
+}
+
+/// Selectors of what is said in the talk: each one bubble.
+#[derive(Debug, Clone, Default, PartialEq, Serialize, Deserialize)]
+#[serde(deny_unknown_fields, default)]
+pub struct BubblePlaces {
+    /// Of the visitor.
+    pub own: String,
+    /// Of whoever answers, the greeting too.
+    pub answer: String,
+}
+
+impl BubblePlaces {
+    /// Each place by whose it is; those that the profile does not tell are left out.
+    pub fn all(&self) -> impl Iterator<Item = (Speaker, &str)> {
+        let all = [
+            (Speaker::Visitor, self.own.trim()),
+            (Speaker::Agent, self.answer.trim()),
+        ];
+        all.into_iter().filter(|(_, selector)| !selector.is_empty())
+    }
+}
+
+/// Selectors of parts of the open panel that a design shows or hides.
+#[derive(Debug, Clone, Default, PartialEq, Serialize, Deserialize)]
+#[serde(deny_unknown_fields, default)]
+pub struct PartPlaces {
+    /// The client's.
+    pub logo: String,
+    /// The supplier's own.
+    pub supplier_mark: String,
+    /// Of the talk, by the visitor.
+    pub rating: String,
+    /// The talk by mail.
+    pub transcript: String,
+    /// Where a file is given.
+    pub files: String,
+}
+
+impl PartPlaces {
+    /// Each place by its part; those that the profile does not tell are left out.
+    pub fn all(&self) -> impl Iterator<Item = (Part, &str)> {
+        let all = [
+            (Part::Logo, self.logo.trim()),
+            (Part::SupplierMark, self.supplier_mark.trim()),
+            (Part::Rating, self.rating.trim()),
+            (Part::Transcript, self.transcript.trim()),
+            (Part::Files, self.files.trim()),
         ];
         all.into_iter().filter(|(_, selector)| !selector.is_empty())
     }

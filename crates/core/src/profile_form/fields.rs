@@ -111,6 +111,11 @@ const CONSENT: &[FieldSpec] = &[
     field("state.script", "The decision, an expression", Line),
     field("gating.type", "Type of scripts held back", Line),
     field("gating.attribute", "Attribute that marks them", Line),
+    field(
+        "gating.script",
+        "Call in which script text waits, {{code}} in it",
+        Code,
+    ),
 ];
 
 const PLATFORM: &[FieldSpec] = &[
@@ -191,6 +196,8 @@ pub(super) fn beside(kind: ProfileKind) -> &'static [&'static str] {
             "banner.accept_text",
             "banner.refuse_text",
             "banner.reopen_text",
+            "gating.categories",
+            "gating.step",
             "state",
         ],
         ProfileKind::Platform => &["slot"],

@@ -2,7 +2,7 @@
 
 use super::{SiteCase, Told};
 use crate::chain::NotLookedAt;
-use crate::consent::{Grid, Region, Signal, grid, judge};
+use crate::consent::{Grid, Region, Signal, grid, judge, notice};
 use crate::observation::{ConsentAct, Observation, Viewport};
 use crate::visits::was_had;
 use serde::Serialize;
@@ -47,6 +47,11 @@ pub(super) fn told(case: &SiteCase) -> Told<Option<ConsentTold>> {
         }
         let grid = grid(subject.supplier, &region, &visits);
         out.findings.extend(judge(&grid));
+        let privacy_page = notice::follow(&visited.asides);
+        let silent = privacy_page.silent(subject.supplier, &grid.declared);
+        out.findings
+            .extend(silent.into_iter().chain(privacy_page.broken));
+        out.gaps.extend(privacy_page.gap);
         out.gaps
             .extend(grid.not_made.iter().map(|(state, why)| NotLookedAt {
                 what: format!("consent state {}", state.word()),

@@ -1,10 +1,9 @@
 //! Looks as they were seen against those values of the design that the expectation gives.
 
 use super::{Told, ValueTold, WidgetCase};
-use crate::brand::{COLOUR_TOLERANCE, Compared, OFFSET_TOLERANCE, compare, judge};
+use crate::brand::{COLOUR_TOLERANCE, Compared, OFFSET_TOLERANCE, compare, details, judge};
 use crate::chain::NotLookedAt;
 use crate::code::Code;
-use crate::design::{Design, Layer};
 use crate::expectation::{Form, Widget, WidgetDesign};
 use crate::finding::Finding;
 use crate::observation::{ConsentAct, Observation, Viewport};
@@ -12,11 +11,16 @@ use std::borrow::Cow;
 
 /// Compares the looks of a widget.
 pub(super) fn of_widget(case: &WidgetCase, out: &mut Told<Vec<ValueTold>>) {
+    let design = case.widget.design.resolved();
+    let seen = best(case.chain());
+    if let Some(seen) = seen {
+        out.add(details::judge(&design, seen));
+    }
+    out.add(details::direction(case.visits));
     if case.widget.design == WidgetDesign::default() {
         return;
     }
-    let design = design_of(case.widget);
-    let seen = best(case.chain()).and_then(|v| Some((v, compare(v, &design, None)?)));
+    let seen = seen.and_then(|v| Some((v, compare(v, &design, None)?)));
     let Some((seen, compared)) = seen else {
         out.gaps.push(NotLookedAt {
             what: format!("the looks of {}", case.supplier.name),
@@ -55,11 +59,6 @@ fn placeless(widget: &Widget) -> Cow<'_, Widget> {
     widget.design.offset_side_px = None;
     widget.design.offset_bottom_px = None;
     Cow::Owned(widget)
-}
-
-/// The values that are given, over the built-in ones that nothing is compared with.
-fn design_of(widget: &Widget) -> Design {
-    Design::resolve(&Layer::new(), &Layer::new(), &widget.design.layer())
 }
 
 /// Is this finding about a value that the expectation gives? Contrast is about no value, but about reading.

@@ -18,7 +18,7 @@ use crate::chain::{Aside, Diagnosis, Expect, NotLookedAt};
 use crate::code::Code;
 use crate::consent::Region;
 use crate::expectation::Expectation;
-use crate::finding::Finding;
+use crate::finding::{Evidence, Finding};
 use crate::observation::{ConsentAct, Observation};
 use crate::pages::{PageCopy, PageKind, PageRules};
 use crate::profile::{ConsentManager, Supplier};
@@ -173,6 +173,25 @@ pub struct ValueTold {
     pub seen: Option<String>,
     /// They are the same.
     pub same: bool,
+}
+
+impl ValueTold {
+    /// Its name for people, without the unit.
+    pub fn words(&self) -> String {
+        self.name.trim_end_matches("_px").replace('_', " ")
+    }
+
+    fn sides(&self) -> [Evidence; 2] {
+        sides(&self.wanted, self.seen.as_deref().unwrap_or("nothing"))
+    }
+}
+
+/// What was wished for and what was seen, as evidence of a difference.
+pub(crate) fn sides(wanted: &str, seen: &str) -> [Evidence; 2] {
+    [
+        Evidence::fact(format!("designed: {wanted}")),
+        Evidence::fact(format!("seen: {seen}")),
+    ]
 }
 
 /// What one part of the expectation tells of the address given, with its findings and gaps.

@@ -5,7 +5,7 @@ use crate::brand::SAMPLES;
 use crate::chain::NotLookedAt;
 use crate::code::Code;
 use crate::expectation::TextSet;
-use crate::finding::{Evidence, Finding, Severity};
+use crate::finding::{Finding, Severity};
 use crate::observation::{ConsentAct, Observation, Presence, Viewport};
 use crate::pages::composed;
 use regex::Regex;
@@ -177,11 +177,11 @@ impl Look<'_> {
             self.account()
         );
         self.fault(Code::BrandLanguage, summary, remedy)
-            .with_all(sides(told))
+            .with_all(told.sides())
     }
 
     fn differs(&self, told: &ValueTold, seen: &Observation) -> Finding {
-        let what = told.name.replace('_', " ");
+        let what = told.words();
         let language = self.in_language();
         let (code, summary) = match (&*told.name, &told.seen) {
             ("notice" | "notice_link", None) => (
@@ -190,7 +190,7 @@ impl Look<'_> {
             ),
             ("notice_link", Some(_)) => (
                 Code::BrandNoticeLink,
-                format!("The link of the notice in {language} leads elsewhere."),
+                format!("The link of the notice{language} leads elsewhere."),
             ),
             ("prompt", None) => {
                 let since = seen.looks.launcher.seen_ms().unwrap_or_default();
@@ -219,7 +219,7 @@ impl Look<'_> {
             ),
         };
         let remedy = format!("Set the {what}{language} {}.", self.account());
-        self.fault(code, summary, remedy).with_all(sides(told))
+        self.fault(code, summary, remedy).with_all(told.sides())
     }
 
     fn prompt_late(&self, seen: &Observation, texts: &mut Vec<ValueTold>) -> Option<Finding> {
@@ -294,14 +294,6 @@ static VARIABLE: LazyLock<Regex> = LazyLock::new(|| {
     let pattern = r"\{\{[^{}]{1,60}\}\}|\$\{[^{}]{1,60}\}|\{[A-Za-z_][A-Za-z0-9_.]{0,40}\}|%[A-Z][A-Z0-9_]{1,40}%|\[\[[^\[\]]{1,60}\]\]";
     Regex::new(pattern).unwrap_or_else(|_| unreachable!("the pattern is written here"))
 });
-
-fn sides(told: &ValueTold) -> [Evidence; 2] {
-    let seen = told.seen.as_deref().unwrap_or("nothing");
-    [
-        Evidence::fact(format!("designed: {}", told.wanted)),
-        Evidence::fact(format!("seen: {seen}")),
-    ]
-}
 
 fn same_link(page: Option<&Url>, seen: &str, wanted: &str) -> bool {
     let read = |text: &str| match page {

@@ -61,6 +61,25 @@ pub struct CheckOrder<'a> {
     pub prompt: Option<PromptWatch>,
 }
 
+impl<'a> CheckOrder<'a> {
+    /// As a person asks for it where nothing more is known: a desktop and a phone, no consent manager, nothing
+    /// designed, no pictures.
+    pub fn of(url: &'a Url, supplier: &'a Supplier, stamp: &'a str) -> CheckOrder<'a> {
+        CheckOrder {
+            url,
+            supplier,
+            consent: None,
+            viewports: &[Viewport::Desktop, Viewport::Phone],
+            pictures: false,
+            stamp,
+            asked: Asked::ByPerson,
+            delay_ms: 0,
+            locale: "",
+            prompt: None,
+        }
+    }
+}
+
 /// A designed delay is waited for up to this.
 pub const MOST_DELAY_MS: u64 = 25_000;
 /// What comes later than designed is waited for this much longer.
@@ -380,16 +399,8 @@ mod tests {
     impl World {
         fn order(&self) -> CheckOrder<'_> {
             CheckOrder {
-                url: &self.url,
-                supplier: &self.supplier,
                 consent: self.consent.as_ref(),
-                viewports: BOTH,
-                pictures: false,
-                stamp: "7",
-                asked: Asked::ByPerson,
-                delay_ms: 0,
-                locale: "",
-                prompt: None,
+                ..CheckOrder::of(&self.url, &self.supplier, "7")
             }
         }
 

@@ -1,6 +1,6 @@
 //! From measurements to intervals and a verdict.
 
-use super::moments::Moments;
+use super::moments::{self, Moments};
 use super::owners::Share;
 use super::statistics::{self, Interval, shift};
 use super::{
@@ -68,6 +68,7 @@ fn own_of(loads: &[OwnLoad]) -> Own {
     let median = |pick: &dyn Fn(&OwnLoad) -> f64| statistics::median(&values(pick));
     Own {
         thread_ms: centre(&values(&|l| l.thread_ms)),
+        interval_ms: moments::interval(&values(&|l| l.thread_ms)),
         wall_ms: centre(&values(&|l| l.wall_ms)),
         bytes: median(&|l| l.bytes as f64).round() as u64,
         requests: median(&|l| f64::from(l.requests)).round() as u32,

@@ -94,6 +94,9 @@ pub struct Centre {
 pub struct Own {
     /// CPU time of the main thread, ms.
     pub thread_ms: Centre,
+    /// The interval of 95 % of the thread time alone, whatever looks at it a stopping rule owes; none of too few loads.
+    #[serde(default)]
+    pub interval_ms: Option<(f64, f64)>,
     /// Time by the clock, ms.
     pub wall_ms: Centre,
     /// On the wire, median.
@@ -116,6 +119,7 @@ impl Own {
     pub fn as_moment(&self) -> Moment {
         Moment {
             thread_ms: self.thread_ms.median,
+            interval_ms: self.interval_ms,
             bytes: self.bytes,
             requests: self.requests,
         }

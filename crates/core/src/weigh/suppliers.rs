@@ -12,12 +12,21 @@ pub struct SupplierWeight {
     pub supplier: String,
     /// Weighed on so many sites.
     pub sites: usize,
-    /// Of the first load.
+    /// Of the first load; its interval goes from the lowest to the highest of what the sites' intervals leave open, and
+    /// there is none where one of them has none.
     pub load: Moment,
     /// Of opening it, where that was measured.
     pub opening: Option<Moment>,
     /// The lightest and the heaviest of the sites' medians, ms of thread time.
     pub range_ms: (f64, f64),
+}
+
+impl SupplierWeight {
+    /// Is it heavier than another one beyond what either's loads leave open?
+    pub fn clearly_heavier_than(&self, other: &SupplierWeight) -> bool {
+        let both = self.load.interval_ms.zip(other.load.interval_ms);
+        both.is_some_and(|(ours, theirs)| ours.0 > theirs.1)
+    }
 }
 
 /// The lightest first. A site whose weigh-in has no empty page tells nothing here.
@@ -35,6 +44,11 @@ pub fn beside_each_other<'a>(
         let first: Vec<Moment> = loads.iter().map(|(load, _)| *load).collect();
         let opening: Vec<Moment> = loads.iter().filter_map(|(_, o)| *o).collect();
         let times = first.iter().map(|m| m.thread_ms);
+        let open: Option<Vec<(f64, f64)>> = first.iter().map(|m| m.interval_ms).collect();
+        let hull = |open: Vec<(f64, f64)>| {
+            let low = open.iter().map(|i| i.0).fold(f64::INFINITY, f64::min);
+            (low, open.iter().map(|i| i.1).fold(0.0, f64::max))
+        };
         SupplierWeight {
             supplier: supplier.to_string(),
             sites: loads.len(),
@@ -42,7 +56,10 @@ pub fn beside_each_other<'a>(
                 times.clone().fold(f64::INFINITY, f64::min),
                 times.fold(0.0, f64::max),
             ),
-            load: Moment::median(&first),
+            load: Moment {
+                interval_ms: open.map(hull),
+                ..Moment::median(&first)
+            },
             opening: (!opening.is_empty()).then(|| Moment::median(&opening)),
         }
     };
@@ -56,6 +73,7 @@ mod tests {
     use super::*;
     use crate::weigh::{Measured, OwnLoad, conclude};
 
+    /// Six loads of an empty page about this figure.
     fn weighed(empty_ms: Option<f64>) -> WeighIn {
         let load = |thread_ms| OwnLoad {
             thread_ms,
@@ -66,7 +84,11 @@ mod tests {
         };
         let measured = Measured {
             own: vec![load(40.0); 8],
-            empty: empty_ms.map_or(Vec::new(), |ms| vec![load(ms); 4]),
+            empty: empty_ms.map_or(Vec::new(), |ms| {
+                (0..6)
+                    .map(|i| load(ms - 1.25 + f64::from(i) * 0.5))
+                    .collect()
+            }),
             ..Measured::default()
         };
         conclude("https://kites.example/", 1, &measured, 50.0).unwrap()
@@ -95,5 +117,21 @@ mod tests {
             ]
         );
         assert_eq!((told[0].load.requests, told[0].opening), (3, None));
+        assert_eq!(
+            (told[0].load.interval_ms, told[1].load.interval_ms),
+            (Some((6.75, 13.25)), Some((28.75, 31.25)))
+        );
+        assert!(told[1].clearly_heavier_than(&told[0]));
+        assert!(!told[0].clearly_heavier_than(&told[1]));
+        // What the loads leave open meets: one is lighter by its median, and nobody can say that it is.
+        let near = [("a", weighed(Some(10.0))), ("b", weighed(Some(11.0)))];
+        let told = beside_each_other(near.iter().map(|(s, w)| (*s, w)));
+        assert!(!told[1].clearly_heavier_than(&told[0]));
+        // Too few loads have no interval, and tell nothing of the sort.
+        let mut few = weighed(Some(50.0));
+        few.empty.as_mut().unwrap().interval_ms = None;
+        let few = [("a", weighed(Some(10.0))), ("b", few)];
+        let told = beside_each_other(few.iter().map(|(s, w)| (*s, w)));
+        assert!(!told[1].clearly_heavier_than(&told[0]));
     }
 }

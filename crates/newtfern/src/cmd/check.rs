@@ -12,7 +12,7 @@ use newtfern_core::observation::ConsentAct;
 use newtfern_core::observation::{Observation, Viewport};
 use newtfern_core::profile::{ConsentManager, Supplier};
 use newtfern_core::site_check::SiteDiagnosis;
-use newtfern_core::visits::{Asked, CheckOrder};
+use newtfern_core::visits::CheckOrder;
 use newtfern_probe::browser::Pool;
 use newtfern_probe::check::run as visit;
 use newtfern_probe::guard::Guard;
@@ -63,6 +63,9 @@ pub struct Args {
     /// Visits the address at 200 % zoom with less motion asked for, and for a second time, too
     #[arg(long, requires = "site")]
     manners: bool,
+    /// Follows the link of the widget's notice, and compares the privacy page with what the widget sends and keeps
+    #[arg(long, requires = "site")]
+    notice: bool,
     /// Seconds for all of it
     #[arg(long, default_value_t = 300, requires = "site", value_parser = clap::value_parser!(u64).range(1..=86_400))]
     limit: u64,
@@ -135,6 +138,7 @@ pub async fn run(mut args: Args) -> Result<ExitCode> {
                 pages: args.pages.into(),
                 states: args.states,
                 manners: args.manners,
+                notice: args.notice,
                 at: args.at,
                 limit: args.limit,
                 contact: args.contact,
@@ -198,16 +202,9 @@ async fn check(args: Args) -> Result<Diagnosis> {
     let pool = Pool::new(guard, args.ca.clone());
     let stamp = newtfern_store::fresh_token();
     let order = CheckOrder {
-        url: &url,
-        supplier: &supplier,
         consent: consent.as_ref(),
         viewports,
-        pictures: false,
-        stamp: &stamp,
-        asked: Asked::ByPerson,
-        delay_ms: 0,
-        locale: "",
-        prompt: None,
+        ..CheckOrder::of(&url, &supplier, &stamp)
     };
     let evidence = visit(&pool, &http, &order).await?;
     pool.close().await;

@@ -27,6 +27,8 @@ pub struct SiteArgs {
     pub states: Vec<ConsentAct>,
     /// Other manners of visiting, too.
     pub manners: bool,
+    /// The notice's link is followed.
+    pub notice: bool,
     /// Not given: now.
     pub at: Option<jiff::Timestamp>,
     pub limit: u64,
@@ -85,6 +87,7 @@ pub async fn check(args: &SiteArgs) -> Result<SiteDiagnosis> {
         consent,
         states: &states,
         manners: args.manners,
+        notice: args.notice,
         pages: args.pages.max(1),
         limit: Duration::from_secs(args.limit),
         stamp: &stamp,

@@ -5,6 +5,7 @@ use anyhow::Result;
 use clap::Args as ClapArgs;
 use newtfern_core::address;
 use newtfern_core::observation::Viewport;
+use newtfern_core::weigh::moments::LOADS;
 use newtfern_core::weigh::owners::Owner;
 use newtfern_core::weigh::stopping::MOST_LOADS;
 use newtfern_core::weigh::{WeighIn, conclude, empty_page};
@@ -13,8 +14,6 @@ use newtfern_probe::weigh::{WeighOrder, run as measure};
 use std::path::PathBuf;
 use std::process::ExitCode;
 
-/// In so many of the loads the widget is opened, left open, and the page visited again.
-pub const FURTHER_LOADS: usize = 4;
 pub const DEFAULT_PAIRS: usize = 12;
 pub const DEFAULT_BUDGET_MS: f64 = 50.0;
 
@@ -103,7 +102,7 @@ pub async fn run(args: Args) -> Result<ExitCode> {
         consent: None,
         viewport,
         own_loads: MOST_LOADS,
-        further_loads: FURTHER_LOADS,
+        further_loads: LOADS,
         stop_at: Some(args.budget_ms),
         empty_page: empty.as_deref(),
         pairs: args.pairs,
@@ -161,13 +160,7 @@ fn print(w: &WeighIn) {
     }
     let empty = w.empty.map(|e| ("On an empty page", e.as_moment()));
     for (name, m) in o.moments.told().chain(empty) {
-        say(&format!(
-            "  {:<16} {:6.1} ms, {} bytes in {} requests",
-            name.to_lowercase(),
-            m.thread_ms,
-            m.bytes,
-            m.requests
-        ));
+        say(&format!("  {:<16} {}", name.to_lowercase(), m.words()));
     }
     for (name, shift) in [
         ("blocking time", w.page.tbt_ms),

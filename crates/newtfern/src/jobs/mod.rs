@@ -8,14 +8,12 @@ mod survey;
 use crate::ways::Ways;
 use anyhow::{Result, bail};
 use newtfern_acts::{Acts, Seen, Subject};
-use newtfern_core::chain::{Expect, Purpose};
-use newtfern_core::consent::notice;
+use newtfern_core::chain::Expect;
 use newtfern_core::echo::TestVisitor;
 use newtfern_core::job::JobKind;
 use newtfern_core::observation::{FailureKind, Viewport};
 use newtfern_core::visits::{
-    Asked, CheckOrder, FETCH_MS, FetchPlan, further_states, in_language, in_other_manners,
-    languages_of, prompt_of, states_of,
+    CheckOrder, further_states, in_language, in_other_manners, languages_of, prompt_of, states_of,
 };
 use newtfern_core::weigh::stopping::MOST_LOADS;
 use newtfern_core::weigh::{conclude, empty_page};
@@ -95,16 +93,12 @@ async fn check_site(tools: &Tools, job: &Job, s: &Subject) -> Result<()> {
     let languages = languages_of(&s.file.languages, Some(&s.widget));
     let first = languages.first().copied().unwrap_or_default();
     let order = CheckOrder {
-        url: &s.url,
-        supplier: &s.supplier,
         consent: s.consent.as_ref(),
-        viewports: &[Viewport::Desktop, Viewport::Phone],
         pictures: true,
-        stamp: &stamp,
-        asked: Asked::ByPerson,
         delay_ms: (s.widget.delay_s * 1000.0) as u64,
         locale: first,
         prompt: prompt_of(Some(&s.widget), first),
+        ..CheckOrder::of(&s.url, &s.supplier, &stamp)
     };
     let mut evidence = check::run(&tools.pool, &tools.http, &order).await?;
     if s.expects() == Expect::Present {
@@ -134,17 +128,11 @@ async fn check_site(tools: &Tools, job: &Job, s: &Subject) -> Result<()> {
             f.text
         );
     }
-    if let Some(url) = notice::link_of(&evidence.visits) {
-        let fetch = FetchPlan {
-            purpose: Purpose::Notice,
-            url,
-            ms: FETCH_MS,
-        };
-        evidence.asides.push(check::copy(&tools.http, &fetch).await);
-    }
+    check::privacy_page(&tools.http, &mut evidence).await;
     let mut asides = evidence.asides;
     asides.extend(tools.acts.beside(s, &evidence.visits).await?);
-    pictures::hash(tools, s, &mut evidence.visits).await;
+    let hash = crate::site::pictures::hash;
+    hash(&tools.http, &s.url, &s.design, &mut evidence.visits).await;
     let visits = pictures::keep(tools, evidence.visits, evidence.pictures).await?;
     let seen = Seen { at, visits, asides };
     tools.acts.finish_check(job, s, seen).await?;
@@ -162,7 +150,7 @@ async fn weigh_site(tools: &Tools, job: &Job, s: &Subject, progress: &Arc<Progre
         consent: s.consent.as_ref(),
         viewport: Viewport::Desktop,
         own_loads: MOST_LOADS,
-        further_loads: crate::cmd::weigh::FURTHER_LOADS,
+        further_loads: newtfern_core::weigh::moments::LOADS,
         stop_at: Some(s.site.budget_ms),
         empty_page: Some(&empty_page(&s.supplier.snippet_for(&s.widget.key))),
         pairs: PAIRS,

@@ -36,6 +36,7 @@ pub async fn look_at(
         known: profiles.suppliers.first(),
         consent: subject.consent.as_ref(),
         manners: false,
+        notice: false,
         states: &[],
         pages: PAGES,
         limit: LIMIT,

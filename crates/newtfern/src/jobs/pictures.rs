@@ -3,11 +3,8 @@
 use super::Tools;
 use anyhow::Result;
 use base64::Engine;
-use newtfern_acts::Subject;
-use newtfern_core::design::Field;
 use newtfern_core::family::load::Shot;
 use newtfern_core::observation::{Observation, Viewport};
-use newtfern_probe::pictures::hash_at;
 use newtfern_probe::visit::Pictures;
 use newtfern_web::sheet::Picture;
 
@@ -24,37 +21,6 @@ pub async fn keep(
         out.push(seen);
     }
     Ok(out)
-}
-
-/// Hashes of the pictures that the panel shows, and of those that the design names.
-pub async fn hash(tools: &Tools, s: &Subject, visits: &mut [Observation]) {
-    for seen in visits.iter_mut() {
-        let Some(details) = seen.details.as_mut() else {
-            continue;
-        };
-        for picture in &mut details.pictures {
-            let wanted = match picture.name.as_str() {
-                "photo" => Field::AgentPhoto,
-                _ => Field::Picture,
-            };
-            let wanted = s.design.get(wanted);
-            // Nobody named one: there is nothing to compare with.
-            if wanted.is_empty() || picture.src.is_empty() {
-                continue;
-            }
-            let of = async |address: &str| match s.url.join(address) {
-                Ok(url) => hash_at(&tools.http, &url).await,
-                Err(_) => Err("it has no address that can be read".into()),
-            };
-            let (is, meant) = (of(&picture.src).await, of(wanted).await);
-            picture.why = match (&is, &meant) {
-                (Err(why), _) => format!("the picture that shows could not be read: {why}"),
-                (_, Err(why)) => format!("the designed picture could not be read: {why}"),
-                _ => String::new(),
-            };
-            (picture.hash, picture.designed) = (is.ok(), meant.ok());
-        }
-    }
 }
 
 async fn put(tools: &Tools, png: Option<Vec<u8>>) -> Result<Option<String>> {

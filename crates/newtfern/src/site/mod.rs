@@ -1,6 +1,8 @@
 //! A look at a whole site: the pages by HTTP, the visits that fit into the time, and what was kept from
 //! being looked at. The command line and the workers look by it.
 
+pub mod pictures;
+
 use anyhow::Result;
 use newtfern_core::chain::NotLookedAt;
 use newtfern_core::expectation::{Expectation, WidgetDesign};
@@ -35,6 +37,8 @@ pub struct SiteOrder<'a> {
     pub states: &'a [ConsentAct],
     /// It is visited in other manners too: enlarged, and for a second time.
     pub manners: bool,
+    /// The link of the widget's notice is followed.
+    pub notice: bool,
     /// Pages at most.
     pub pages: usize,
     /// The time for all of it.
@@ -157,6 +161,18 @@ async fn visits(
             };
             let visits = in_language(&check);
             check::further(ways.pool, ways.http, visits, &mut evidence).await?;
+        }
+        if let Some(widget) = spoken {
+            pictures::hash(
+                ways.http,
+                url,
+                &widget.design.resolved(),
+                &mut evidence.visits,
+            )
+            .await;
+        }
+        if order.notice {
+            check::privacy_page(ways.http, &mut evidence).await;
         }
         let usual = evidence.visits.len();
         if asked == Asked::ByPerson && !none_wanted && order.manners {

@@ -1,11 +1,15 @@
 //! A site of many pages, whose widget comes from the stand-in supplier, and the program run against it.
 
+#[path = "../records/mod.rs"]
+mod records;
+
 use axum::Router;
 use axum::extract::Request;
 use axum::response::{Html, IntoResponse, Response};
 use flate2::Compression;
 use flate2::write::GzEncoder;
 use newtfern_standins::Standins;
+use records::Recording;
 use serde_json::Value;
 use std::io::Write;
 use std::path::PathBuf;
@@ -167,6 +171,12 @@ impl Bench {
             more,
         ]
         .concat();
+        let recording = Recording::wanted();
+        let asked = recording.args();
+        let args: Vec<&str> = args
+            .into_iter()
+            .chain(asked.iter().map(String::as_str))
+            .collect();
         let output = self.run(&args, "").await;
         let parsed = serde_json::from_slice(&output.stdout);
         let words = || {
@@ -176,9 +186,8 @@ impl Bench {
                 String::from_utf8_lossy(&output.stderr)
             )
         };
-        (
-            output.status.code().unwrap(),
-            parsed.unwrap_or_else(|e| panic!("{e}: {}", words())),
-        )
+        let told: Value = parsed.unwrap_or_else(|e| panic!("{e}: {}", words()));
+        recording.keep(&told);
+        (output.status.code().unwrap(), told)
     }
 }

@@ -1,10 +1,16 @@
 //! The stand-ins, pages of our own with a supplier's snippet, and the command line that looks at them.
 
+#[path = "../records/mod.rs"]
+mod records;
+
 use axum::Router;
 use axum::extract::Request;
 use axum::response::Html;
 use newtfern_core::profile::Supplier;
-use newtfern_standins::Standins;
+use newtfern_probe::guard::Guard;
+use newtfern_probe::http::Http;
+use newtfern_standins::{DEMO_TOKEN, Standins};
+use records::Recording;
 use serde_json::Value;
 use std::path::Path;
 
@@ -61,6 +67,17 @@ impl Outside {
         std::fs::write(self.folder.path().join("profiles").join(name), text).unwrap();
     }
 
+    /// Settings as somebody wrote them into the supplier's console.
+    #[allow(dead_code)]
+    pub async fn write_settings(&self, key: &str, settings: &Value) {
+        let console = self.supplier.console.as_ref().unwrap();
+        let write = console.write.as_deref().unwrap();
+        let write = write.replace("{{key}}", key).parse().unwrap();
+        let http = Http::new(Guard::open(), None).unwrap();
+        let told = http.json("PUT", &write, Some(settings), Some(DEMO_TOKEN));
+        assert_eq!(told.await.unwrap().0, 204);
+    }
+
     pub async fn check(&self, address: &str, key: &str, more: &str, args: &[&str]) -> (i32, Value) {
         let consent = if more.contains("consent") {
             ""
@@ -74,46 +91,39 @@ impl Outside {
         );
         let file = self.folder.path().join("site.toml");
         std::fs::write(&file, text).unwrap();
-        // Records for the core's tests, where `record.sh` asks for them.
-        let record = std::env::var_os("NEWTFERN_RECORDS").map(std::path::PathBuf::from);
-        let raw = record.as_ref().map(|folder| folder.join("new.json"));
+        let recording = Recording::wanted();
         let output = tokio::process::Command::new(env!("CARGO_BIN_EXE_newtfern"))
             .args(["check", "--json", "--allow-private", "--site"])
             .arg(&file)
             .arg("--profiles")
             .arg(self.folder.path().join("profiles"))
             .args(args)
-            .args(raw.iter().flat_map(|path| [Path::new("--record"), path]))
+            .args(recording.args())
             .output()
             .await
             .unwrap();
         let told = String::from_utf8(output.stdout).unwrap();
         let told: Value = serde_json::from_str(&told).unwrap_or_else(|e| panic!("{e}: {told}"));
-        if let (Some(folder), Some(raw)) = (record, raw) {
-            let mut names = match told.get("findings") {
-                Some(_) => codes(&told),
-                None => Vec::new(),
-            };
-            names.dedup();
-            let more = match names.len() {
-                0 | 1 => String::new(),
-                n => format!("-and-{}-more", n - 1),
-            };
-            let first = names.first().copied().unwrap_or("nothing");
-            let name = folder.join(format!("{first}{more}.json"));
-            // A wrong argument leaves none.
-            if raw.exists() && !name.exists() {
-                std::fs::rename(raw, name).unwrap();
-            }
-        }
+        recording.keep(&told);
         (output.status.code().unwrap(), told)
     }
 
     /// One of our own pages, whose path is the end of the key.
     pub async fn own(&self, key: &str, tail: &str, widget: &str, at: &str) -> (i32, Value) {
+        self.own_with(key, tail, widget, &["--at", at]).await
+    }
+
+    /// The same with more arguments.
+    pub async fn own_with(
+        &self,
+        key: &str,
+        tail: &str,
+        widget: &str,
+        args: &[&str],
+    ) -> (i32, Value) {
         let address = format!("http://gust.localhost:{}/{tail}", self.port);
         let key = format!("{key}{tail}");
-        self.check(&address, &key, widget, &["--at", at]).await
+        self.check(&address, &key, widget, args).await
     }
 }
 

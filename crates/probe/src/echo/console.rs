@@ -3,7 +3,8 @@
 use super::{EchoOrder, STEP_MS, poll, stop};
 use crate::ProbeError;
 use crate::http::Http;
-use crate::visit::Tab;
+use crate::visit::{Tab, details};
+use newtfern_core::brand::talk::TalkLooks;
 use newtfern_core::echo::{Answers, Seen, Stopped, TEST_FILE, Tidied};
 use newtfern_core::profile::EchoSteps;
 use serde_json::{Value, json};
@@ -117,6 +118,10 @@ impl Console<'_> {
                 .await?;
         }
         seen.answers = Some(answers_in(&shown().await?, answers));
+        seen.looks = Some(TalkLooks {
+            bubbles: details::bubbles(tab, self.request.supplier).await?,
+            parts: details::parts(tab, self.request.supplier).await?,
+        });
         Ok(())
     }
 

@@ -313,15 +313,15 @@ globalThis.nf =
         : "";
     };
     // The typeface of a panel and the fields that a visitor fills in; in a frame of the panel, of all of it.
-    const details = (panel, message) => {
+    const details = (panel, messages) => {
       const root = pick(panel) || (window.parent !== window ? document.body : null);
       if (!root) return {};
       const inner = root.contentDocument ? root.contentDocument.body : root;
-      const talk = message && pick(message);
+      const talks = messages.filter((m) => m).map(pick);
       const asks = [...inner.querySelectorAll("input,select,textarea")].filter(
         (el) =>
           visible(el) &&
-          el !== talk &&
+          !talks.includes(el) &&
           !["hidden", "submit", "button", "file", "image", "reset", "checkbox", "radio"].includes(el.type),
       );
       const label = (el) => {
@@ -347,9 +347,22 @@ globalThis.nf =
       const back = /url\(["']?(.*?)["']?\)/.exec(getComputedStyle(el).backgroundImage);
       return back ? new URL(back[1], document.baseURI).href.slice(0, 200000) : null;
     };
+    // The look of the first bubble that stands there.
+    const bubble = (selector) => {
+      const el = pick(selector);
+      if (!el || !visible(el)) return null;
+      const style = getComputedStyle(el);
+      return { ground: style.backgroundColor, words: style.color };
+    };
+    const shows = (selector) => {
+      const el = pick(selector);
+      return !!el && visible(el);
+    };
     return {
       adopt,
       details,
+      bubble,
+      shows,
       pictureAt,
       links,
       pick,

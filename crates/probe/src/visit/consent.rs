@@ -12,6 +12,8 @@ use std::time::{Duration, Instant};
 
 /// How long the banner is waited for.
 const BANNER_MS: u64 = 6_000;
+/// How long a banner that shows one button has to show the other.
+const WHOLE_MS: u64 = 400;
 /// How long a decision has to take.
 const TAKE_MS: u64 = 2_000;
 
@@ -98,6 +100,10 @@ pub async fn decide(
         if act == ConsentAct::Refused {
             let accepts =
                 found.is_some() || control(tab, consent, ConsentAct::Granted).await?.is_some();
+            if accepts && found.is_none() {
+                // The banner may have come between the two looks, or its buttons one after the other.
+                found = refusal(tab, consent, WHOLE_MS).await?;
+            }
             let layer = FirstLayer {
                 accepts,
                 refuses: found.is_some(),

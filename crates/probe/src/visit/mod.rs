@@ -8,7 +8,7 @@ mod channels;
 mod closed_roots;
 mod collector;
 pub mod consent;
-mod details;
+pub mod details;
 mod emulation;
 mod failure;
 mod motion;

@@ -13,6 +13,7 @@ use moments::Marks;
 use newtfern_core::observation::{ConsentAct, Viewport};
 use newtfern_core::profile::{ConsentManager, Supplier};
 use newtfern_core::weigh::attribution::attribute_within;
+use newtfern_core::weigh::moments::LOADS;
 use newtfern_core::weigh::stopping::decided;
 use newtfern_core::weigh::{Measured, OwnLoad, PageLoad, Pair, order};
 use serde_json::json;
@@ -49,8 +50,6 @@ pub struct WeighOrder<'a> {
 }
 
 const LOAD_MS: u64 = 20_000;
-/// Loads of the empty page: the least that have a median, and one to spare.
-const EMPTY_LOADS: usize = 4;
 /// After the load event, how long the page is left alone before its figures are read.
 const SETTLE_MS: u64 = 1200;
 
@@ -96,7 +95,7 @@ pub async fn run(
     let mut measured = Measured::default();
     let mut progress = Progress {
         done: 0,
-        of: request.own_loads + 3 * request.pairs + request.empty_page.map_or(0, |_| EMPTY_LOADS),
+        of: request.own_loads + 3 * request.pairs + request.empty_page.map_or(0, |_| LOADS),
         tell: progress,
     };
     let mut alive_after: Vec<f64> = Vec::new();
@@ -151,7 +150,7 @@ async fn on_an_empty_page<F: FnMut(usize, usize) -> bool>(
         consent: None,
         ..*request
     };
-    for i in 0..EMPTY_LOADS {
+    for i in 0..LOADS {
         let how = Load {
             further: i < request.further_loads,
             instead: Some(html),

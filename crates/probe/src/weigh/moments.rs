@@ -48,6 +48,7 @@ impl Marks {
             let bill = widget.bill(from.requests..to.requests);
             Some(Moment {
                 thread_ms: attribute_within(trace, &widget.ours, &(from.us..to.us)).thread_ms,
+                interval_ms: None,
                 bytes: bill.bytes,
                 requests: bill.requests,
             })

@@ -2,9 +2,9 @@
 #![allow(clippy::unwrap_used)]
 
 use newtfern_core::chain::{Case, Diagnosis, Expect, diagnose};
-use newtfern_core::observation::{Observation, Viewport};
+use newtfern_core::observation::Observation;
 use newtfern_core::profile::{ConsentManager, Supplier};
-use newtfern_core::visits::{Asked, CheckOrder};
+use newtfern_core::visits::CheckOrder;
 use newtfern_probe::browser::Pool;
 use newtfern_probe::check::run;
 use newtfern_probe::guard::Guard;
@@ -47,16 +47,8 @@ impl Checker {
     pub async fn check(&self, url: &str, ask: &Ask<'_>) -> (Diagnosis, Vec<Observation>) {
         let url = Url::parse(url).unwrap();
         let order = CheckOrder {
-            url: &url,
-            supplier: ask.supplier,
             consent: ask.consent,
-            viewports: &[Viewport::Desktop, Viewport::Phone],
-            pictures: false,
-            stamp: "once",
-            asked: Asked::ByPerson,
-            delay_ms: 0,
-            locale: "",
-            prompt: None,
+            ..CheckOrder::of(&url, ask.supplier, "once")
         };
         let evidence = run(&self.pool, &self.http, &order).await.unwrap();
         let visits = evidence.visits;

@@ -1,8 +1,20 @@
-// Hedgegate, a stand-in consent banner: holds back scripts of type text/plain with data-hedge.
+// Hedgegate, a stand-in consent banner: holds back scripts of type text/plain with data-hedge, and what was pushed
+// onto hedgegateWaiting as [category, function].
 (function () {
   var kept = (document.cookie.match(/hedge=(\w+)/) || [])[1];
   var me = (window.Hedgegate = { state: kept || "untouched" });
+  var waiting = window.hedgegateWaiting || [];
+  function run(entry) {
+    if (entry[0] !== "never") entry[1]();
+  }
+  window.hedgegateWaiting = {
+    push: function (entry) {
+      if (me.state === "granted") run(entry);
+      else waiting.push(entry);
+    },
+  };
   function release() {
+    waiting.splice(0).forEach(run);
     document.querySelectorAll('script[type="text/plain"][data-hedge]').forEach(function (old) {
       if (old.dataset.hedge === "never") return;
       var fresh = document.createElement("script");

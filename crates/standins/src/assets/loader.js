@@ -23,7 +23,9 @@
 
   function start(s) {
     var phone = matchMedia("(max-width: 500px)").matches;
+    var came_before = false;
     try {
+      came_before = !!localStorage.getItem("brindle_seen");
       localStorage.setItem("brindle_seen", "1");
     } catch (e) {
       /* refused */
@@ -35,7 +37,8 @@
     me.presence = s.presence;
     live.onopen = function () {
       me.up = true;
-      if (!(phone && s.hide_on_phone)) show(s, phone);
+      if (phone && s.hide_on_phone) return;
+      if (!(fault === "fleeting" && came_before)) show(s, phone);
     };
   }
 
@@ -84,6 +87,12 @@
       ":" +
       (Number(s.offset_y) + 12) +
       "px;background:#fff;color:#222;border-radius:8px;padding:8px 12px;box-shadow:0 1px 8px rgba(0,0,0,.25);font:14px system-ui,sans-serif;z-index:900}";
+    if (fault === "restless")
+      css.textContent +=
+        "@keyframes brindle-glow{50%{box-shadow:0 0 0 9px rgba(0,0,0,.18)}}#brindle-launcher{animation:brindle-glow 1.4s infinite}";
+    if (fault === "cramped")
+      css.textContent +=
+        "@media (min-width:501px) and (max-width:760px){#brindle-launcher{display:none}}";
     root.appendChild(css);
     var button = document.createElement("button");
     button.id = "brindle-launcher";

@@ -16,7 +16,18 @@
       done(null, true);
     } else done(null, false);
   };
+  // Functions pushed onto thornlatchLater run once all is agreed to.
+  var later = window.thornlatchLater || [];
+  window.thornlatchLater = {
+    push: function (run) {
+      if (me.choice === "all") run();
+      else later.push(run);
+    },
+  };
   function release() {
+    later.splice(0).forEach(function (run) {
+      run();
+    });
     document.querySelectorAll('script[type="text/plain"][data-thorn]').forEach(function (old) {
       var fresh = document.createElement("script");
       for (var i = 0; i < old.attributes.length; i++)

@@ -123,10 +123,13 @@ fn built_in(key: &str) -> Option<Map<String, Value>> {
     let slug = key.split_once("-live")?.0;
     let client = CLIENTS.iter().find(|c| c.slug == slug)?;
     let off = fault_of_key(key) == Some(Fault::OffBrand);
+    let forgotten = fault_of_key(key) == Some(Fault::Forgotten);
+    let unless = |words: &'static str, left: &'static str| if forgotten { left } else { words };
     let settings = json!({
-        "heading": client.name,
-        "promise": "We answer within five minutes.",
+        "heading": if forgotten { "Your company" } else { client.name },
+        "promise": unless("We answer within five minutes.", "{{first_name}}, we are there soon."),
         "first_words": "Hello! How can we help?",
+        "who": "Ida",
         "photo": if off { "/stranger.png" } else { "/face.png" },
         "button": if off { "#d98c2b" } else { client.primary },
         "button_text": "#ffffff",
@@ -135,7 +138,7 @@ fn built_in(key: &str) -> Option<Map<String, Value>> {
         "place": "bottom-right",
         "from_side": 20,
         "from_bottom": 20,
-        "privacy_words": "Before you write, please read how we treat your data.",
+        "privacy_words": unless("Before you write, please read how we treat your data.", ""),
         "privacy_address": "/privacy",
         "away_words": "Nobody is here at the moment. Leave us a message.",
     });

@@ -59,7 +59,7 @@ struct Section<'a> {
 
 impl Section<'_> {
     fn label(&self, value: &ValueTold) -> String {
-        let name = value.name.replace('_', " ");
+        let name = value.words();
         match &value.language {
             Some(language) => format!("{name}, {language}"),
             None => name,

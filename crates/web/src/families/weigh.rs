@@ -5,7 +5,7 @@ use crate::draw::interval::{self, Bar, OWN, PAGE};
 use askama::Template;
 use newtfern_core::family::weigh::Detail;
 use newtfern_core::weigh::moments::Moment;
-use newtfern_core::weigh::owners::{Owner, Share};
+use newtfern_core::weigh::owners::{self, Owner};
 use newtfern_core::weigh::{BudgetVerdict, Centre, Shift, WeighIn};
 
 pub fn cell(d: &Detail) -> Cell {
@@ -88,16 +88,18 @@ pub fn lines(w: &WeighIn) -> Vec<Line> {
     out
 }
 
-/// What one kind of bytes weighs, with its bar.
-struct Part {
+/// A bar with what it stands for.
+struct Share {
     name: &'static str,
     /// px of 200.
-    width: u64,
+    width: f64,
+    /// px of 200: what the loads leave open.
+    open: Option<(f64, f64)>,
     figures: String,
 }
 
 /// The heaviest is as long as the row; nothing where this was not kept.
-fn parts(w: &WeighIn) -> Vec<Part> {
+fn parts(w: &WeighIn) -> Vec<Share> {
     let shares = Owner::ALL.iter().zip(w.own.shares);
     let heaviest = w
         .own
@@ -107,27 +109,32 @@ fn parts(w: &WeighIn) -> Vec<Part> {
         .max()
         .unwrap_or(0)
         .max(1);
-    let part = |(owner, s): (&Owner, Share)| Part {
+    let part = |(owner, s): (&Owner, owners::Share)| Share {
         name: owner.words(),
-        width: (s.bytes * 200 / heaviest).max(1),
+        width: (s.bytes * 200 / heaviest).max(1) as f64,
+        open: None,
         figures: format!("{:.1} kB in {}", s.bytes as f64 / 1000.0, s.requests),
     };
     shares.filter(|(_, s)| s.requests > 0).map(part).collect()
 }
 
-/// What the widget costs at other times and places than the first load of this page, on the same scale.
-struct Beside {
-    name: &'static str,
-    /// px of 200, which stand for 200 ms.
-    width: f64,
-    figures: String,
+/// A moment's thread time as a bar of 200 px for 200 ms: its width, and what the loads leave open.
+pub fn moment_bar(m: &Moment) -> (f64, Option<(f64, f64)>) {
+    let px = |ms: f64| ms.clamp(0.0, 200.0);
+    let open = m.interval_ms.map(|(low, high)| (px(low), px(high)));
+    (m.thread_ms.clamp(0.5, 200.0), open)
 }
 
-fn beside(w: &WeighIn) -> Vec<Beside> {
-    let row = |(name, m): (&'static str, Moment)| Beside {
-        name,
-        width: m.thread_ms.clamp(0.5, 200.0),
-        figures: m.words(),
+/// What the widget costs at other times and places than the first load of this page, on the same scale.
+fn beside(w: &WeighIn) -> Vec<Share> {
+    let row = |(name, m): (&'static str, Moment)| {
+        let (width, open) = moment_bar(&m);
+        Share {
+            name,
+            width,
+            open,
+            figures: m.words(),
+        }
     };
     let first = ("First load", w.own.as_moment());
     let empty = w.empty.map(|own| ("On an empty page", own.as_moment()));
@@ -144,8 +151,8 @@ fn beside(w: &WeighIn) -> Vec<Beside> {
 struct Section<'a> {
     w: &'a WeighIn,
     lines: Vec<Line>,
-    parts: Vec<Part>,
-    beside: Vec<Beside>,
+    parts: Vec<Share>,
+    beside: Vec<Share>,
     percent: String,
 }
 

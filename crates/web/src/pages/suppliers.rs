@@ -2,6 +2,7 @@
 
 use super::render;
 use crate::error::PageResult;
+use crate::families::weigh::moment_bar;
 use crate::session::Reader;
 use crate::state::App;
 use crate::view::Frame;
@@ -22,6 +23,10 @@ struct Row {
     load: String,
     opening: String,
     range: String,
+    /// px of 200: what the loads leave open.
+    open: Option<(f64, f64)>,
+    /// In words, beside the lightest.
+    against: &'static str,
     sites: usize,
 }
 
@@ -34,10 +39,17 @@ struct Page {
     unweighed: Vec<String>,
 }
 
-fn row(w: &SupplierWeight, name: String) -> Row {
+fn row(w: &SupplierWeight, lightest: &SupplierWeight, name: String) -> Row {
+    let (width, open) = moment_bar(&w.load);
     Row {
+        against: match w {
+            _ if w.supplier == lightest.supplier => "the lightest",
+            _ if w.clearly_heavier_than(lightest) => "clearly heavier",
+            _ => "not to be told apart from the lightest",
+        },
+        open,
         name,
-        width: w.load.thread_ms.clamp(0.5, 200.0),
+        width,
         load: w.load.words(),
         opening: w.opening.map(|m| m.words()).unwrap_or_default(),
         range: match w.sites {
@@ -82,7 +94,10 @@ pub async fn page(State(app): State<App>, reader: Reader) -> PageResult {
             "",
         )
         .await?,
-        rows: weights.iter().map(|w| row(w, name(&w.supplier))).collect(),
+        rows: weights
+            .iter()
+            .map(|w| row(w, &weights[0], name(&w.supplier)))
+            .collect(),
         unweighed: unweighed.map(|s| s.name.clone()).collect(),
     })
 }

@@ -21,7 +21,8 @@ async fn a_design_is_written_at_the_supplier_with_its_difference_first_and_put_b
     let settings = json!({"title": "John Doe", "greeting": "Hello! How can we help?", "button_colour": "#2F6B4F",
         "icon_colour": "white", "header_colour": "#d98c2b", "header_text": "#ffffff", "corner": "bottom-left",
         "offset_x": 20, "offset_y": 20, "prompt": "Left as it is", "prompt_delay_s": 5,
-        "notice_text": "Before you write, please read how we treat your data.", "notice_link": "/privacy"});
+        "notice_text": "Before you write, please read how we treat your data.", "notice_link": "/privacy",
+        "answer_colour": "#e9ede9", "answer_words": "#222222", "mark": "shown"});
     stage
         .settings
         .lock()

@@ -329,7 +329,7 @@ async fn suppliers_are_compared_by_what_was_weighed_alone() {
         .has("<th>Brindle</th>")
         .has("10.0 ms")
         .has("8.0 to 12.0 ms")
-        .has("<td>2</td>")
+        .has("<td data-l=\"Sites\">2</td>")
         .lacks("Not weighed alone");
     technician
         .get("/lens/weigh")

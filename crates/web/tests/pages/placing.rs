@@ -361,6 +361,24 @@ async fn a_consent_manager_gates_the_snippet() {
         "{}",
         p.held()
     );
+    // Script text waits in the manager's call; where the slot writes the code itself a person goes to the manager.
+    let boxed = p
+        .technician
+        .get(&format!("{}?slot=script-box", p.page))
+        .await;
+    boxed
+        .has("window.hedgegateWaiting || []).push([&#34;chat&#34;, function () {")
+        .lacks("At the consent manager");
+    let field = p
+        .technician
+        .get(&format!("{}?slot=extension-key", p.page))
+        .await;
+    field
+        .has("At the consent manager")
+        .has("cdn.brindle.localhost\napp.brindle.localhost")
+        .has("They stand there under the category chat.")
+        .has("Tell the consent manager first")
+        .lacks("{{hosts}}");
 }
 
 #[tokio::test]

@@ -1,14 +1,15 @@
 //! `newtfern demo`: database, stand-ins, worker and web application on this machine, with the made-up
 //! agency "Fenwick & Sallow" and its clients.
 
+mod meant;
+
 use crate::house::{Place, open};
 use anyhow::{Context, Result};
-use newtfern_acts::{Actor, Acts, Intended, ProfileForm, Token};
+use newtfern_acts::{Actor, Acts, ProfileForm, Token};
 use newtfern_core::agency::Agency;
 use newtfern_core::brand::BrandSheet;
 use newtfern_core::colour::Rgb;
 use newtfern_core::design::{Field, Layer};
-use newtfern_core::expectation::Expectation;
 use newtfern_core::intake::{self, SiteRow};
 use newtfern_core::job::JobKind;
 use newtfern_core::platform::Platform;
@@ -232,7 +233,7 @@ async fn seed(acts: &Acts, port: u16) -> Result<bool> {
     clients(acts).await?;
     tokens(acts).await?;
     sites(acts, port).await?;
-    intended(acts, port).await?;
+    meant::seed(acts, port).await?;
     for (email, name, role) in PEOPLE {
         acts.add_person(&program(), email, name, role, Some(PASSWORD))
             .await?;
@@ -272,10 +273,10 @@ async fn sites(acts: &Acts, port: u16) -> Result<()> {
             supplier_id: Some(s.maker.id().into()),
             key: s.key(),
             slot_id: "footer-code".into(),
-            languages: if s.host == "wendlemill" {
-                "en, cy"
-            } else {
-                "en"
+            languages: match s.host {
+                "wendlemill" | "crew.skerrin" => "en, cy",
+                "fringe.threetowers" => "en, he",
+                _ => "en",
             }
             .into(),
             // Its visitors come over the border: their browsers may ask for privacy.
@@ -321,72 +322,6 @@ async fn sites(acts: &Acts, port: u16) -> Result<()> {
         // The other platforms are opened by a token of the client's account, entered once.
         if site.is_some_and(|s| s.platform_id.as_deref() == Some("tarnwork")) {
             acts.set_site_token(&program(), id, DEMO_TOKEN).await?;
-        }
-    }
-    Ok(())
-}
-
-/// What some widgets are meant to do beyond their design: hours, channels, a second language.
-async fn intended(acts: &Acts, port: u16) -> Result<()> {
-    let always = "[[widget.hours]]\ndays = ['mon', 'tue', 'wed', 'thu', 'fri', 'sat', 'sun']\nfrom = '00:00'\nto = '24:00'\n";
-    let weekdays = "[[widget.hours]]\ndays = ['mon', 'tue', 'wed', 'thu', 'fri']\nfrom = '09:00'\nto = '17:30'\n[[widget.hours]]\ndays = ['sat']\nfrom = '10:00'\nto = '14:00'\n[[widget.closed]]\non = '2026-12-25'\n";
-    let welsh = "[widget.texts.cy]\ngreeting = 'Helo! Sut allwn ni helpu?'\nnotice = 'Cyn ysgrifennu, darllenwch sut rydym yn trin eich data.'\n";
-    let channels = |slug: &str| {
-        format!(
-            "[[widget.channel]]\nkind = 'phone'\ntarget = 'tel:+441632960123'\n[[widget.channel]]\nkind = 'mail'\ntarget = 'mailto:hello@{slug}.example'\n[[widget.channel]]\nkind = 'messaging'\ntarget = 'https://messages.example/{slug}'\n"
-        )
-    };
-    let meant = [
-        ("wendlemill", format!("{weekdays}{welsh}")),
-        ("santa.corrievalley", always.to_string()),
-        ("crew.skerrin", weekdays.to_string()),
-        // It comes at once.
-        ("shop.harrowdown", "delay_s = 8\n".to_string()),
-        ("friends.wendlemill", channels("wendlemill")),
-        ("wind.gustkites", channels("gustkites")),
-    ];
-    let languages = ["en".to_string()];
-    for (host, text) in meant {
-        let id = ids_of(acts, port, [host].into_iter()).await?;
-        let file =
-            format!("address = 'https://any.example/'\n[[widget]]\nsupplier = 'any'\n{text}");
-        let file = Expectation::read(&file)?;
-        for id in id {
-            let meant = Intended::of(&file.widgets[0], &languages);
-            acts.change_intended(&program(), id, meant).await?;
-        }
-    }
-    // What they look like beyond the usual: a list of channels, and promises that the hours are held against.
-    let own = |values: &[(Field, &str)]| -> Layer {
-        values.iter().map(|(f, v)| (*f, v.to_string())).collect()
-    };
-    let list = |title| own(&[(Field::Form, "channels"), (Field::Title, title)]);
-    let promise = own(&[
-        (Field::Subtitle, "We answer within five minutes."),
-        (Field::Promise, "5"),
-    ]);
-    let face = format!("http://w.farthing.localhost:{port}/face.png");
-    let asks = own(&[
-        (Field::Subtitle, "We answer within five minutes."),
-        (Field::Promise, "5"),
-        (Field::Size, "64"),
-        (Field::Asked, "name*, mail*"),
-        (Field::AgentName, "Ida"),
-        (Field::AgentPhoto, &face),
-    ]);
-    // A number was wished for, and nobody entered it at the supplier.
-    let mut more = asks.clone();
-    more.insert(Field::Asked, "name*, mail*, phone".into());
-    let looks = [
-        ("friends.wendlemill", &list("Reach Wendle Tide Mill")),
-        ("wind.gustkites", &list("Reach Gust Kite Workshop")),
-        ("crew.skerrin", &promise),
-        ("sky.harrowdown", &asks),
-        ("lost.skerrin", &more),
-    ];
-    for (host, layer) in looks {
-        for id in ids_of(acts, port, [host].into_iter()).await? {
-            acts.change_design(&program(), id, layer).await?;
         }
     }
     Ok(())

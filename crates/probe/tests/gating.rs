@@ -1,0 +1,155 @@
+//! Real Chromium against both banners of the stand-ins: what is proposed for each kind of slot waits for consent
+//! there, and starts once it is given.
+#![allow(clippy::unwrap_used)]
+
+// Only its pace is needed here.
+#[allow(dead_code)]
+mod common;
+
+use common::two_at_a_time;
+use newtfern_core::chain::{Case, Diagnosis, Expect, Outcome, diagnose};
+use newtfern_core::code::Code;
+use newtfern_core::observation::{ConsentAct, Observation, Viewport};
+use newtfern_core::platform::{Platform, fit};
+use newtfern_core::profile::{ConsentManager, Supplier};
+use newtfern_core::visits::CheckOrder;
+use newtfern_probe::browser::Pool;
+use newtfern_probe::check::run;
+use newtfern_probe::guard::Guard;
+use newtfern_probe::http::Http;
+use newtfern_standins::{DEMO_TOKEN, Standins};
+use std::sync::Arc;
+use url::Url;
+
+const SLOTS: [&str; 4] = ["footer-code", "extension-key", "script-box", "held-hosts"];
+
+struct World {
+    standins: Standins,
+    supplier: Supplier,
+    platform: Platform,
+    pool: Pool,
+    http: Http,
+}
+
+/// A site of the stand-ins, its key and its banner.
+struct Gated {
+    host: &'static str,
+    key: &'static str,
+    manager: ConsentManager,
+}
+
+impl World {
+    async fn put(&self, site: &Gated, slot: &str, text: &str) {
+        let port = self.standins.port;
+        let at = format!("http://{}.localhost:{port}/_tarn/slots/{slot}", site.host);
+        let body = serde_json::json!({ "text": text });
+        let at = Url::parse(&at).unwrap();
+        let told = self.http.json("PUT", &at, Some(&body), Some(DEMO_TOKEN));
+        assert_eq!(told.await.unwrap().0, 200, "{slot}");
+    }
+
+    async fn check(&self, site: &Gated) -> (Diagnosis, Vec<Observation>) {
+        let address = format!("http://{}.localhost:{}/", site.host, self.standins.port);
+        let url = Url::parse(&address).unwrap();
+        let order = CheckOrder {
+            consent: Some(&site.manager),
+            viewports: &[Viewport::Desktop],
+            ..CheckOrder::of(&url, &self.supplier, "once")
+        };
+        let evidence = run(&self.pool, &self.http, &order).await.unwrap();
+        let case = Case {
+            supplier: &self.supplier,
+            rivals: &[],
+            key: Some(site.key),
+            expect: Expect::Present,
+            consent: Some(&site.manager),
+            visits: &evidence.visits,
+            asides: &evidence.asides,
+        };
+        (diagnose(&case), evidence.visits)
+    }
+
+    /// Nothing before the decision, and all of it after.
+    async fn waits(&self, site: &Gated, how: &str) {
+        let how = format!("{how} with {}", site.manager.name);
+        let (d, visits) = self.check(site).await;
+        let told: Vec<Code> = d.findings.iter().map(|f| f.code).collect();
+        assert_eq!(
+            (d.outcome, told.as_slice()),
+            (Outcome::AsIntended, &[Code::AllowedConsentWaits][..]),
+            "{how}: {:#?}",
+            d.findings
+        );
+        assert_eq!(
+            asked(&visits, ConsentAct::Untouched, &self.supplier),
+            0,
+            "{how}"
+        );
+        assert!(
+            asked(&visits, ConsentAct::Granted, &self.supplier) > 2,
+            "{how}"
+        );
+    }
+
+    /// Each slot of the platform in turn, alone on the site.
+    async fn each_slot(&self, site: &Gated) {
+        for slot in &self.platform.slots {
+            for other in SLOTS {
+                self.put(site, other, "").await;
+            }
+            let manager = Some(&site.manager);
+            let fitted = fit(&self.supplier, site.key, slot, manager).unwrap();
+            self.put(site, &slot.id, &fitted.code).await;
+            if let Some(manager) = &fitted.at_manager {
+                // Before a person has done it, it comes at once: the check tells, and so do the notes.
+                let (_, visits) = self.check(site).await;
+                assert!(asked(&visits, ConsentAct::Untouched, &self.supplier) > 2);
+                assert!(fitted.notes[0].contains("cannot wait for consent here"));
+                assert!(manager.steps[0].act.ends_with("{{hosts}}"));
+                self.put(site, "held-hosts", &manager.hosts.join("\n"))
+                    .await;
+            }
+            self.waits(site, &slot.id).await;
+        }
+    }
+}
+
+/// So many requests went to the supplier in this state.
+fn asked(visits: &[Observation], state: ConsentAct, supplier: &Supplier) -> usize {
+    let visits = visits.iter().filter(|v| v.condition.consent == state);
+    let requests = visits.flat_map(|v| &v.requests);
+    requests.filter(|r| supplier.owns(&r.url)).count()
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn code_waits_for_consent_in_every_kind_of_slot() {
+    let standins = Standins::start(0, None).await.unwrap();
+    let guard = Guard::open();
+    let world = Arc::new(World {
+        supplier: Supplier::from_toml(&newtfern_standins::supplier_profile(standins.port)).unwrap(),
+        platform: Platform::from_toml(newtfern_standins::platform_profile()).unwrap(),
+        pool: Pool::new(guard.clone(), None),
+        http: Http::new(guard, None).unwrap(),
+        standins,
+    });
+    assert_eq!(world.platform.slots.len(), 3);
+    let sites = [
+        (
+            "wendlemill",
+            "wendlemill-live",
+            newtfern_standins::consent_profile(),
+        ),
+        (
+            "timetable.corrievalley",
+            "corrievalley-live",
+            newtfern_standins::second_consent_profile(),
+        ),
+    ];
+    two_at_a_time(sites, |(host, key, profile)| {
+        let world = world.clone();
+        let manager = ConsentManager::from_toml(profile).unwrap();
+        let site = Gated { host, key, manager };
+        async move { world.each_slot(&site).await }
+    })
+    .await;
+}
