@@ -4,6 +4,7 @@
 mod bubbles;
 pub mod details;
 mod parts;
+pub mod phone;
 pub mod talk;
 
 use crate::code::Code;
@@ -255,6 +256,11 @@ pub fn compare(seen: &Observation, design: &Design, brand: Option<Rgb>) -> Optio
     let form = design.get(Field::Form);
     let header = parse(&seen.header_colour).filter(|_| form != "channels");
     let placed = !matches!(form, "tab" | "inline");
+    let phone = seen.condition.viewport == Viewport::Phone;
+    let offset = |usual, on_phones| match design.designed(on_phones) {
+        Some(px) if phone => px.parse().unwrap_or(0.0),
+        _ => design.number(usual),
+    };
     Some(Compared {
         launcher: ColourPair::of(
             observed.filter(|_| !pictured),
@@ -282,8 +288,8 @@ pub fn compare(seen: &Observation, design: &Design, brand: Option<Rgb>) -> Optio
         },
         offset_x: if right { w - r.x - r.width } else { r.x },
         offset_y: if bottom { h - r.y - r.height } else { r.y },
-        expected_x: design.number(Field::OffsetX),
-        expected_y: design.number(Field::OffsetY),
+        expected_x: offset(Field::OffsetX, Field::PhoneOffsetX),
+        expected_y: offset(Field::OffsetY, Field::PhoneOffsetY),
         crop: seen.launcher_picture.clone(),
         corner,
     })
@@ -332,7 +338,7 @@ fn colours(compared: &Compared) -> Vec<Finding> {
 }
 
 /// The corner, and in the right corner the offsets: these on the desktop only, since widgets move in on
-/// phones.
+/// phones; those that are designed for phones are compared in [`phone`].
 fn corner(seen: &Observation, c: &Compared) -> Option<Finding> {
     if c.expected_corner.is_empty() {
         return None;

@@ -125,6 +125,48 @@ async fn all_that_is_seen_of_a_design_is_compared() {
     );
 }
 
+/// What is designed for phones alone, and what the account has there.
+#[tokio::test(flavor = "multi_thread")]
+async fn the_phone_has_a_side_a_size_and_distances_of_its_own() {
+    let outside = outside().await;
+    let asked = "[widget.design]\ncorner = 'bottom-right'\nsize_px = 60\noffset_side_px = 20\noffset_bottom_px = 20\nphone_size_px = 48\nphone_offset_side_px = 12\nphone_offset_bottom_px = 90\n";
+    let (_, told) = outside.own(KEY, "", asked, NOON).await;
+    assert_eq!(
+        codes(&told),
+        ["brand.size", "brand.offset", "brand.offset"],
+        "{told:#}"
+    );
+    let found = told["findings"].as_array().unwrap();
+    let told_of = |i: usize| found[i]["summary"].as_str().unwrap();
+    assert_eq!(
+        told_of(0),
+        "On a phone the launcher is 60 px large and should be 48."
+    );
+    assert!(
+        told_of(2).contains("20 px from the upper or lower edge and should be 90"),
+        "{told:#}"
+    );
+
+    let there =
+        serde_json::json!({"phone_size": "48", "phone_offset_x": "12", "phone_offset_y": "90"});
+    outside.write_settings(KEY, &there).await;
+    let (_, told) = outside.own(KEY, "", asked, NOON).await;
+    assert_eq!(codes(&told), [""; 0], "{told:#}");
+    let told = told["design"].as_array().unwrap();
+    assert!(
+        told.len() == 7 && told.iter().all(|v| v["same"] == true),
+        "{told:#?}"
+    );
+
+    let turned = asked.replace("size_px = 60", "size_px = 60\non_phones = 'other side'");
+    let (_, told) = outside.own(KEY, "", &turned, NOON).await;
+    assert_eq!(codes(&told), ["brand.corner"], "{told:#}");
+    let hidden = "[widget.design]\non_phones = 'hidden'\n";
+    let (code, told) = outside.own(KEY, "", hidden, NOON).await;
+    let error = told["error"].as_str().unwrap();
+    assert!(code == 2 && error.contains("viewports"), "{error}");
+}
+
 /// WCAG 2.2, 1.4.3 (text on its ground) and 1.4.11 (a control against what is around it).
 #[tokio::test(flavor = "multi_thread")]
 async fn what_is_hard_to_see_is_told_with_its_contrast() {

@@ -104,6 +104,26 @@ async fn a_widget_in_a_closed_shadow_root_is_seen_worked_and_compared() {
     assert_eq!(codes(&told), expected, "{told:#}");
     assert_eq!(told["texts"][0]["seen"], "Ida");
 
+    // The firm's mark in the panel.
+    let logo =
+        |is: &str| format!("[widget.design]\nlogo = 'shown'\nlogo_picture = '{photo}{is}'\n");
+    let (_, told) = outside.own(key, "", &logo("/mark.png"), NOON).await;
+    assert_eq!(codes(&told), [""; 0], "{told:#}");
+    assert_eq!(values(&told), [("logo_picture", true), ("logo", true)]);
+    let (_, told) = outside.own(key, "", &logo("/face.png"), NOON).await;
+    assert_eq!(codes(&told), ["brand.picture"], "{told:#}");
+    let told = &told["findings"][0];
+    assert!(
+        told["summary"]
+            .as_str()
+            .unwrap()
+            .starts_with("The logo picture is another")
+    );
+    assert!(
+        told["evidence"].to_string().contains("mark.png"),
+        "{told:#}"
+    );
+
     // Local storage, a database and a cache, told where a region asks.
     let opt_in = format!("country = 'GB'\nconsent = 'none'\n---{asked}");
     let (_, told) = outside.own(key, "", &opt_in, NOON).await;

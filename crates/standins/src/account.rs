@@ -33,6 +33,10 @@ pub fn settings_of_key(key: &str) -> Option<Value> {
         "corner": if off { "bottom-left" } else { "bottom-right" },
         "offset_x": 20,
         "offset_y": 20,
+        // Empty: as on desktops.
+        "phone_size": "",
+        "phone_offset_x": "",
+        "phone_offset_y": "",
         "prompt": "Any questions?",
         "prompt_delay_s": 5,
         "notice_text": "Before you write, please read how we treat your data.",

@@ -238,9 +238,11 @@ document.addEventListener("alpine:init", () => {
       let side = this.value("corner").endsWith("right") ? "right" : "left";
       if (phone && on === "other side") side = side === "right" ? "left" : "right";
       const edge = this.value("corner").startsWith("bottom") ? "bottom" : "top",
-        x = Number(this.value("offset_x")) || 0,
-        y = Number(this.value("offset_y")) || 0,
-        size = Number(this.value("size")) || 60,
+        // What is designed for phones alone goes first there.
+        px = (name) => Number((phone && this.value("phone_" + name)) || this.value(name)),
+        x = px("offset_x") || 0,
+        y = px("offset_y") || 0,
+        size = px("size") || 60,
         out = [];
       const button = el("div", "wbutton " + form);
       button.style.background = this.value("button_colour");
@@ -262,6 +264,16 @@ document.addEventListener("alpine:init", () => {
       if (state === "prompt") out.push(this.prompt(side, edge, x, y, size));
       if (state !== "shut" && state !== "prompt") out.push(this.panel(phone, state, side, edge, x, y, size));
       return out;
+    },
+    // The picture that the design names; without one, the client's own.
+    logo() {
+      const named = this.value("logo_picture"),
+        own = this.$refs.stages.dataset.logo;
+      if (named || !own) return named && this.drawn(named, "wlogo");
+      const img = el("img", "wlogo");
+      img.src = own;
+      img.alt = "";
+      return img;
     },
     // A picture at an address: fetched once by the application, then drawn wherever the design has it.
     drawn(address, kind) {
@@ -312,12 +324,8 @@ document.addEventListener("alpine:init", () => {
       const head = el("div", "whead");
       head.style.background = this.value("header_colour");
       head.style.color = this.value("header_text");
-      if (this.value("logo") === "shown" && this.$refs.stages.dataset.logo) {
-        const img = el("img", "wlogo");
-        img.src = this.$refs.stages.dataset.logo;
-        img.alt = "";
-        head.append(img);
-      }
+      const logo = this.value("logo") === "shown" && this.logo();
+      if (logo) head.append(logo);
       const names = el("div", "wnames"),
         title = el("b", "wtitle", this.text("title", "title"));
       title.dataset.fits = "The title";

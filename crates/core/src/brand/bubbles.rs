@@ -49,6 +49,11 @@ const PLACES: [Place; 4] = [
     },
 ];
 
+/// What of a design is seen at them.
+pub(super) fn fields() -> impl Iterator<Item = (Field, &'static str)> {
+    PLACES.into_iter().map(|p| (p.field, p.words))
+}
+
 /// Compares what stands in the open panel; a side that has said nothing has no bubble to look at.
 pub(super) fn judge(design: &Design, seen: &[BubbleSeen], out: &mut Told<Vec<ValueTold>>) {
     for place in PLACES {

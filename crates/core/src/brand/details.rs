@@ -8,12 +8,12 @@ use crate::code::Code;
 use crate::design::{Design, Field};
 use crate::direction::is_right_to_left;
 use crate::finding::{Evidence, Finding, Severity};
-use crate::observation::{FieldSeen, Observation, PanelDetails};
+use crate::observation::{FieldSeen, Observation, PanelDetails, Part};
 use crate::site_check::{Told, ValueTold, sides};
 use std::borrow::Cow;
 
 /// Sizes within this many px are the same.
-const SIZE_TOLERANCE: f64 = 4.0;
+pub(super) const SIZE_TOLERANCE: f64 = 4.0;
 
 /// Compares one visit; nothing is told where no launcher was seen.
 pub fn judge(design: &Design, seen: &Observation) -> Told<Vec<ValueTold>> {
@@ -38,14 +38,14 @@ pub fn judge(design: &Design, seen: &Observation) -> Told<Vec<ValueTold>> {
         }
     }
     let Some(details) = &seen.details else {
-        for (field, name) in INSIDE {
-            if design.designed(field).is_some() {
-                gap(
-                    &mut out,
-                    name,
-                    "the panel did not open, or this look is of older make",
-                );
-            }
+        let inside = INSIDE.into_iter();
+        let inside = inside.chain(bubbles::fields()).chain(parts::fields());
+        for (_, name) in inside.filter(|(f, _)| design.designed(*f).is_some()) {
+            gap(
+                &mut out,
+                name,
+                "the panel did not open, or this look is of older make",
+            );
         }
         return out;
     };
@@ -58,10 +58,11 @@ pub fn judge(design: &Design, seen: &Observation) -> Told<Vec<ValueTold>> {
 }
 
 /// What is seen in the open panel only.
-const INSIDE: [(Field, &str); 3] = [
+const INSIDE: [(Field, &str); 4] = [
     (Field::Typeface, "typeface"),
     (Field::Asked, "fields before the talk"),
     (Field::AgentPhoto, "agent\u{2019}s photo"),
+    (Field::LogoPicture, LOGO),
 ];
 
 pub(super) fn value(
@@ -237,10 +238,14 @@ fn fields(design: &Design, details: &PanelDetails, out: &mut Told<Vec<ValueTold>
     }
 }
 
+/// The picture at the place of the part, as a look names it.
+pub const LOGO: &str = "logo picture";
+
 fn pictures(design: &Design, details: &PanelDetails, out: &mut Told<Vec<ValueTold>>) {
     for (field, name, written) in [
         (Field::AgentPhoto, "photo", "agent_photo"),
         (Field::Picture, "launcher picture", "picture"),
+        (Field::LogoPicture, LOGO, "logo_picture"),
     ] {
         let Some(wanted) = design.designed(field) else {
             continue;
@@ -253,6 +258,20 @@ fn pictures(design: &Design, details: &PanelDetails, out: &mut Told<Vec<ValueTol
             );
             continue;
         };
+        let logo_shows = || {
+            details
+                .parts
+                .iter()
+                .any(|p| p.part == Part::Logo && p.shown == Some(true))
+        };
+        if seen.src.is_empty() && name == LOGO && logo_shows() {
+            gap(
+                out,
+                LOGO,
+                "what shows there has no picture\u{2019}s address",
+            );
+            continue;
+        }
         if seen.src.is_empty() {
             value(out, written, wanted, None, false);
             let summary = format!("The {name} does not show.");
@@ -290,7 +309,7 @@ mod tests {
     use crate::chain::testing::{launcher, with};
     use crate::design::Layer;
     use crate::image_hash::ImageHash;
-    use crate::observation::PictureSeen;
+    use crate::observation::{PartSeen, PictureSeen};
 
     fn told(wish: &[(Field, &str)], change: impl FnOnce(&mut Observation)) -> Told<Vec<ValueTold>> {
         let layer: Layer = wish.iter().map(|(f, v)| (*f, v.to_string())).collect();
@@ -332,6 +351,16 @@ mod tests {
         let closed = told(&[(Field::Typeface, "Kite Sans")], |_| {});
         assert!(closed.findings.is_empty());
         assert_eq!(closed.gaps[0].what, "the design\u{2019}s typeface");
+        let talk = [(Field::AnswerBubble, "#e9ede8"), (Field::Files, "yes")];
+        let talk = told(&talk, |_| {});
+        let words = talk.gaps.iter().map(|g| g.what.as_str());
+        assert_eq!(
+            words.collect::<Vec<_>>(),
+            [
+                "the design\u{2019}s agent\u{2019}s bubble",
+                "the design\u{2019}s place for files"
+            ]
+        );
     }
 
     #[test]
@@ -406,6 +435,31 @@ mod tests {
         assert_eq!(
             bad.findings[0].summary,
             "The fields before the talk differ: name is missing; \u{201c}Order number\u{201d} is asked for, too; mail is not required and should be."
+        );
+    }
+
+    #[test]
+    fn a_logo_drawn_in_code_is_neither_missing_nor_another() {
+        let with_part = |shown| PanelDetails {
+            pictures: vec![PictureSeen {
+                name: LOGO.into(),
+                ..PictureSeen::default()
+            }],
+            parts: vec![PartSeen {
+                part: Part::Logo,
+                shown: Some(shown),
+            }],
+            ..PanelDetails::default()
+        };
+        let wish = [(Field::LogoPicture, "/mark.png")];
+        let drawn = told(&wish, shows(with_part(true)));
+        assert!(drawn.findings.is_empty() && drawn.gaps[0].why.contains("no picture"));
+        let gone = told(&wish, shows(with_part(false)));
+        assert_eq!(codes(&gone), [Code::BrandPicture]);
+        assert!(
+            gone.findings[0]
+                .summary
+                .contains("logo picture does not show")
         );
     }
 

@@ -65,6 +65,11 @@ const PLACES: [Place; 5] = [
     },
 ];
 
+/// What of a design is seen at them.
+pub(super) fn fields() -> impl Iterator<Item = (Field, &'static str)> {
+    PLACES.into_iter().map(|p| (p.field, p.words))
+}
+
 /// Compares what the panel shows at a stage, beyond what the stage before it told. What comes later is not missing.
 pub(super) fn judge(
     design: &Design,

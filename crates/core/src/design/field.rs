@@ -57,6 +57,8 @@ pub enum Shape {
     Colour,
     /// A whole number of px, up to this.
     Px(u16),
+    /// The same, or nothing.
+    PxOrNone(u16),
     /// A number up to this: seconds, minutes, percent.
     Number(u16),
     /// One of these words.
@@ -147,6 +149,9 @@ fields! {
     IconDrawn "icon_drawn" "Icon drawn" "filled" Launcher Shape::Choice(DRAWN),
     Picture "picture" "Own picture, address" "" Launcher Shape::Link,
     OnPhones "on_phones" "On phones" "as on desktops" Launcher Shape::Choice(PHONES),
+    PhoneSize "phone_size" "Size on phones, px (empty: as on desktops)" "" Launcher Shape::PxOrNone(200),
+    PhoneOffsetX "phone_offset_x" "Offset from the side on phones, px" "" Launcher Shape::PxOrNone(400),
+    PhoneOffsetY "phone_offset_y" "Offset from the bottom on phones, px" "" Launcher Shape::PxOrNone(400),
     Badge "badge" "Badge" "none" Launcher Shape::Choice(BADGES),
     Movement "movement" "Movement" "none" Launcher Shape::Choice(MOVES),
     ButtonColour "button_colour" "Button colour" "#2f6b4f" Colours Shape::Colour,
@@ -170,6 +175,7 @@ fields! {
     AgentName "agent_name" "Agent\u{2019}s name" "" Panel Shape::Line,
     AgentPhoto "agent_photo" "Agent\u{2019}s photo, address" "" Panel Shape::Link,
     Logo "logo" "Logo in the panel" "hidden" Panel Shape::Choice(SHOWN),
+    LogoPicture "logo_picture" "Its picture, address" "" Panel Shape::Link,
     Typeface "typeface" "Typeface" "" Panel Shape::Line,
     SupplierMark "supplier_mark" "Supplier mark" "shown" Panel Shape::Choice(SHOWN),
     Asked "asked" "Fields (* is required)" "" Before Shape::Asked,
@@ -223,7 +229,8 @@ impl Field {
             Shape::Choice(words) if !words.contains(&value) => {
                 fail(format!("must be one of: {}", words.join(", ")))
             }
-            Shape::Px(most) => match value.parse::<u16>() {
+            Shape::PxOrNone(_) if value.is_empty() => Ok(String::new()),
+            Shape::Px(most) | Shape::PxOrNone(most) => match value.parse::<u16>() {
                 Ok(v) if v <= most => Ok(v.to_string()),
                 _ => fail(format!("must be a whole number of px from 0 to {most}")),
             },
@@ -288,10 +295,15 @@ mod tests {
         let kept = |field: Field, typed: &str| field.accept(typed).unwrap();
         assert_eq!(kept(Field::ButtonColour, " rgb(47,125,79) "), "#2f7d4f");
         assert_eq!(kept(Field::OffsetX, "020"), "20");
+        assert_eq!(
+            (kept(Field::PhoneSize, " 048"), kept(Field::PhoneSize, "")),
+            ("48".into(), String::new())
+        );
         assert_eq!(kept(Field::Asked, " name,mail * ,"), "name, mail*");
         for (field, typed) in [
             (Field::Corner, "middle"),
             (Field::OffsetY, "-1"),
+            (Field::PhoneSize, "201"),
             (Field::PromptDelay, "soon"),
             (Field::PromptScroll, "101"),
             (Field::HeaderColour, "greenish"),

@@ -31,7 +31,9 @@ fn token(field: Field, value: &str) -> Value {
     let number = || value.parse::<f64>().unwrap_or_default();
     match field.shape() {
         Shape::Colour => colour(Rgb::parse(value).unwrap_or(Rgb(0, 0, 0))),
-        Shape::Px(_) => json!({"$type": "dimension", "$value": {"value": number(), "unit": "px"}}),
+        Shape::Px(_) | Shape::PxOrNone(_) if !value.is_empty() => {
+            json!({"$type": "dimension", "$value": {"value": number(), "unit": "px"}})
+        }
         Shape::Number(_) if field == Field::PromptDelay => {
             json!({"$type": "duration", "$value": {"value": number(), "unit": "s"}})
         }

@@ -1,7 +1,7 @@
 //! Values of a widget's design that a file can ask for.
 
 use crate::colour::Rgb;
-use crate::design::{CORNERS, Design, Field, Layer};
+use crate::design::{CORNERS, Design, Field, HIDDEN, Layer};
 use serde::de::{Error, MapAccess, Visitor};
 use serde::{Deserialize, Deserializer, Serialize};
 use std::collections::BTreeMap;
@@ -36,13 +36,18 @@ pub struct WidgetDesign {
 }
 
 /// Values beside colours and place of the closed widget and its header, by the names that a file gives them.
-pub const OTHERS: [(&str, Field); 14] = [
+pub const OTHERS: [(&str, Field); 19] = [
     ("size_px", Field::Size),
+    ("on_phones", Field::OnPhones),
+    ("phone_size_px", Field::PhoneSize),
+    ("phone_offset_side_px", Field::PhoneOffsetX),
+    ("phone_offset_bottom_px", Field::PhoneOffsetY),
     ("picture", Field::Picture),
     ("typeface", Field::Typeface),
     ("fields", Field::Asked),
     ("agent_photo", Field::AgentPhoto),
     ("logo", Field::Logo),
+    ("logo_picture", Field::LogoPicture),
     ("supplier_mark", Field::SupplierMark),
     ("own_bubble_colour", Field::OwnBubble),
     ("own_words_colour", Field::OwnWords),
@@ -211,6 +216,10 @@ impl WidgetDesign {
             }
         }
         for (name, value) in &self.others {
+            if *name == "on_phones" && value == HIDDEN {
+                let why = "a widget that does not show on phones has viewports = [\"desktop\"]";
+                return Err((name, why.into()));
+            }
             if let Some(Err(error)) = field_of_look(name).map(|f| f.accept(value)) {
                 return Err((name, error.why));
             }

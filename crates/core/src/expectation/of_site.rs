@@ -90,9 +90,10 @@ impl Expectation {
             corner: text(Field::Corner),
             offset_side_px: text(Field::OffsetX).and_then(|v| v.parse().ok()),
             offset_bottom_px: text(Field::OffsetY).and_then(|v| v.parse().ok()),
-            // A built-in default is nobody's wish.
+            // A built-in default is nobody's wish; hidden on phones is said by the viewports.
             others: OTHERS
                 .iter()
+                .filter(|(_, f)| *f != Field::OnPhones || design.get(*f) != HIDDEN)
                 .filter_map(|(name, field)| Some((*name, design.designed(*field)?.to_string())))
                 .collect(),
         };

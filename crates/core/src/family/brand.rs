@@ -1,7 +1,7 @@
 //! Brand: does the widget look as designed, on a desktop and on a phone?
 
 use super::{Assessed, Family, Standing, Stood, Words, by_findings, first_remedy};
-use crate::brand::{Compared, compare, details, judge};
+use crate::brand::{Compared, compare, details, judge, phone};
 use crate::chain::NotLookedAt;
 use crate::colour::Rgb;
 use crate::design::Design;
@@ -160,6 +160,7 @@ pub fn assess(
             place: Place::of(seen),
         });
     }
+    told.add(phone::judge(design, best(visits, Viewport::Phone)));
     findings.extend(told.findings);
     findings.sort_by_key(|f| std::cmp::Reverse(f.severity));
     let (standing, summary) = if looks.is_empty() {

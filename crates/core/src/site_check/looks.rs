@@ -1,12 +1,13 @@
 //! Looks as they were seen against those values of the design that the expectation gives.
 
 use super::{Told, ValueTold, WidgetCase};
-use crate::brand::{COLOUR_TOLERANCE, Compared, OFFSET_TOLERANCE, compare, details, judge};
+use crate::brand::{COLOUR_TOLERANCE, Compared, OFFSET_TOLERANCE, compare, details, judge, phone};
 use crate::chain::NotLookedAt;
 use crate::code::Code;
+use crate::design::Field;
 use crate::expectation::{Form, Widget, WidgetDesign};
 use crate::finding::Finding;
-use crate::observation::{ConsentAct, Observation, Viewport};
+use crate::observation::{ConsentAct, Launcher, Observation, Viewport};
 use std::borrow::Cow;
 
 /// Compares the looks of a widget.
@@ -16,6 +17,8 @@ pub(super) fn of_widget(case: &WidgetCase, out: &mut Told<Vec<ValueTold>>) {
     if let Some(seen) = seen {
         out.add(details::judge(&design, seen));
     }
+    let on_phone = best_of(case.chain(), Some(Viewport::Phone));
+    out.add(phone::judge(&design, on_phone));
     out.add(details::direction(case.visits));
     if case.widget.design == WidgetDesign::default() {
         return;
@@ -33,14 +36,27 @@ pub(super) fn of_widget(case: &WidgetCase, out: &mut Told<Vec<ValueTold>>) {
     out.findings
         .extend(judge(seen, &compared).into_iter().filter(meant));
     values(&widget.design, &compared, out);
+    // Where a phone has another corner, it is judged there too.
+    let turned = design.designed(Field::OnPhones).is_some() && widget.design.corner.is_some();
+    let phone = on_phone.filter(|v| turned && !std::ptr::eq(*v, seen));
+    if let Some((seen, compared)) = phone.and_then(|v| Some((v, compare(v, &design, None)?))) {
+        let corner = |f: &Finding| f.code == Code::BrandCorner;
+        out.findings
+            .extend(judge(seen, &compared).into_iter().filter(corner));
+    }
 }
 
 /// The desktop's visit on which the launcher is seen, with consent where that was given; else the phone's.
 pub(super) fn best(visits: &[Observation]) -> Option<&Observation> {
+    best_of(visits, None)
+}
+
+/// The same of one screen only, where one is given.
+fn best_of(visits: &[Observation], on: Option<Viewport>) -> Option<&Observation> {
     let shown = |v: &&Observation| {
-        v.launcher
-            .as_ref()
-            .is_some_and(|l| l.present && l.hidden_by.is_none())
+        let visible = |l: &Launcher| l.present && l.hidden_by.is_none();
+        let asked = on.is_none_or(|on| on == v.condition.viewport);
+        asked && v.launcher.as_ref().is_some_and(visible)
     };
     visits.iter().filter(shown).max_by_key(|v| {
         let desktop = v.condition.viewport == Viewport::Desktop;

@@ -1,5 +1,6 @@
 //! Hashes of the pictures that a panel shows, and of those that the design names.
 
+use newtfern_core::brand::details::LOGO;
 use newtfern_core::design::{Design, Field};
 use newtfern_core::observation::Observation;
 use newtfern_probe::http::Http;
@@ -15,6 +16,7 @@ pub async fn hash(http: &Http, page: &Url, design: &Design, visits: &mut [Observ
         for picture in &mut details.pictures {
             let wanted = match picture.name.as_str() {
                 "photo" => Field::AgentPhoto,
+                LOGO => Field::LogoPicture,
                 _ => Field::Picture,
             };
             let wanted = design.get(wanted);

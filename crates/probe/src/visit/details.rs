@@ -3,6 +3,7 @@
 
 use super::Tab;
 use crate::ProbeError;
+use newtfern_core::brand::details::LOGO;
 use newtfern_core::observation::{BubbleSeen, PanelDetails, PartSeen, PictureSeen};
 use newtfern_core::profile::Supplier;
 use serde_json::Value;
@@ -38,7 +39,9 @@ pub async fn read(tab: &Tab, supplier: &Supplier) -> Result<(), ProbeError> {
         let fields = inner.fields.filter(|f| !f.is_empty());
         details.fields = fields.or(details.fields);
     }
-    for (name, selector) in supplier.pictures.all() {
+    let logo =
+        Some((LOGO, supplier.parts.logo.trim())).filter(|(_, selector)| !selector.is_empty());
+    for (name, selector) in supplier.pictures.all().chain(logo) {
         details.pictures.push(PictureSeen {
             name: name.into(),
             src: source(tab, selector).await?,

@@ -41,11 +41,11 @@
       ".sheet{position:fixed;" + at + (Number(s.from_bottom) + 76) +
       "px;z-index:951;width:min(330px,calc(100vw - 16px));max-height:70vh;overflow:auto;background:#fff;color:#222;border-radius:12px;box-shadow:0 2px 20px rgba(0,0,0,.3)}" +
       ".sheet[hidden],form [hidden],form[hidden],.left[hidden],.talking[hidden]{display:none}.band{padding:14px;display:flex;justify-content:space-between;gap:8px}" +
-      ".band b,.who{display:block}.face{border-radius:50%;flex:none}.band div{flex:1}.shut{border:0;background:none;color:inherit;min-width:32px;min-height:32px;font-size:20px;cursor:pointer}" +
+      ".band b,.who{display:block}.face{border-radius:50%}.face,.mark{flex:none}.band div{flex:1}.shut{border:0;background:none;color:inherit;min-width:32px;min-height:32px;font-size:20px;cursor:pointer}" +
       "form,.talking{padding:14px;display:grid;gap:8px}.left{padding:14px}input:not([type=checkbox]),textarea{width:100%;padding:8px}button.go{min-height:40px}" +
       ".notice{padding:0 14px;font-size:13px}.talk p{margin:4px 0}</style>" +
       "<button class=start aria-label='Talk to us' aria-haspopup=dialog><svg width=30 height=30 viewBox='0 0 30 30' aria-hidden=true><rect x=4 y=6 width=22 height=14 rx=3 fill=currentColor /><path d='M10 20v6l7-6z' fill=currentColor /></svg></button>" +
-      "<div class=sheet role=dialog aria-label='Talk to us' hidden><div class=band><img class=face width=40 height=40 alt=''><div><b class=title></b><span class=promise></span><small class=who></small></div><button class=shut aria-label='Close'>&times;</button></div>" +
+      "<div class=sheet role=dialog aria-label='Talk to us' hidden><div class=band><img class=mark width=40 height=40 alt=''><img class=face width=40 height=40 alt=''><div><b class=title></b><span class=promise></span><small class=who></small></div><button class=shut aria-label='Close'>&times;</button></div>" +
       "<p class=notice><span></span> <a target=_blank rel=noopener>Privacy</a></p>" +
       "<form><p class=away></p><label>Name<input class=name required></label><label>Mail<input class=mail type=email required></label>" +
       "<label><input class=agree type=checkbox required> I agree that you answer me</label><textarea class=leave rows=3 aria-label='Your message' hidden></textarea><button class='begin go'>Begin</button><button class='put go' hidden>Leave it</button></form><p class=left role=status hidden></p>" +
@@ -57,6 +57,8 @@
     q(".band").style.cssText = "background:" + s.band + ";color:" + s.band_text;
     q(".title").textContent = s.heading;
     q(".face").src = s.photo;
+    if (s.logo) q(".mark").src = s.logo;
+    else q(".mark").remove();
     q(".promise").textContent = s.promise;
     q(".who").textContent = s.who;
     q(".greet").textContent = s.first_words;

@@ -44,7 +44,10 @@
 
   function show(s, phone) {
     var side = s.corner.indexOf("left") >= 0 ? "left" : "right",
-      edge = s.corner.indexOf("top") >= 0 ? "top" : "bottom";
+      edge = s.corner.indexOf("top") >= 0 ? "top" : "bottom",
+      x = (phone && s.phone_offset_x) || s.offset_x,
+      y = (phone && s.phone_offset_y) || s.offset_y,
+      size = Number((phone && s.phone_size) || 60);
     var root = document.createElement("div");
     root.id = "brindle-root";
     var css = document.createElement("style");
@@ -52,12 +55,16 @@
       "#brindle-launcher{position:fixed;" +
       side +
       ":" +
-      s.offset_x +
+      x +
       "px;" +
       edge +
       ":" +
-      s.offset_y +
-      "px;width:60px;height:60px;border:0;border-radius:50%;background:" +
+      y +
+      "px;width:" +
+      size +
+      "px;height:" +
+      size +
+      "px;border:0;border-radius:50%;background:" +
       s.button_colour +
       ";color:" +
       s.icon_colour +
@@ -65,11 +72,11 @@
       "#brindle-panel{position:fixed;" +
       side +
       ":" +
-      (phone ? 8 : s.offset_x) +
+      (phone ? 8 : x) +
       "px;" +
       edge +
       ":" +
-      (Number(s.offset_y) + 72) +
+      (Number(y) + size + 12) +
       "px;width:" +
       (phone ? "calc(100% - 16px)" : "340px") +
       ";height:440px;max-height:70vh;background:#fff;border-radius:10px;overflow:hidden;box-shadow:0 2px 18px rgba(0,0,0,.3);z-index:901;display:none;flex-direction:column;font:15px/1.4 system-ui,sans-serif}" +
@@ -81,11 +88,11 @@
       "#brindle-prompt{position:fixed;" +
       side +
       ":" +
-      (Number(s.offset_x) + 70) +
+      (Number(x) + size + 10) +
       "px;" +
       edge +
       ":" +
-      (Number(s.offset_y) + 12) +
+      (Number(y) + 12) +
       "px;background:#fff;color:#222;border-radius:8px;padding:8px 12px;box-shadow:0 1px 8px rgba(0,0,0,.25);font:14px system-ui,sans-serif;z-index:900}";
     if (fault === "restless")
       css.textContent +=

@@ -82,6 +82,7 @@ pub fn router(port: u16, smtp_port: u16) -> Router {
     Router::new()
         .route("/f.js", get(loader))
         .route("/face.png", get(async || picture(FACE)))
+        .route("/mark.png", get(async || picture(MARK)))
         .route("/stranger.png", get(async || picture(STRANGER)))
         .route("/start", get(start))
         .route("/talks", post(begin))
@@ -95,8 +96,9 @@ pub fn router(port: u16, smtp_port: u16) -> Router {
         .with_state(desk)
 }
 
-/// Whoever answers, and somebody else: drawn by hand.
+/// Whoever answers, the firm, and somebody else: drawn by hand.
 const FACE: &[u8] = include_bytes!("../assets/face.png");
+const MARK: &[u8] = include_bytes!("../assets/mark.png");
 const STRANGER: &[u8] = include_bytes!("../assets/stranger.png");
 
 fn picture(png: &'static [u8]) -> Response {
@@ -131,6 +133,7 @@ fn built_in(key: &str) -> Option<Map<String, Value>> {
         "first_words": "Hello! How can we help?",
         "who": "Ida",
         "photo": if off { "/stranger.png" } else { "/face.png" },
+        "logo": "/mark.png",
         "button": if off { "#d98c2b" } else { client.primary },
         "button_text": "#ffffff",
         "band": client.primary,
@@ -155,10 +158,14 @@ async fn start(State(desk): State<Desk>, Query(q): Query<Asked>) -> Response {
         _ => "staffed",
     };
     settings.insert("state".into(), state.into());
-    // Relative to where the loader comes from.
-    let photo = settings["photo"].as_str().unwrap_or_default();
-    let photo = format!("http://w.farthing.localhost:{}{photo}", desk.port);
-    settings.insert("photo".into(), photo.into());
+    for picture in ["photo", "logo"] {
+        let address = settings[picture].as_str().unwrap_or_default();
+        // Relative to where the loader comes from.
+        if address.starts_with('/') {
+            let address = format!("http://w.farthing.localhost:{}{address}", desk.port);
+            settings.insert(picture.into(), address.into());
+        }
+    }
     (OPEN, Json(settings)).into_response()
 }
 

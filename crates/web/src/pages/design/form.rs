@@ -30,7 +30,10 @@ impl Line {
     }
 
     pub fn is_number(&self) -> bool {
-        matches!(self.shape, Shape::Px(_) | Shape::Number(_))
+        matches!(
+            self.shape,
+            Shape::Px(_) | Shape::PxOrNone(_) | Shape::Number(_)
+        )
     }
 
     /// The colour as a picker takes it; black where it is none.

@@ -1,0 +1,205 @@
+//! What is designed for phones alone: another side, another size, other offsets.
+
+use super::details::{SIZE_TOLERANCE, finding, gap, value};
+use super::{Compared, OFFSET_TOLERANCE, compare};
+use crate::code::Code;
+use crate::design::{Design, Field, HIDDEN, OTHER_SIDE};
+use crate::finding::Severity;
+use crate::observation::Observation;
+use crate::site_check::{Told, ValueTold, sides};
+
+/// What a design can have for phones alone.
+const FIELDS: [Field; 4] = [
+    Field::OnPhones,
+    Field::PhoneSize,
+    Field::PhoneOffsetX,
+    Field::PhoneOffsetY,
+];
+
+/// Compares the visit on a phone with what is designed for phones. The corner itself is judged with the colours,
+/// in [`super::judge`].
+pub fn judge(design: &Design, on_phone: Option<&Observation>) -> Told<Vec<ValueTold>> {
+    let mut out = Told::default();
+    let hidden = design.get(Field::OnPhones) == HIDDEN;
+    if hidden || !FIELDS.iter().any(|f| design.designed(*f).is_some()) {
+        return out;
+    }
+    let seen = on_phone.and_then(|v| {
+        let launcher = v.launcher.as_ref().filter(|l| l.present)?;
+        Some((launcher, compare(v, design, None)?))
+    });
+    let Some((launcher, compared)) = seen else {
+        gap(
+            &mut out,
+            "look on phones",
+            "no launcher was seen on a phone",
+        );
+        return out;
+    };
+    if let Some(wanted) = number(design, Field::PhoneSize) {
+        let px = launcher.rect.height.max(launcher.rect.width);
+        let same = (wanted - px).abs() <= SIZE_TOLERANCE;
+        number_told(&mut out, "phone_size_px", wanted, px, same);
+        if !same {
+            let summary =
+                format!("On a phone the launcher is {px:.0} px large and should be {wanted}.");
+            let found = finding(
+                Code::BrandSize,
+                Severity::Warning,
+                summary,
+                "its size on phones",
+            );
+            out.findings
+                .push(found.with_all(sides(&wanted.to_string(), &format!("{px:.0}"))));
+        }
+    }
+    if compared.expected_corner.is_empty() {
+        return out;
+    }
+    if design.designed(Field::OnPhones) == Some(OTHER_SIDE) {
+        let same = compared.corner == compared.expected_corner;
+        let (wanted, is) = (&compared.expected_corner, compared.corner.clone());
+        value(&mut out, "on_phones", wanted, Some(is), same);
+    }
+    // In another corner its distances say nothing.
+    if compared.corner == compared.expected_corner {
+        offsets(design, &compared, &mut out);
+    }
+    out
+}
+
+fn offsets(design: &Design, c: &Compared, out: &mut Told<Vec<ValueTold>>) {
+    for (field, name, edge, px) in [
+        (
+            Field::PhoneOffsetX,
+            "phone_offset_side_px",
+            "side",
+            c.offset_x,
+        ),
+        (
+            Field::PhoneOffsetY,
+            "phone_offset_bottom_px",
+            "upper or lower edge",
+            c.offset_y,
+        ),
+    ] {
+        let Some(wanted) = number(design, field) else {
+            continue;
+        };
+        let same = (wanted - px).abs() <= OFFSET_TOLERANCE;
+        number_told(out, name, wanted, px, same);
+        if !same {
+            let summary = format!(
+                "On a phone the launcher is {px:.0} px from the {edge} and should be {wanted}."
+            );
+            let found = finding(
+                Code::BrandOffset,
+                Severity::Warning,
+                summary,
+                "its offsets on phones",
+            );
+            out.findings
+                .push(found.with_all(sides(&wanted.to_string(), &format!("{px:.0}"))));
+        }
+    }
+}
+
+/// What somebody designed for phones.
+fn number(design: &Design, field: Field) -> Option<f64> {
+    design.designed(field)?.parse().ok()
+}
+
+fn number_told(
+    out: &mut Told<Vec<ValueTold>>,
+    name: &'static str,
+    wanted: f64,
+    is: f64,
+    same: bool,
+) {
+    value(
+        out,
+        name,
+        &wanted.to_string(),
+        Some(format!("{is:.0}")),
+        same,
+    );
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::chain::testing::{launcher, with};
+    use crate::design::Layer;
+    use crate::observation::Viewport;
+
+    /// A launcher of 60 px on a phone of 390 by 844.
+    fn told(wish: &[(Field, &str)], viewport: Viewport, x: f64) -> Told<Vec<ValueTold>> {
+        let layer: Layer = wish.iter().map(|(f, v)| (*f, v.to_string())).collect();
+        let design = Design::resolve(&Layer::new(), &Layer::new(), &layer);
+        let placed = launcher(|l| {
+            (l.rect.x, l.rect.y) = (x, 844.0 - 60.0 - 16.0);
+            (l.rect.width, l.rect.height) = (60.0, 60.0);
+        });
+        let seen = with(placed, |o| o.condition.viewport = viewport);
+        judge(&design, Some(&seen).filter(|_| viewport == Viewport::Phone))
+    }
+
+    #[test]
+    fn what_is_designed_for_phones_is_compared_on_phones_alone() {
+        let right = 390.0 - 60.0 - 16.0;
+        let wish = [
+            (Field::PhoneSize, "48"),
+            (Field::PhoneOffsetX, "16"),
+            (Field::PhoneOffsetY, "80"),
+        ];
+        let phone = told(&wish, Viewport::Phone, right);
+        let same: Vec<_> = phone
+            .what
+            .iter()
+            .map(|v| (v.name.as_ref(), v.same))
+            .collect();
+        assert_eq!(
+            same,
+            [
+                ("phone_size_px", false),
+                ("phone_offset_side_px", true),
+                ("phone_offset_bottom_px", false)
+            ]
+        );
+        let codes: Vec<_> = phone.findings.iter().map(|f| f.code).collect();
+        assert_eq!(codes, [Code::BrandSize, Code::BrandOffset]);
+        let (size, offset) = (&phone.findings[0], &phone.findings[1]);
+        assert!(
+            size.summary.contains("60 px large and should be 48"),
+            "{}",
+            size.summary
+        );
+        assert!(
+            offset
+                .summary
+                .contains("16 px from the upper or lower edge"),
+            "{}",
+            offset.summary
+        );
+        assert!(offset.remedy.contains("offsets on phones"));
+        let unseen = told(&wish, Viewport::Desktop, right);
+        assert!(unseen.what.is_empty() && unseen.gaps[0].why.contains("on a phone"));
+        // Values for desktops are nobody's wish for phones.
+        let usual = [(Field::Size, "48"), (Field::OffsetX, "90")];
+        assert!(told(&usual, Viewport::Phone, right).what.is_empty());
+    }
+
+    #[test]
+    fn in_the_wrong_corner_distances_say_nothing() {
+        let wish = [(Field::OnPhones, OTHER_SIDE), (Field::PhoneOffsetX, "16")];
+        let other = told(&wish, Viewport::Phone, 16.0);
+        assert!(other.what.iter().all(|v| v.same) && other.what.len() == 2);
+        let same = told(&wish, Viewport::Phone, 390.0 - 76.0);
+        let names: Vec<_> = same
+            .what
+            .iter()
+            .map(|v| (v.name.as_ref(), v.same))
+            .collect();
+        assert_eq!(names, [("on_phones", false)]);
+    }
+}
