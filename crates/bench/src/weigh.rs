@@ -80,6 +80,7 @@ fn order<'a>(url: &'a Url, supplier: &'a Supplier, own: usize, pairs: usize) -> 
         own_loads: own,
         further_loads: 0,
         stop_at: None,
+        phone_loads: 0,
         empty_page: None,
         pairs,
         seed: 1,

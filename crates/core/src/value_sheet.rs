@@ -3,7 +3,7 @@
 
 use crate::colour::Rgb;
 use crate::design::{Design, Field};
-use crate::expectation::{field_of_look, field_of_text};
+use crate::expectation::{OTHERS, field_of_look, field_of_text};
 use crate::profile::{Console, Supplier};
 use serde::{Deserialize, Serialize};
 use serde_json::{Map, Value};
@@ -16,8 +16,8 @@ const SAME: f64 = 0.5;
 pub struct Entry {
     /// Its name there.
     pub there: String,
-    /// What is entered.
-    pub value: String,
+    /// What is entered; none where what stands there may stay.
+    pub value: Option<String>,
 }
 
 /// One setting that differs.
@@ -46,6 +46,15 @@ pub fn field_named(name: &str) -> Option<Field> {
     })
 }
 
+/// What the design wishes for. What a widget has at any rate (colours, place, words) is entered as it is shown in the
+/// preview; of what it may have a built-in default is nobody's wish, and the supplier's setting stays.
+fn wished(design: &Design, field: Field) -> Option<&str> {
+    match OTHERS.iter().any(|(_, other)| *other == field) {
+        true => design.designed(field),
+        false => Some(design.get(field)),
+    }
+}
+
 /// What is typed in at the supplier's desk, in its order; values that the design leaves empty are told too,
 /// since there they may not be.
 pub fn entries(supplier: &Supplier, design: &Design) -> Vec<Entry> {
@@ -53,7 +62,7 @@ pub fn entries(supplier: &Supplier, design: &Design) -> Vec<Entry> {
         let field = field_named(name)?;
         Some(Entry {
             there: there.clone(),
-            value: design.get(field).to_string(),
+            value: wished(design, field).map(str::to_string),
         })
     });
     named.collect()
@@ -64,9 +73,9 @@ pub fn entries(supplier: &Supplier, design: &Design) -> Vec<Entry> {
 pub fn changes(console: &Console, design: &Design, held: &Value) -> Vec<Change> {
     let named = console.fields.iter().filter_map(|(name, there)| {
         let field = field_named(name)?;
-        let wanted = design.get(field);
+        let wanted = wished(design, field).filter(|w| !w.is_empty())?;
         let is = held.get(there).cloned().unwrap_or(Value::Null);
-        let same = wanted.is_empty() || is_same(field, wanted, &is);
+        let same = is_same(field, wanted, &is);
         (!same).then(|| Change {
             there: there.clone(),
             becomes: as_held(wanted, &is),
@@ -120,7 +129,7 @@ mod tests {
     use serde_json::json;
 
     fn supplier() -> Supplier {
-        let more = "[desk]\ntitle = 'Zeal line'\nlauncher_colour = 'Button'\ngreeting = 'Alpha words'\n[console]\nread = 'https://c.example/s?k={{key}}'\n[console.fields]\nlauncher_colour = 'btn'\noffset_side_px = 'x'\ntitle = 'head'\nsubtitle = 'sub'\n[open]";
+        let more = "[desk]\ntitle = 'Zeal line'\nlauncher_colour = 'Button'\ngreeting = 'Alpha words'\n[console]\nread = 'https://c.example/s?k={{key}}'\n[console.fields]\nlauncher_colour = 'btn'\noffset_side_px = 'x'\ntitle = 'head'\nsubtitle = 'sub'\nanswer_bubble_colour = 'them'\nsize_px = 'px'\n[open]";
         Supplier::from_toml(&SAMPLE.replace("[open]", more)).unwrap()
     }
 
@@ -128,6 +137,7 @@ mod tests {
         let own = Layer::from([
             (Field::Title, "Kites".to_string()),
             (Field::ButtonColour, "#b3491c".to_string()),
+            (Field::Size, "64".to_string()),
         ]);
         Design::resolve(&Layer::new(), &Layer::new(), &own)
     }
@@ -137,7 +147,7 @@ mod tests {
         let sheet = entries(&supplier(), &design());
         let told: Vec<(&str, &str)> = sheet
             .iter()
-            .map(|e| (e.there.as_str(), e.value.as_str()))
+            .map(|e| (e.there.as_str(), e.value.as_deref().unwrap()))
             .collect();
         assert_eq!(
             told,
@@ -151,11 +161,13 @@ mod tests {
 
     #[test]
     fn only_what_differs_is_written_in_the_consoles_own_types_and_put_back() {
-        let held = json!({"btn": "RGB(179, 73, 28)", "x": 24, "head": "John", "other": 1});
+        let held = json!({"btn": "RGB(179, 73, 28)", "x": 24, "head": "John", "other": 1, "them": "#eee9df", "px": 60});
         let console = supplier().console.unwrap();
         let told = changes(&console, &design(), &held);
-        assert_eq!(written(&told), json!({"head": "Kites", "x": 20}));
-        assert_eq!(put_back(&told), json!({"head": "John", "x": 24}));
+        assert_eq!(written(&told), json!({"head": "Kites", "px": 64, "x": 20}));
+        assert_eq!(put_back(&told), json!({"head": "John", "px": 60, "x": 24}));
+        // Nobody chose a colour for the agent's bubbles: the supplier's stays.
+        assert!(told.iter().all(|c| c.there != "them"));
         // The design says no subtitle: what stands there is nobody's wish.
         assert!(told.iter().all(|c| c.there != "sub"));
         let mut after = held.clone();

@@ -6,7 +6,7 @@
 #[allow(dead_code)]
 mod common;
 
-use common::two_at_a_time;
+use common::side_by_side;
 use newtfern_core::chain::{Aside, AsideLook, Case, Diagnosis, Expect, Purpose, diagnose};
 use newtfern_core::html::Document;
 use newtfern_core::observation::Viewport;
@@ -129,7 +129,7 @@ fn aside(purpose: Purpose, url: &Url, html: String) -> Aside {
 #[tokio::test(flavor = "multi_thread")]
 async fn each_flaw_of_a_builder_or_a_set_is_told_by_its_code() {
     let world = Arc::new(World::start().await);
-    let found = two_at_a_time(BUILT.iter(), |built: &'static Built| {
+    let found = side_by_side(BUILT.iter(), |built: &'static Built| {
         let world = world.clone();
         async move { (built, world.check(built).await) }
     })

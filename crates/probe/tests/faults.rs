@@ -3,7 +3,7 @@
 
 mod common;
 
-use common::{Ask, Checker, two_at_a_time};
+use common::{Ask, Checker, side_by_side};
 use newtfern_core::chain::{Diagnosis, Expect, Outcome};
 use newtfern_core::code::Code;
 use newtfern_core::profile::{ConsentManager, Supplier};
@@ -93,7 +93,7 @@ async fn each_fault_is_told_by_its_code() {
     let mut wanted: Vec<&'static Site> = SITES.iter().filter(of_chain).collect();
     wanted.extend(SITES.iter().find(|s| s.fault.is_none() && s.banner));
     wanted.extend(SITES.iter().find(|s| s.fault.is_none() && !s.banner));
-    let found = two_at_a_time(wanted, |site| {
+    let found = side_by_side(wanted, |site| {
         let world = world.clone();
         async move { (site, world.check(site).await) }
     })

@@ -6,7 +6,7 @@
 #[allow(dead_code)]
 mod common;
 
-use common::two_at_a_time;
+use common::side_by_side;
 use newtfern_core::chain::{Case, Diagnosis, Expect, Outcome, diagnose};
 use newtfern_core::code::Code;
 use newtfern_core::observation::{ConsentAct, Observation, Viewport};
@@ -145,7 +145,7 @@ async fn code_waits_for_consent_in_every_kind_of_slot() {
             newtfern_standins::second_consent_profile(),
         ),
     ];
-    two_at_a_time(sites, |(host, key, profile)| {
+    side_by_side(sites, |(host, key, profile)| {
         let world = world.clone();
         let manager = ConsentManager::from_toml(profile).unwrap();
         let site = Gated { host, key, manager };

@@ -230,7 +230,7 @@ async fn each_hostile_site_costs_one_visit_and_no_more_than_a_visit_may() {
     }
     let visits = futures_util::stream::iter(&names)
         .map(|name| async { (name.as_str(), see(&browser, port, name).await) })
-        .buffer_unordered(4);
+        .buffer_unordered(8);
     let all: Vec<_> = visits.collect().await;
     let mut wrong = Vec::new();
     for (name, seen) in all {

@@ -11,7 +11,7 @@ use newtfern_core::observation::Viewport;
 use newtfern_core::profile::Supplier;
 use newtfern_core::weigh::moments::LOADS;
 use newtfern_core::weigh::moments::Moments;
-use newtfern_core::weigh::{BudgetVerdict, conclude, empty_page, statistics::median};
+use newtfern_core::weigh::{BudgetVerdict, OwnLoad, conclude, empty_page, statistics::median};
 use newtfern_probe::ProbeError;
 use newtfern_probe::browser::Browser;
 use newtfern_probe::guard::Guard;
@@ -22,6 +22,8 @@ use url::Url;
 const WIDGET: u32 = 120;
 const PAGE: u32 = 300;
 const OPENING: u32 = 80;
+
+const WORK: &str = "(function () { for (var x = 1, i = 0; i < 6e7; i++) x = Math.imul(x ^ i, 16777619); window.mixed = x; })();";
 
 fn spin(ms: u32) -> String {
     format!(
@@ -57,6 +59,10 @@ async fn answer(headers: HeaderMap, request: HttpRequest, port: u16) -> Response
         ];
         return match request.uri().path() {
             "/beat" => ([(header::ACCESS_CONTROL_ALLOW_ORIGIN, "*")], "beat").into_response(),
+            // The same work however long it takes: what a slower processor shows at.
+            _ if request.uri().query() == Some("work") => {
+                (kept, WORK.to_string() + &widget(port)).into_response()
+            }
             _ => (kept, widget(port)).into_response(),
         };
     }
@@ -66,7 +72,11 @@ async fn answer(headers: HeaderMap, request: HttpRequest, port: u16) -> Response
         String::new()
     };
     let snippet = format!(
-        "<script async src=\"http://cdn.osier.localhost:{port}/l.js\" data-key=\"osier-4821\"></script>"
+        "<script async src=\"http://cdn.osier.localhost:{port}/l.js{}\" data-key=\"osier-4821\"></script>",
+        match request.uri().path() {
+            "/work" => "?work",
+            _ => "",
+        }
     );
     Html(format!(
         "<!doctype html><title>Rink</title><body><h1>Ice today</h1>{own}{snippet}</body>"
@@ -125,6 +135,7 @@ async fn the_widgets_cost_is_told_apart_from_the_pages() {
         slow: 1.0,
         further_loads: 0,
         stop_at: None,
+        phone_loads: 0,
         empty_page: None,
     };
     let busy = run(&browser, &request, |done, of| {
@@ -217,6 +228,7 @@ async fn what_it_costs_later_and_alone_is_told_apart_from_the_first_load() {
         further_loads: 1,
         // Far over the budget: the first look decides.
         stop_at: Some(1.0),
+        phone_loads: 0,
         empty_page: Some(&empty),
     };
     let mut last = (0, 0);
@@ -257,6 +269,45 @@ async fn what_it_costs_later_and_alone_is_told_apart_from_the_first_load() {
     assert!(weighed.empty.unwrap().wall_ms.median >= f64::from(WIDGET));
 }
 
+/// The widget's work is the same on both; what it takes is not.
+#[tokio::test(flavor = "multi_thread")]
+async fn on_a_phone_the_same_work_takes_longer() {
+    let port = serve().await;
+    let browser = Browser::launch(&Guard::open(), None).await.unwrap();
+    let (url, supplier) = (
+        Url::parse(&format!("http://rink.localhost:{port}/work")).unwrap(),
+        supplier(),
+    );
+    let request = WeighOrder {
+        url: &url,
+        supplier: &supplier,
+        consent: None,
+        viewport: Viewport::Desktop,
+        own_loads: 8,
+        pairs: 0,
+        seed: 1,
+        slow: 1.0,
+        further_loads: 0,
+        stop_at: Some(1.0),
+        phone_loads: LOADS,
+        empty_page: None,
+    };
+    let measured = run(&browser, &request, |_, _| true).await.unwrap();
+    let weighed = conclude(url.as_str(), 1, &measured, 1.0).unwrap();
+    let phone = weighed.phone.unwrap();
+    // The shortest of each: what else the machine does meanwhile only makes loads longer.
+    let work = |loads: &[OwnLoad]| {
+        let shortest = loads.iter().map(|l| l.wall_ms).fold(f64::MAX, f64::min);
+        shortest - f64::from(WIDGET)
+    };
+    let (here, there) = (work(&measured.own), work(&measured.phone));
+    assert!(
+        there > 2.0 * here,
+        "{here} ms on a desktop, {there} ms on a phone"
+    );
+    assert_eq!(phone.verdict(1.0), BudgetVerdict::Over);
+}
+
 #[tokio::test(flavor = "multi_thread")]
 async fn a_cancelled_weigh_in_ends_at_the_next_load() {
     let port = serve().await;
@@ -276,6 +327,7 @@ async fn a_cancelled_weigh_in_ends_at_the_next_load() {
         slow: 1.0,
         further_loads: 0,
         stop_at: None,
+        phone_loads: 0,
         empty_page: None,
     };
     let mut last = 0;

@@ -9,7 +9,7 @@ use axum::body::Body;
 use axum::extract::Request;
 use axum::http::{HeaderMap, StatusCode, header};
 use axum::response::{Html, IntoResponse, Redirect, Response};
-use common::{Ask, Checker, closed_port, two_at_a_time};
+use common::{Ask, Checker, closed_port, side_by_side};
 use newtfern_core::chain::{Expect, Outcome};
 use newtfern_core::profile::Supplier;
 use std::sync::Arc;
@@ -290,7 +290,7 @@ close = "#osier-panel .x"
 async fn each_page_is_told_by_its_code() {
     let port = serve().await;
     let world = Arc::new((Checker::new(), supplier(port)));
-    let found = two_at_a_time(CASES, |case| {
+    let found = side_by_side(CASES, |case| {
         let world = world.clone();
         async move {
             let ask = Ask {

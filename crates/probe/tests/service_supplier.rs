@@ -8,7 +8,7 @@ use axum::Router;
 use axum::extract::{FromRequestParts, Request, WebSocketUpgrade};
 use axum::http::{StatusCode, header};
 use axum::response::{Html, IntoResponse, Response};
-use common::{Ask, Checker, two_at_a_time};
+use common::{Ask, Checker, side_by_side};
 use newtfern_core::chain::{Diagnosis, Expect, Outcome};
 use newtfern_core::finding::Severity;
 use newtfern_core::profile::{ConsentManager, Supplier};
@@ -287,7 +287,7 @@ async fn each_answer_of_a_service_is_told_by_its_code() {
     let port = serve().await;
     let consent = ConsentManager::from_toml(newtfern_standins::consent_profile()).unwrap();
     let world = Arc::new((Checker::new(), supplier(port), vec![rival()], consent));
-    let found = two_at_a_time(SHOWN, |wanted| {
+    let found = side_by_side(SHOWN, |wanted| {
         let world = world.clone();
         async move {
             let absent = matches!(wanted.name, "unwanted" | "wanted-absent");

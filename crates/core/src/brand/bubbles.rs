@@ -63,7 +63,7 @@ pub(super) fn judge(design: &Design, seen: &[BubbleSeen], out: &mut Told<Vec<Val
         let Some(bubble) = seen.iter().find(|b| b.by == place.by) else {
             let why = match place.by {
                 Speaker::Visitor => {
-                    "nobody has written in the panel that was looked at, or the supplier\u{2019}s profile does not say where"
+                    "nobody has written in the panel that was looked at (a test talk compares it), or the supplier\u{2019}s profile does not say where"
                 }
                 Speaker::Agent => {
                     "no bubble stood in the panel, or the supplier\u{2019}s profile does not say where"

@@ -57,7 +57,7 @@ pub enum Shape {
     Colour,
     /// A whole number of px, up to this.
     Px(u16),
-    /// The same, or nothing.
+    /// The same, or nothing: as on desktops.
     PxOrNone(u16),
     /// A number up to this: seconds, minutes, percent.
     Number(u16),
@@ -149,7 +149,7 @@ fields! {
     IconDrawn "icon_drawn" "Icon drawn" "filled" Launcher Shape::Choice(DRAWN),
     Picture "picture" "Own picture, address" "" Launcher Shape::Link,
     OnPhones "on_phones" "On phones" "as on desktops" Launcher Shape::Choice(PHONES),
-    PhoneSize "phone_size" "Size on phones, px (empty: as on desktops)" "" Launcher Shape::PxOrNone(200),
+    PhoneSize "phone_size" "Size on phones, px" "" Launcher Shape::PxOrNone(200),
     PhoneOffsetX "phone_offset_x" "Offset from the side on phones, px" "" Launcher Shape::PxOrNone(400),
     PhoneOffsetY "phone_offset_y" "Offset from the bottom on phones, px" "" Launcher Shape::PxOrNone(400),
     Badge "badge" "Badge" "none" Launcher Shape::Choice(BADGES),

@@ -39,7 +39,7 @@ pub fn assess(w: &WeighIn) -> Assessed {
             w.loads + n as usize
         ),
     };
-    let lost = lost + &idle;
+    let lost = lost + &on_a_phone(w) + &idle;
     let (standing, summary) = match w.verdict {
         BudgetVerdict::Under => (Standing::Passing, format!("Under budget: {figures}.{lost}")),
         BudgetVerdict::Over => (Standing::Failing, format!("Over budget: {figures}.{lost}")),
@@ -60,6 +60,20 @@ pub fn assess(w: &WeighIn) -> Assessed {
         findings: Vec::new(),
         detail: Some(super::Detail::Weigh(Box::new(Detail { weigh: w.clone() }))),
     }
+}
+
+/// Told where it is over the budget there: half of the visitors may come so, and the verdict is of desktops.
+fn on_a_phone(w: &WeighIn) -> String {
+    let over = w
+        .phone
+        .filter(|p| p.verdict(w.budget_ms) == BudgetVerdict::Over);
+    over.map_or(String::new(), |p| {
+        let ms = p.own.thread_ms.median;
+        format!(
+            " On a phone, with a processor {} times slower, it is over: {ms:.0} ms.",
+            p.slow
+        )
+    })
 }
 
 /// Nothing was weighed: not a weight of nothing, and nothing that an earlier weigh-in could stand in for.
@@ -89,5 +103,51 @@ pub(super) fn act(stood: &Stood) -> Option<String> {
         Standing::Undecided if !stood.remedy.is_empty() => Some(stood.remedy.into()),
         Standing::Undecided => Some("Weigh again with more loads.".into()),
         _ => Some("Weigh the widget.".into()),
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::weigh::{Measured, OwnLoad, conclude};
+
+    /// Eight like loads on a desktop, and some on a phone.
+    fn weighed(phone: &[f64]) -> WeighIn {
+        let load = |thread_ms| OwnLoad {
+            thread_ms,
+            up: true,
+            ..OwnLoad::default()
+        };
+        let measured = Measured {
+            own: vec![load(20.0); 8],
+            phone: phone.iter().map(|ms| load(*ms)).collect(),
+            ..Measured::default()
+        };
+        conclude("https://kites.example/", 1, &measured, 50.0).unwrap()
+    }
+
+    #[test]
+    fn a_phone_that_loses_more_than_the_budget_is_told_beside_the_verdict() {
+        let heavy = assess(&weighed(&[78.0, 79.0, 80.0, 81.0, 82.0, 83.0]));
+        assert_eq!(heavy.standing, Standing::Passing);
+        let words = "On a phone, with a processor 4 times slower, it is over: 80 ms.";
+        assert!(heavy.summary.contains(words), "{}", heavy.summary);
+        let light = [40.0, 41.0, 42.0, 43.0, 44.0, 45.0];
+        for quiet in [&light[..], &[], &[900.0], &[78.0, 79.0, 80.0, 81.0, 82.0]] {
+            let told = assess(&weighed(quiet));
+            assert!(
+                !told.summary.contains("phone"),
+                "{quiet:?}: {}",
+                told.summary
+            );
+        }
+        // An interval across the budget decides nothing, and neither do too few loads.
+        let across = weighed(&[45.0, 48.0, 49.0, 51.0, 52.0, 60.0])
+            .phone
+            .unwrap();
+        assert_eq!(across.verdict(50.0), BudgetVerdict::Undecided);
+        assert_eq!(across.verdict(60.0), BudgetVerdict::Under);
+        let few = weighed(&[78.0, 79.0, 80.0]).phone.unwrap();
+        assert_eq!(few.verdict(50.0), BudgetVerdict::Undecided);
     }
 }

@@ -1,11 +1,11 @@
 //! From measurements to intervals and a verdict.
 
-use super::moments::{self, Moments};
+use super::moments::{self, Moments, PHONE_SLOW};
 use super::owners::Share;
 use super::statistics::{self, Interval, shift};
 use super::{
-    BudgetVerdict, CONFIDENCE, Centre, Measured, Own, OwnLoad, PageLoad, PageShifts, Pair, Shift,
-    WeighError, WeighIn, as_it_is, stopping,
+    BudgetVerdict, CONFIDENCE, Centre, Measured, OnPhone, Own, OwnLoad, PageLoad, PageShifts, Pair,
+    Shift, WeighError, WeighIn, as_it_is, stopping,
 };
 
 /// Loads with the widget up that a median needs.
@@ -53,12 +53,16 @@ pub fn conclude(
         not_started: (made - loads) as u32,
         confidence,
         slow: as_it_is(),
-        empty: on_an_empty_page(&measured.empty),
+        empty: of_enough(&measured.empty),
+        phone: of_enough(&measured.phone).map(|own| OnPhone {
+            slow: PHONE_SLOW,
+            own,
+        }),
     })
 }
 
 /// Nothing where too few loads came about to have a median.
-fn on_an_empty_page(loads: &[OwnLoad]) -> Option<Own> {
+fn of_enough(loads: &[OwnLoad]) -> Option<Own> {
     let started: Vec<OwnLoad> = loads.iter().filter(|l| l.up).copied().collect();
     (started.len() >= LEAST_LOADS).then(|| own_of(&started))
 }

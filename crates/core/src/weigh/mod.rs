@@ -76,6 +76,9 @@ pub struct Measured {
     /// Loads of an empty page with nothing but the snippet, at the site's own address.
     #[serde(default)]
     pub empty: Vec<OwnLoad>,
+    /// Loads on a phone whose processor is [`moments::PHONE_SLOW`] times slower.
+    #[serde(default)]
+    pub phone: Vec<OwnLoad>,
 }
 
 /// A median with its interval of 95 %.
@@ -224,6 +227,29 @@ pub struct WeighIn {
     /// weighed, or the widget did not start there.
     #[serde(default)]
     pub empty: Option<Own>,
+    /// What it costs on a phone; none where that was not weighed, or the widget did not start there.
+    #[serde(default)]
+    pub phone: Option<OnPhone>,
+}
+
+/// What a widget costs on a phone, whose processor is slower.
+#[derive(Debug, Clone, Copy, PartialEq, Serialize, Deserialize)]
+pub struct OnPhone {
+    /// The processor ran so many times slower.
+    pub slow: f64,
+    /// What the widget itself costs there.
+    pub own: Own,
+}
+
+impl OnPhone {
+    /// Against a budget: decided only where the whole interval lies on one side, and there is one.
+    pub fn verdict(&self, budget_ms: f64) -> BudgetVerdict {
+        match self.own.interval_ms {
+            Some((_, high)) if high <= budget_ms => BudgetVerdict::Under,
+            Some((low, _)) if low > budget_ms => BudgetVerdict::Over,
+            _ => BudgetVerdict::Undecided,
+        }
+    }
 }
 
 fn as_it_is() -> f64 {
@@ -234,6 +260,13 @@ fn as_it_is() -> f64 {
 pub const CONFIDENCE: f64 = 0.95;
 
 impl WeighIn {
+    /// What was measured at other times and places than the first load of this page, with what it is.
+    pub fn elsewhere(&self) -> impl Iterator<Item = (&'static str, Moment)> {
+        let empty = self.empty.map(|own| ("On an empty page", own.as_moment()));
+        let phone = self.phone.map(|p| ("On a phone", p.own.as_moment()));
+        self.own.moments.told().chain(empty).chain(phone)
+    }
+
     /// Why there is no verdict, to follow a semicolon.
     pub fn undecided_because(&self) -> String {
         if self.confidence < CONFIDENCE {

@@ -60,6 +60,9 @@ pub(super) fn interval(values: &[f64]) -> Option<(f64, f64)> {
 /// which is then their whole range.
 pub const LOADS: usize = 6;
 
+/// A phone's processor is about so many times slower than that of the machine that weighs (common practice).
+pub const PHONE_SLOW: f64 = 4.0;
+
 /// How long an opened widget is left alone: what it costs while it stands open is told for this.
 pub const OPEN_MS: u64 = 2_000;
 

@@ -50,6 +50,9 @@ pub struct Args {
     /// Weighs the widget on an empty page too, at the same address
     #[arg(long, requires = "key")]
     empty: bool,
+    /// Weighs it on a phone's screen with a processor 4 times slower, too
+    #[arg(long)]
+    phone: bool,
     /// Lets it visit loopback and private addresses
     #[arg(long)]
     allow_private: bool,
@@ -104,6 +107,7 @@ pub async fn run(args: Args) -> Result<ExitCode> {
         own_loads: MOST_LOADS,
         further_loads: LOADS,
         stop_at: Some(args.budget_ms),
+        phone_loads: if args.phone { LOADS } else { 0 },
         empty_page: empty.as_deref(),
         pairs: args.pairs,
         seed: args.seed,
@@ -158,8 +162,7 @@ fn print(w: &WeighIn) {
             share.requests
         ));
     }
-    let empty = w.empty.map(|e| ("On an empty page", e.as_moment()));
-    for (name, m) in o.moments.told().chain(empty) {
+    for (name, m) in w.elsewhere() {
         say(&format!("  {:<16} {}", name.to_lowercase(), m.words()));
     }
     for (name, shift) in [

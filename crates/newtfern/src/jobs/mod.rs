@@ -152,6 +152,10 @@ async fn weigh_site(tools: &Tools, job: &Job, s: &Subject, progress: &Arc<Progre
         own_loads: MOST_LOADS,
         further_loads: newtfern_core::weigh::moments::LOADS,
         stop_at: Some(s.site.budget_ms),
+        phone_loads: match s.widget.viewports.contains(&Viewport::Phone) {
+            true => newtfern_core::weigh::moments::LOADS,
+            false => 0,
+        },
         empty_page: Some(&empty_page(&s.supplier.snippet_for(&s.widget.key))),
         pairs: PAIRS,
         seed,

@@ -13,7 +13,7 @@ use moments::Marks;
 use newtfern_core::observation::{ConsentAct, Viewport};
 use newtfern_core::profile::{ConsentManager, Supplier};
 use newtfern_core::weigh::attribution::attribute_within;
-use newtfern_core::weigh::moments::LOADS;
+use newtfern_core::weigh::moments::{LOADS, PHONE_SLOW};
 use newtfern_core::weigh::stopping::decided;
 use newtfern_core::weigh::{Measured, OwnLoad, PageLoad, Pair, order};
 use serde_json::json;
@@ -41,6 +41,8 @@ pub struct WeighOrder<'a> {
     pub stop_at: Option<f64>,
     /// A document with nothing but the snippet, to weigh the widget alone.
     pub empty_page: Option<&'a str>,
+    /// Loads on a phone with a slower processor.
+    pub phone_loads: usize,
     /// Loads with and without the widget.
     pub pairs: usize,
     /// Of the order of loads and of the resampling.
@@ -95,7 +97,10 @@ pub async fn run(
     let mut measured = Measured::default();
     let mut progress = Progress {
         done: 0,
-        of: request.own_loads + 3 * request.pairs + request.empty_page.map_or(0, |_| LOADS),
+        of: request.own_loads
+            + 3 * request.pairs
+            + request.empty_page.map_or(0, |_| LOADS)
+            + request.phone_loads,
         tell: progress,
     };
     let mut alive_after: Vec<f64> = Vec::new();
@@ -119,6 +124,7 @@ pub async fn run(
     if let Some(html) = request.empty_page {
         on_an_empty_page(browser, request, html, &mut measured, &mut progress).await?;
     }
+    on_a_phone(browser, request, &mut measured, &mut progress).await?;
     // Both arms of a pair are left alone equally long: as long as the widget needs to be up, and some.
     let settle = SETTLE_MS
         + newtfern_core::weigh::statistics::median(&alive_after).clamp(0.0, 6000.0) as u64;
@@ -158,6 +164,27 @@ async fn on_an_empty_page<F: FnMut(usize, usize) -> bool>(
         let load = own_load(browser, &bare, how).await;
         let load = came(load, &mut measured.failed_loads)?;
         measured.empty.extend(load.map(|(load, _)| load));
+        progress.step()?;
+    }
+    Ok(())
+}
+
+/// The same page on a phone's screen, with a processor like a phone's.
+async fn on_a_phone<F: FnMut(usize, usize) -> bool>(
+    browser: &Browser,
+    request: &WeighOrder<'_>,
+    measured: &mut Measured,
+    progress: &mut Progress<F>,
+) -> Result<(), ProbeError> {
+    let phone = WeighOrder {
+        viewport: Viewport::Phone,
+        slow: PHONE_SLOW,
+        ..*request
+    };
+    for _ in 0..request.phone_loads {
+        let load = own_load(browser, &phone, Load::default()).await;
+        let load = came(load, &mut measured.failed_loads)?;
+        measured.phone.extend(load.map(|(load, _)| load));
         progress.step()?;
     }
     Ok(())

@@ -72,9 +72,11 @@ pub fn closed_port() -> u16 {
     listener.local_addr().unwrap().port()
 }
 
-/// Runs the work for each item, two at a time: more only queue for the processor.
+const AT_ONCE: usize = 6;
+
+/// Runs the work for each item, some at a time: most of a visit waits, and more would queue for the processor.
 #[allow(dead_code)] // not every test has a use for it
-pub async fn two_at_a_time<T, R, F>(
+pub async fn side_by_side<T, R, F>(
     items: impl IntoIterator<Item = T>,
     work: impl Fn(T) -> F,
 ) -> Vec<R>
@@ -82,7 +84,7 @@ where
     F: Future<Output = R> + Send + 'static,
     R: Send + 'static,
 {
-    let gate = Arc::new(tokio::sync::Semaphore::new(2));
+    let gate = Arc::new(tokio::sync::Semaphore::new(AT_ONCE));
     let mut tasks = tokio::task::JoinSet::new();
     for item in items {
         let (gate, job) = (gate.clone(), work(item));

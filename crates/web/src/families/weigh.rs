@@ -137,8 +137,7 @@ fn beside(w: &WeighIn) -> Vec<Share> {
         }
     };
     let first = ("First load", w.own.as_moment());
-    let empty = w.empty.map(|own| ("On an empty page", own.as_moment()));
-    let others: Vec<_> = w.own.moments.told().chain(empty).collect();
+    let others: Vec<_> = w.elsewhere().collect();
     match others.is_empty() {
         // What was weighed before these were looked at.
         true => Vec::new(),
@@ -153,6 +152,8 @@ struct Section<'a> {
     lines: Vec<Line>,
     parts: Vec<Share>,
     beside: Vec<Share>,
+    /// Against the budget on a phone, in words.
+    phone: &'static str,
     percent: String,
 }
 
@@ -162,6 +163,11 @@ pub fn section(d: &Detail) -> askama::Result<String> {
         lines: lines(&d.weigh),
         parts: parts(&d.weigh),
         beside: beside(&d.weigh),
+        phone: match d.weigh.phone.map(|p| p.verdict(d.weigh.budget_ms)) {
+            Some(BudgetVerdict::Over) => "over the budget there",
+            Some(BudgetVerdict::Under) => "under the budget there, too",
+            _ => "undecided there",
+        },
         percent: format!("{:.0}", d.weigh.confidence * 100.0),
     }
     .render()

@@ -59,7 +59,8 @@ pub(super) async fn seed(acts: &Acts, port: u16) -> Result<()> {
         (Field::Subtitle, "We answer within five minutes."),
         (Field::Promise, "5"),
     ]);
-    let face = format!("http://w.farthing.localhost:{port}/face.png");
+    let [face, mark] =
+        ["face", "mark"].map(|p| format!("http://w.farthing.localhost:{port}/{p}.png"));
     let asks = own(&[
         (Field::Subtitle, "We answer within five minutes."),
         (Field::Promise, "5"),
@@ -67,6 +68,8 @@ pub(super) async fn seed(acts: &Acts, port: u16) -> Result<()> {
         (Field::Asked, "name*, mail*"),
         (Field::AgentName, "Ida"),
         (Field::AgentPhoto, &face),
+        (Field::Logo, "shown"),
+        (Field::LogoPicture, &mark),
     ]);
     // A number was wished for, and nobody entered it at the supplier.
     let mut more = asks.clone();
@@ -77,6 +80,8 @@ pub(super) async fn seed(acts: &Acts, port: u16) -> Result<()> {
         (Field::SupplierMark, "hidden"),
         (Field::AnswerBubble, "#cfe3ea"),
         (Field::Typeface, "Georgia"),
+        (Field::PhoneSize, "48"),
+        (Field::PhoneOffsetY, "84"),
     ]);
     let moved = own(&[
         (Field::OffsetX, "48"),

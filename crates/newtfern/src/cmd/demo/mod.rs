@@ -59,6 +59,8 @@ const PEOPLE: [(&str, &str, Role); 3] = [
 ];
 /// Printed on the sign-in page; the demo listens on loopback only.
 const PASSWORD: &str = "fern-and-sallow";
+/// Sites checked at once: most of a visit waits, so that two processors have room for three.
+const AT_ONCE: usize = 3;
 
 pub async fn run(args: Args) -> Result<ExitCode> {
     let folder = std::path::absolute(&args.folder)?;
@@ -80,7 +82,7 @@ pub async fn run(args: Args) -> Result<ExitCode> {
     let first = seed(&acts, standins.port).await?;
 
     let (stop, stopped) = watch::channel(false);
-    let worker = tokio::spawn(super::worker::work(acts.clone(), 2, stopped));
+    let worker = tokio::spawn(super::worker::work(acts.clone(), AT_ONCE, stopped));
     if first && !args.quiet {
         first_round(&acts, standins.port).await?;
     }

@@ -36,6 +36,11 @@ impl Line {
         )
     }
 
+    /// Numbers for phones alone.
+    pub fn may_be_none(&self) -> bool {
+        matches!(self.shape, Shape::PxOrNone(_))
+    }
+
     /// The colour as a picker takes it; black where it is none.
     pub fn picked(&self) -> String {
         let colour = newtfern_core::colour::Rgb::parse(&self.value);
