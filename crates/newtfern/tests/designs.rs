@@ -143,7 +143,7 @@ async fn the_phone_has_a_side_a_size_and_distances_of_its_own() {
         "On a phone the launcher is 60 px large and should be 48."
     );
     assert!(
-        told_of(2).contains("20 px from the upper or lower edge and should be 90"),
+        told_of(2).contains("20 px from the bottom edge and should be 90"),
         "{told:#}"
     );
 

@@ -69,17 +69,18 @@ pub fn judge(design: &Design, on_phone: Option<&Observation>) -> Told<Vec<ValueT
 }
 
 fn offsets(design: &Design, c: &Compared, out: &mut Told<Vec<ValueTold>>) {
+    let (upper, side) = c.corner.split_once('-').unwrap_or(("lower", "nearer"));
     for (field, name, edge, px) in [
         (
             Field::PhoneOffsetX,
             "phone_offset_side_px",
-            "side",
+            side,
             c.offset_x,
         ),
         (
             Field::PhoneOffsetY,
             "phone_offset_bottom_px",
-            "upper or lower edge",
+            upper,
             c.offset_y,
         ),
     ] {
@@ -90,7 +91,7 @@ fn offsets(design: &Design, c: &Compared, out: &mut Told<Vec<ValueTold>>) {
         number_told(out, name, wanted, px, same);
         if !same {
             let summary = format!(
-                "On a phone the launcher is {px:.0} px from the {edge} and should be {wanted}."
+                "On a phone the launcher is {px:.0} px from the {edge} edge and should be {wanted}."
             );
             let found = finding(
                 Code::BrandOffset,
@@ -175,9 +176,7 @@ mod tests {
             size.summary
         );
         assert!(
-            offset
-                .summary
-                .contains("16 px from the upper or lower edge"),
+            offset.summary.contains("16 px from the bottom edge"),
             "{}",
             offset.summary
         );

@@ -113,7 +113,8 @@ impl Intent<'_> {
                 replace(d, PageVerdict::as_intended(note.with_all(self.sides())));
             }
             (Some(false), OutsideHours::Hide)
-                if d.outcome == Outcome::Working
+                // Where it waits for consent it may be there as soon as that is given.
+                if matches!(d.outcome, Outcome::Working | Outcome::AsIntended)
                     && visits.iter().any(|v| launcher_ms(v).is_some()) =>
             {
                 let summary = "The launcher is there although nobody is, and it should hide then.";

@@ -1,7 +1,9 @@
 //! Absences and presences that are meant, and those that are not.
 
 use super::{Intent, other_viewports};
-use crate::chain::testing::{Wanted, answer, healthy, launcher, loaded, on_phone, page, with};
+use crate::chain::testing::{
+    GOOD, Wanted, answer, consent, granted, healthy, launcher, loaded, on_phone, page, with,
+};
 use crate::chain::{Diagnosis, LinkState, Outcome};
 use crate::code::Code;
 use crate::expectation::{Expectation, Widget};
@@ -82,6 +84,26 @@ fn a_widget_that_hides_outside_hours_is_as_intended_with_both_sides() {
     assert!(codes(&d).contains(&("hours.open-out-of-hours", Severity::Fault)));
     let d = told(&hide, Some(true), healthy());
     assert!(codes(&d).iter().all(|(c, _)| !c.starts_with("hours.")));
+}
+
+#[test]
+fn a_widget_that_waits_for_consent_has_hours_too() {
+    let hide = format!("outside_hours = 'hide'\n{HOURS}");
+    let wanted = Wanted {
+        consent: consent(),
+        ..Wanted::default()
+    };
+    let held = page(&GOOD.replace("async", "type=text/plain data-wait=chat"));
+    let visits = [held, granted(healthy())];
+    let d = of(&wanted, &hide, Some(false), &visits);
+    let told = [
+        ("allowed.consent-waits", Severity::Note),
+        ("hours.open-out-of-hours", Severity::Fault),
+    ];
+    assert_eq!((d.outcome, codes(&d)), (Outcome::AsIntended, told.to_vec()));
+    assert!(d.findings[1].remedy.contains("hide outside its hours"));
+    let d = of(&wanted, &hide, Some(true), &visits);
+    assert_eq!(codes(&d), told[..1]);
 }
 
 #[test]

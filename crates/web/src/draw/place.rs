@@ -46,7 +46,7 @@ pub fn svg(place: &Place) -> String {
             cx,
             edge_y,
             label_x,
-            cy + 26.0,
+            cy + 30.0,
             format!("{off_y:.0} px"),
         ),
     ];

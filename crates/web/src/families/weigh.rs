@@ -164,9 +164,9 @@ pub fn section(d: &Detail) -> askama::Result<String> {
         parts: parts(&d.weigh),
         beside: beside(&d.weigh),
         phone: match d.weigh.phone.map(|p| p.verdict(d.weigh.budget_ms)) {
-            Some(BudgetVerdict::Over) => "over the budget there",
-            Some(BudgetVerdict::Under) => "under the budget there, too",
-            _ => "undecided there",
+            Some(BudgetVerdict::Over) => "the widget is over the budget there",
+            Some(BudgetVerdict::Under) => "the widget keeps the budget there, too",
+            _ => "whether the widget keeps the budget there is undecided",
         },
         percent: format!("{:.0}", d.weigh.confidence * 100.0),
     }
