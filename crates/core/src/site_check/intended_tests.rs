@@ -104,6 +104,21 @@ fn a_widget_that_waits_for_consent_has_hours_too() {
     assert!(d.findings[1].remedy.contains("hide outside its hours"));
     let d = of(&wanted, &hide, Some(true), &visits);
     assert_eq!(codes(&d), told[..1]);
+
+    // Given consent it starts, and hides because nobody is there.
+    for gone in [
+        loaded(),
+        launcher(|l| l.hidden_by = Some("display: none".into())),
+    ] {
+        let visits = [visits[0].clone(), granted(gone)];
+        let d = of(&wanted, &hide, Some(false), &visits);
+        assert_eq!((d.outcome, d.root), (Outcome::AsIntended, None), "{d:?}");
+        assert!(
+            codes(&d).contains(&("allowed.hours", Severity::Note)),
+            "{:?}",
+            codes(&d)
+        );
+    }
 }
 
 #[test]
