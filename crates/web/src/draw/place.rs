@@ -34,7 +34,7 @@ pub fn svg(place: &Place) -> String {
     };
     let (off_x, off_y) = ((edge_x - side).abs(), (edge_y - end).abs());
     let label_x = if right {
-        l.x - 64.0
+        l.x - 104.0
     } else {
         l.x + l.width + 8.0
     };
@@ -46,7 +46,7 @@ pub fn svg(place: &Place) -> String {
             cx,
             edge_y,
             label_x,
-            cy + 30.0,
+            cy + 40.0,
             format!("{off_y:.0} px"),
         ),
     ];
