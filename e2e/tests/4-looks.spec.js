@@ -53,6 +53,8 @@ for (const [name, size] of [
       );
       const standingOut = await page.evaluate(() =>
         [...document.querySelectorAll("main input, main select, main button, main textarea")]
+          // What moves in a line of its own is reached with a finger.
+          .filter((e) => !["auto", "scroll"].includes(getComputedStyle(e.parentElement).overflowX))
           .filter((e) => {
             const box = e.getBoundingClientRect(),
               panel = e.closest(".panel-plain, main").getBoundingClientRect();
