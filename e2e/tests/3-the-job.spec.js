@@ -9,6 +9,7 @@ test("design: values say where they come from, numbers follow, a wrong value is 
 }) => {
   const errors = await signIn(page);
   await bench(page, "Members");
+  const port = (await page.locator("a[href*='.localhost:']").first().getAttribute("href")).match(/localhost:(\d+)/)[1];
   await page.getByRole("link", { name: "Design", exact: true }).last().click();
   const line = page.locator(".line", { has: page.getByLabel("Button colour") });
   await expect(line.locator(".from")).toContainText("brand sheet");
@@ -30,6 +31,18 @@ test("design: values say where they come from, numbers follow, a wrong value is 
   await page.getByLabel("Title").fill("A title that is much too long for the strip of any panel that people use");
   await expect(page.getByRole("status").filter({ hasText: "The title does not fit" })).toBeVisible();
   await page.getByLabel("Title").fill("Harrow Down Observatory");
+  // Logo and photo are each fetched once, and drawn on both screens.
+  const picture = (name) => `http://w.farthing.localhost:${port}/${name}.png`;
+  await page.getByLabel("State").selectOption("Talking");
+  await page.getByLabel("Logo in the panel").selectOption("shown");
+  await page.getByLabel("Its picture, address").fill(picture("mark"));
+  await page.getByLabel("Agent\u2019s photo, address").fill(picture("face"));
+  for (const drawn of [".stage .wlogo", ".stage .wface"]) {
+    await expect(page.locator(drawn)).toHaveCount(2);
+    await expect(page.locator(drawn).first()).toHaveAttribute("src", /^data:image/);
+  }
+  await page.getByLabel("Logo in the panel").selectOption("hidden");
+  for (const name of ["Its picture, address", "Agent\u2019s photo, address"]) await page.getByLabel(name).fill("");
   // The logo's colours go into the field that was used last.
   await page.getByLabel("Button colour").focus();
   await page.getByRole("button", { name: /^Take #2b2f6b/ }).click();

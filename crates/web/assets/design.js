@@ -42,7 +42,7 @@ document.addEventListener("alpine:init", () => {
     dirty: false,
     last: "button_colour",
     pictures: {},
-    asking: 0,
+    asking: {},
     init() {
       this.leaving = (e) => {
         if (this.dirty) e.preventDefault();
@@ -285,9 +285,18 @@ document.addEventListener("alpine:init", () => {
         return img;
       }
       if (!known) {
+        // While an address is typed, only what stands at last is asked for; each kind of picture for itself.
+        const before = this.asking[kind];
+        if (before) {
+          clearTimeout(before.timer);
+          delete this.pictures[before.address];
+        }
         this.pictures[address] = {};
-        clearTimeout(this.asking);
-        this.asking = setTimeout(() => this.fetchPicture(address), 400);
+        const timer = setTimeout(() => {
+          delete this.asking[kind];
+          this.fetchPicture(address);
+        }, 400);
+        this.asking[kind] = { address, timer };
       } else if (known.problem) {
         this.$refs.problem.textContent = known.problem;
         this.$refs.problem.hidden = false;
