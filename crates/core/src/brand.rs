@@ -5,6 +5,7 @@ mod bubbles;
 pub mod details;
 mod parts;
 pub mod phone;
+pub mod pictures;
 pub mod talk;
 
 use crate::code::Code;

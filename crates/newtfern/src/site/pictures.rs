@@ -1,6 +1,6 @@
 //! Hashes of the pictures that a panel shows, and of those that the design names.
 
-use newtfern_core::brand::details::LOGO;
+use newtfern_core::brand::pictures::LOGO;
 use newtfern_core::design::{Design, Field};
 use newtfern_core::observation::Observation;
 use newtfern_probe::http::Http;

@@ -3,7 +3,7 @@
 
 use super::Tab;
 use crate::ProbeError;
-use newtfern_core::brand::details::LOGO;
+use newtfern_core::brand::pictures::LOGO;
 use newtfern_core::observation::{BubbleSeen, PanelDetails, PartSeen, PictureSeen};
 use newtfern_core::profile::Supplier;
 use serde_json::Value;
