@@ -193,7 +193,7 @@ mod tests {
 
     fn judged(visits: &[Observation]) -> Judged {
         let (supplier, region) = (sample(), Region::strictest_of_all());
-        let design = Design::resolve(&Layer::new(), &Layer::new(), &Layer::new());
+        let design = Design::of_layer(&Layer::new());
         let e = Expectation {
             supplier: &supplier,
             rivals: &[],
@@ -278,7 +278,7 @@ mod tests {
     #[test]
     fn another_key_or_design_is_another_expectation() {
         let (supplier, region) = (sample(), Region::strictest_of_all());
-        let design = Design::resolve(&Layer::new(), &Layer::new(), &Layer::new());
+        let design = Design::of_layer(&Layer::new());
         let print = |key: &str, brand: Option<Rgb>| {
             Expectation {
                 supplier: &supplier,

@@ -139,7 +139,7 @@ mod tests {
             (Field::ButtonColour, "#b3491c".to_string()),
             (Field::Size, "64".to_string()),
         ]);
-        Design::resolve(&Layer::new(), &Layer::new(), &own)
+        Design::of_layer(&own)
     }
 
     #[test]

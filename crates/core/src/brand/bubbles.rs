@@ -106,13 +106,11 @@ pub(super) fn judge(design: &Design, seen: &[BubbleSeen], out: &mut Told<Vec<Val
 #[cfg(test)]
 mod tests {
     use super::*;
-    use crate::design::Layer;
+    use crate::design::testing::wished;
 
     fn told(wish: &[(Field, &str)], bubbles: Vec<BubbleSeen>) -> Told<Vec<ValueTold>> {
-        let layer: Layer = wish.iter().map(|(f, v)| (*f, v.to_string())).collect();
-        let design = Design::resolve(&Layer::new(), &Layer::new(), &layer);
         let mut out = Told::default();
-        judge(&design, &bubbles, &mut out);
+        judge(&wished(wish), &bubbles, &mut out);
         out
     }
 

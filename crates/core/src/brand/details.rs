@@ -8,7 +8,7 @@ use crate::code::Code;
 use crate::design::{Design, Field};
 use crate::direction::is_right_to_left;
 use crate::finding::{Evidence, Finding, Severity};
-use crate::observation::{FieldSeen, Observation, PanelDetails};
+use crate::observation::{FieldSeen, Observation, PanelDetails, PictureSeen};
 use crate::site_check::{Told, ValueTold, sides};
 use std::borrow::Cow;
 
@@ -62,7 +62,7 @@ const INSIDE: [(Field, &str); 4] = [
     (Field::Typeface, "typeface"),
     (Field::Asked, "fields before the talk"),
     (Field::AgentPhoto, "agent\u{2019}s photo"),
-    (Field::LogoPicture, pictures::LOGO),
+    (Field::LogoPicture, PictureSeen::LOGO),
 ];
 
 pub(super) fn value(
@@ -242,13 +242,11 @@ fn fields(design: &Design, details: &PanelDetails, out: &mut Told<Vec<ValueTold>
 mod tests {
     use super::*;
     use crate::chain::testing::{launcher, with};
-    use crate::design::Layer;
+    use crate::design::testing::wished;
 
     fn told(wish: &[(Field, &str)], change: impl FnOnce(&mut Observation)) -> Told<Vec<ValueTold>> {
-        let layer: Layer = wish.iter().map(|(f, v)| (*f, v.to_string())).collect();
-        let design = Design::resolve(&Layer::new(), &Layer::new(), &layer);
         let seen = with(launcher(|l| l.rect.height = 60.0), change);
-        judge(&design, &seen)
+        judge(&wished(wish), &seen)
     }
 
     fn codes(told: &Told<Vec<ValueTold>>) -> Vec<Code> {

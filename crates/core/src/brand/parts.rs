@@ -128,7 +128,7 @@ pub(super) fn judge(
 #[cfg(test)]
 mod tests {
     use super::*;
-    use crate::design::Layer;
+    use crate::design::testing::wished;
 
     fn told(field: Field, wanted: &str, seen: &[(Part, Option<bool>)]) -> Told<Vec<ValueTold>> {
         at(Stage::Opened, field, wanted, seen)
@@ -140,8 +140,7 @@ mod tests {
         wanted: &str,
         seen: &[(Part, Option<bool>)],
     ) -> Told<Vec<ValueTold>> {
-        let layer = Layer::from([(field, wanted.to_string())]);
-        let design = Design::resolve(&Layer::new(), &Layer::new(), &layer);
+        let design = wished(&[(field, wanted)]);
         let parts = seen.iter().map(|(part, shown)| PartSeen {
             part: *part,
             shown: *shown,

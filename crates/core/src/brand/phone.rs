@@ -1,7 +1,7 @@
 //! What is designed for phones alone: another side, another size, other offsets.
 
 use super::details::{SIZE_TOLERANCE, finding, gap, value};
-use super::{Compared, OFFSET_TOLERANCE, compare};
+use super::{Compared, OFFSET_TOLERANCE};
 use crate::code::Code;
 use crate::design::{Design, Field, HIDDEN, OTHER_SIDE};
 use crate::finding::Severity;
@@ -16,54 +16,53 @@ const FIELDS: [Field; 4] = [
     Field::PhoneOffsetY,
 ];
 
-/// Compares the visit on a phone with what is designed for phones. The corner itself is judged with the colours,
-/// in [`super::judge`].
-pub fn judge(design: &Design, on_phone: Option<&Observation>) -> Told<Vec<ValueTold>> {
+/// A number that a design can have for phones alone, what was measured there, and how both are told.
+struct Measure<'a> {
+    field: Field,
+    name: &'static str,
+    px: f64,
+    tolerance: f64,
+    code: Code,
+    /// Behind the number: how large, how far from what.
+    words: &'a str,
+    setting: &'static str,
+}
+
+/// Compares the visit on a phone, with its figures, with what is designed for phones. The corner itself is judged
+/// with the colours, in [`super::judge`].
+pub fn judge(design: &Design, on_phone: Option<(&Observation, &Compared)>) -> Told<Vec<ValueTold>> {
     let mut out = Told::default();
     let hidden = design.get(Field::OnPhones) == HIDDEN;
     if hidden || !FIELDS.iter().any(|f| design.designed(*f).is_some()) {
         return out;
     }
-    let seen = on_phone.and_then(|v| {
-        let launcher = v.launcher.as_ref().filter(|l| l.present)?;
-        Some((launcher, compare(v, design, None)?))
-    });
+    let seen = on_phone.and_then(|(v, c)| Some((v.launcher.as_ref().filter(|l| l.present)?, c)));
     let Some((launcher, compared)) = seen else {
-        gap(
-            &mut out,
-            "look on phones",
-            "no launcher was seen on a phone",
-        );
+        let why = "no launcher was seen on a phone";
+        gap(&mut out, "look on phones", why);
         return out;
     };
-    if let Some(wanted) = number(design, Field::PhoneSize) {
-        let px = launcher.rect.height.max(launcher.rect.width);
-        let same = (wanted - px).abs() <= SIZE_TOLERANCE;
-        number_told(&mut out, "phone_size_px", wanted, px, same);
-        if !same {
-            let summary =
-                format!("On a phone the launcher is {px:.0} px large and should be {wanted}.");
-            let found = finding(
-                Code::BrandSize,
-                Severity::Warning,
-                summary,
-                "its size on phones",
-            );
-            out.findings
-                .push(found.with_all(sides(&wanted.to_string(), &format!("{px:.0}"))));
-        }
-    }
+    let size = Measure {
+        field: Field::PhoneSize,
+        name: "phone_size_px",
+        px: launcher.rect.height.max(launcher.rect.width),
+        tolerance: SIZE_TOLERANCE,
+        code: Code::BrandSize,
+        words: "large",
+        setting: "its size on phones",
+    };
+    measured(design, &size, &mut out);
     if compared.expected_corner.is_empty() {
         return out;
     }
+    let same = compared.corner == compared.expected_corner;
     if design.designed(Field::OnPhones) == Some(OTHER_SIDE) {
-        let same = compared.corner == compared.expected_corner;
         let (wanted, is) = (&compared.expected_corner, compared.corner.clone());
         value(&mut out, "on_phones", wanted, Some(is), same);
     }
     // In another corner its distances say nothing.
-    if compared.corner == compared.expected_corner {
-        offsets(design, &compared, &mut out);
+    if same {
+        offsets(design, compared, &mut out);
     }
     out
 }
@@ -84,65 +83,55 @@ fn offsets(design: &Design, c: &Compared, out: &mut Told<Vec<ValueTold>>) {
             c.offset_y,
         ),
     ] {
-        let Some(wanted) = number(design, field) else {
-            continue;
+        let offset = Measure {
+            field,
+            name,
+            px,
+            tolerance: OFFSET_TOLERANCE,
+            code: Code::BrandOffset,
+            words: &format!("from the {edge} edge"),
+            setting: "its offsets on phones",
         };
-        let same = (wanted - px).abs() <= OFFSET_TOLERANCE;
-        number_told(out, name, wanted, px, same);
-        if !same {
-            let summary = format!(
-                "On a phone the launcher is {px:.0} px from the {edge} edge and should be {wanted}."
-            );
-            let found = finding(
-                Code::BrandOffset,
-                Severity::Warning,
-                summary,
-                "its offsets on phones",
-            );
-            out.findings
-                .push(found.with_all(sides(&wanted.to_string(), &format!("{px:.0}"))));
-        }
+        measured(design, &offset, out);
     }
 }
 
-/// What somebody designed for phones.
-fn number(design: &Design, field: Field) -> Option<f64> {
-    design.designed(field)?.parse().ok()
-}
-
-fn number_told(
-    out: &mut Told<Vec<ValueTold>>,
-    name: &'static str,
-    wanted: f64,
-    is: f64,
-    same: bool,
-) {
-    value(
-        out,
-        name,
-        &wanted.to_string(),
-        Some(format!("{is:.0}")),
-        same,
-    );
+/// Nothing is told of what nobody designed for phones.
+fn measured(design: &Design, m: &Measure, out: &mut Told<Vec<ValueTold>>) {
+    let wanted = design.designed(m.field);
+    let Some((wanted, px)) = wanted.and_then(|w| Some((w, w.parse::<f64>().ok()?))) else {
+        return;
+    };
+    let is = format!("{:.0}", m.px);
+    let same = (px - m.px).abs() <= m.tolerance;
+    value(out, m.name, wanted, Some(is.clone()), same);
+    if !same {
+        let words = m.words;
+        let summary = format!("On a phone the launcher is {is} px {words} and should be {wanted}.");
+        let found = finding(m.code, Severity::Warning, summary, m.setting);
+        out.findings.push(found.with_all(sides(wanted, &is)));
+    }
 }
 
 #[cfg(test)]
 mod tests {
     use super::*;
+    use crate::brand::compare;
     use crate::chain::testing::{launcher, with};
-    use crate::design::Layer;
+    use crate::design::testing::wished;
     use crate::observation::Viewport;
 
     /// A launcher of 60 px on a phone of 390 by 844.
     fn told(wish: &[(Field, &str)], viewport: Viewport, x: f64) -> Told<Vec<ValueTold>> {
-        let layer: Layer = wish.iter().map(|(f, v)| (*f, v.to_string())).collect();
-        let design = Design::resolve(&Layer::new(), &Layer::new(), &layer);
+        let design = wished(wish);
         let placed = launcher(|l| {
             (l.rect.x, l.rect.y) = (x, 844.0 - 60.0 - 16.0);
             (l.rect.width, l.rect.height) = (60.0, 60.0);
         });
         let seen = with(placed, |o| o.condition.viewport = viewport);
-        judge(&design, Some(&seen).filter(|_| viewport == Viewport::Phone))
+        let compared = compare(&seen, &design, None).unwrap();
+        let phone = Some((&seen, &compared)).filter(|_| viewport == Viewport::Phone);
+        judge(&design, phone)
     }
 
     #[test]

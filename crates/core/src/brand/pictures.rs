@@ -4,19 +4,25 @@ use super::details::{finding, gap, value};
 use crate::code::Code;
 use crate::design::{Design, Field};
 use crate::finding::{Evidence, Severity};
-use crate::observation::{PanelDetails, Part};
+use crate::observation::{PanelDetails, Part, PictureSeen};
 use crate::site_check::{Told, ValueTold};
 
-/// The picture at the place of the part, as a look names it.
-pub const LOGO: &str = "logo picture";
+/// Where a design names a picture, what a look calls it, and its name in files.
+const PLACES: [(Field, &str, &str); 3] = [
+    (Field::AgentPhoto, PictureSeen::PHOTO, "agent_photo"),
+    (Field::Picture, PictureSeen::LAUNCHER, "picture"),
+    (Field::LogoPicture, PictureSeen::LOGO, "logo_picture"),
+];
+
+/// Where a design names the picture that a look calls so.
+pub fn field_of(name: &str) -> Option<Field> {
+    let place = PLACES.iter().find(|(_, seen, _)| *seen == name);
+    place.map(|(field, _, _)| *field)
+}
 
 /// Compares each picture that the design names; one is another only by its hash.
 pub(super) fn judge(design: &Design, details: &PanelDetails, out: &mut Told<Vec<ValueTold>>) {
-    for (field, name, written) in [
-        (Field::AgentPhoto, "photo", "agent_photo"),
-        (Field::Picture, "launcher picture", "picture"),
-        (Field::LogoPicture, LOGO, "logo_picture"),
-    ] {
+    for (field, name, written) in PLACES {
         let Some(wanted) = design.designed(field) else {
             continue;
         };
@@ -34,10 +40,10 @@ pub(super) fn judge(design: &Design, details: &PanelDetails, out: &mut Told<Vec<
                 .iter()
                 .any(|p| p.part == Part::Logo && p.shown == Some(true))
         };
-        if seen.src.is_empty() && name == LOGO && logo_shows() {
+        if seen.src.is_empty() && name == PictureSeen::LOGO && logo_shows() {
             gap(
                 out,
-                LOGO,
+                name,
                 "what shows there has no picture\u{2019}s address",
             );
             continue;
@@ -76,15 +82,13 @@ pub(super) fn judge(design: &Design, details: &PanelDetails, out: &mut Told<Vec<
 #[cfg(test)]
 mod tests {
     use super::*;
-    use crate::design::Layer;
+    use crate::design::testing::wished;
     use crate::image_hash::ImageHash;
-    use crate::observation::{PartSeen, PictureSeen};
+    use crate::observation::PartSeen;
 
     fn told(wish: &[(Field, &str)], details: PanelDetails) -> Told<Vec<ValueTold>> {
-        let layer: Layer = wish.iter().map(|(f, v)| (*f, v.to_string())).collect();
-        let design = Design::resolve(&Layer::new(), &Layer::new(), &layer);
         let mut out = Told::default();
-        judge(&design, &details, &mut out);
+        judge(&wished(wish), &details, &mut out);
         out
     }
 
@@ -96,7 +100,7 @@ mod tests {
     fn a_logo_drawn_in_code_is_neither_missing_nor_another() {
         let with_part = |shown| PanelDetails {
             pictures: vec![PictureSeen {
-                name: LOGO.into(),
+                name: PictureSeen::LOGO.into(),
                 ..PictureSeen::default()
             }],
             parts: vec![PartSeen {

@@ -38,17 +38,17 @@ pub fn judge(design: &Design, looks: &TalkLooks) -> Vec<Finding> {
 mod tests {
     use super::*;
     use crate::code::Code;
-    use crate::design::{Field, Layer};
+    use crate::design::Field;
+    use crate::design::testing::wished;
     use crate::observation::Part;
 
     #[test]
     fn a_talk_tells_of_the_visitors_bubbles_and_of_what_comes_with_it() {
-        let layer = Layer::from([
-            (Field::OwnBubble, "#2f6b4f".to_string()),
-            (Field::AnswerBubble, "#2f6b4f".to_string()),
-            (Field::Files, "yes".to_string()),
+        let design = wished(&[
+            (Field::OwnBubble, "#2f6b4f"),
+            (Field::AnswerBubble, "#2f6b4f"),
+            (Field::Files, "yes"),
         ]);
-        let design = Design::resolve(&Layer::new(), &Layer::new(), &layer);
         let bubble = |by| BubbleSeen {
             by,
             ground: "rgb(200, 40, 40)".into(),

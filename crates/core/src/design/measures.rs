@@ -130,7 +130,7 @@ mod tests {
 
     fn of(values: &[(Field, &str)], brand: Option<Rgb>, page: Option<Rgb>) -> Vec<Measure> {
         let layer: Layer = values.iter().map(|(f, v)| (*f, v.to_string())).collect();
-        let design = Design::resolve(&Layer::new(), &Layer::new(), &layer);
+        let design = Design::of_layer(&layer);
         measures(&design, brand, page)
     }
 

@@ -96,6 +96,11 @@ impl Design {
         Design { values }
     }
 
+    /// One layer over the built-in values.
+    pub fn of_layer(layer: &Layer) -> Design {
+        Design::resolve(&Layer::new(), &Layer::new(), layer)
+    }
+
     /// The value of a field; empty where none is set.
     pub fn get(&self, field: Field) -> &str {
         self.values
@@ -119,6 +124,17 @@ impl Design {
     /// A number, px or seconds; 0 where it does not parse.
     pub fn number(&self, field: Field) -> f64 {
         self.get(field).parse().unwrap_or(0.0)
+    }
+}
+
+#[cfg(test)]
+pub(crate) mod testing {
+    use super::{Design, Field};
+
+    /// What somebody wishes for, over the built-in values.
+    pub fn wished(wish: &[(Field, &str)]) -> Design {
+        let layer = wish.iter().map(|(f, v)| (*f, v.to_string()));
+        Design::of_layer(&layer.collect())
     }
 }
 

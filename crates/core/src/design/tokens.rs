@@ -126,15 +126,12 @@ mod tests {
             (Field::Greeting, "Hello {{name}}!".to_string()),
             (Field::PromptDelay, "7.5".to_string()),
         ]);
-        let design = Design::resolve(&Layer::new(), &Layer::new(), &own);
+        let design = Design::of_layer(&own);
         let text = file(&design).to_string();
         let back = read(&text).unwrap();
         assert!(own.iter().all(|(f, v)| back.get(f) == Some(v)), "{back:?}");
         assert_eq!(back[&Field::OffsetX], "20");
-        assert_eq!(
-            Design::resolve(&Layer::new(), &Layer::new(), &back).get(Field::Size),
-            "60"
-        );
+        assert_eq!(Design::of_layer(&back).get(Field::Size), "60");
     }
 
     #[test]

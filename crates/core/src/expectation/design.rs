@@ -178,7 +178,7 @@ impl WidgetDesign {
 
     /// Over the built-in values, which nobody wished for.
     pub fn resolved(&self) -> Design {
-        Design::resolve(&Layer::new(), &Layer::new(), &self.layer())
+        Design::of_layer(&self.layer())
     }
 
     /// Names and values of its colours.

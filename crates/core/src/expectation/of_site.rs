@@ -202,7 +202,7 @@ mod tests {
 
     #[test]
     fn only_values_that_differ_become_the_sites_own() {
-        let above = Design::resolve(&Layer::new(), &Layer::new(), &Layer::new());
+        let above = Design::of_layer(&Layer::new());
         let mut file = Expectation::read(FILE).unwrap();
         file.set_design(&above);
         assert!(file.own_values(&above).is_empty());

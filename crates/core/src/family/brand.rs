@@ -160,7 +160,9 @@ pub fn assess(
             place: Place::of(seen),
         });
     }
-    told.add(phone::judge(design, best(visits, Viewport::Phone)));
+    let compared = looks.iter().find(|l| l.viewport == Viewport::Phone);
+    let on_phone = best(visits, Viewport::Phone).zip(compared.map(|l| &l.compared));
+    told.add(phone::judge(design, on_phone));
     findings.extend(told.findings);
     findings.sort_by_key(|f| std::cmp::Reverse(f.severity));
     let (standing, summary) = if looks.is_empty() {
@@ -200,7 +202,7 @@ mod tests {
 
     fn detail(background: &str, corner: &str) -> Detail {
         let layer = Layer::from([(Field::Corner, corner.to_string())]);
-        let design = Design::resolve(&Layer::new(), &Layer::new(), &layer);
+        let design = Design::of_layer(&layer);
         let seen = launcher(|l| l.background = background.into());
         let told = assess(&design, None, &[seen], Told::default());
         match told.detail {

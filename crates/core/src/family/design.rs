@@ -259,7 +259,7 @@ mod tests {
 
     fn design(values: &[(Field, &str)]) -> Design {
         let layer: Layer = values.iter().map(|(f, v)| (*f, v.to_string())).collect();
-        Design::resolve(&Layer::new(), &Layer::new(), &layer)
+        Design::of_layer(&layer)
     }
 
     fn codes(values: &[(Field, &str)]) -> Vec<Code> {

@@ -214,7 +214,7 @@ pub struct FieldSeen {
 #[derive(Debug, Clone, Default, PartialEq, Eq, Serialize, Deserialize)]
 #[serde(default)]
 pub struct PictureSeen {
-    /// What it is: `photo`, `launcher picture`.
+    /// What it is: one of the names below.
     pub name: String,
     /// Its address; empty where no picture shows.
     pub src: String,
@@ -224,4 +224,13 @@ pub struct PictureSeen {
     pub designed: Option<ImageHash>,
     /// Why one of the two is missing.
     pub why: String,
+}
+
+impl PictureSeen {
+    /// Of whoever answers.
+    pub const PHOTO: &str = "photo";
+    /// On the launcher.
+    pub const LAUNCHER: &str = "launcher picture";
+    /// At the place of the part.
+    pub const LOGO: &str = "logo picture";
 }

@@ -229,7 +229,7 @@ mod tests {
             (Field::ButtonColour, "#0b7285".to_string()),
             (Field::Title, "Kites \"& <more>\"".to_string()),
         ]);
-        Design::resolve(&Layer::new(), &Layer::new(), &layer)
+        Design::of_layer(&layer)
     }
 
     #[test]
@@ -293,7 +293,7 @@ mod tests {
     fn values_stand_in_script_text_as_strings_that_cannot_end_early() {
         let plain = supplier(&INLINE.replace('\n', " ")).unwrap();
         let layer = Layer::from([(Field::Title, "</script>\"; alert(`$x`); '\\".to_string())]);
-        let design = Design::resolve(&Layer::new(), &Layer::new(), &layer);
+        let design = Design::of_layer(&layer);
         let code = plain.with_design(&design).snippet_for("abcd-1234");
         let written = crate::script_scan::strings(code.split("</script>").next().unwrap());
         let read: String = serde_json::from_str(&format!("\"{}\"", written[2])).unwrap();

@@ -1,7 +1,7 @@
 //! The parts of a supplier profile beyond what the chain needs. Every field of theirs must be known: a
 //! selector under a mistyped name would never be looked at, and nobody would hear of it.
 
-use crate::observation::{Part, Speaker};
+use crate::observation::{Part, PictureSeen, Speaker};
 use serde::de::{MapAccess, Visitor};
 use serde::{Deserialize, Deserializer, Serialize, Serializer};
 use std::collections::BTreeMap;
@@ -63,6 +63,14 @@ impl TextPlaces {
     }
 }
 
+/// Selectors that the profile gives, each with what it is of.
+fn told<T, const N: usize>(places: [(T, &String); N]) -> impl Iterator<Item = (T, &str)> {
+    let places = places
+        .into_iter()
+        .map(|(of, selector)| (of, selector.trim()));
+    places.filter(|(_, selector)| !selector.is_empty())
+}
+
 /// Selectors of a widget's pictures: of an `img`, of what holds one, or of what has it as its background.
 #[derive(Debug, Clone, Default, PartialEq, Serialize, Deserialize)]
 #[serde(deny_unknown_fields, default)]
@@ -76,11 +84,10 @@ pub struct PicturePlaces {
 impl PicturePlaces {
     /// Each place by what it is; those that the profile does not tell are left out.
     pub fn all(&self) -> impl Iterator<Item = (&'static str, &str)> {
-        let all = [
-            ("photo", self.photo.trim()),
-            ("launcher picture", self.launcher.trim()),
-        ];
-        all.into_iter().filter(|(_, selector)| !selector.is_empty())
+        told([
+            (PictureSeen::PHOTO, &self.photo),
+            (PictureSeen::LAUNCHER, &self.launcher),
+        ])
     }
 }
 
@@ -97,11 +104,10 @@ pub struct BubblePlaces {
 impl BubblePlaces {
     /// Each place by whose it is; those that the profile does not tell are left out.
     pub fn all(&self) -> impl Iterator<Item = (Speaker, &str)> {
-        let all = [
-            (Speaker::Visitor, self.own.trim()),
-            (Speaker::Agent, self.answer.trim()),
-        ];
-        all.into_iter().filter(|(_, selector)| !selector.is_empty())
+        told([
+            (Speaker::Visitor, &self.own),
+            (Speaker::Agent, &self.answer),
+        ])
     }
 }
 
@@ -124,14 +130,13 @@ pub struct PartPlaces {
 impl PartPlaces {
     /// Each place by its part; those that the profile does not tell are left out.
     pub fn all(&self) -> impl Iterator<Item = (Part, &str)> {
-        let all = [
-            (Part::Logo, self.logo.trim()),
-            (Part::SupplierMark, self.supplier_mark.trim()),
-            (Part::Rating, self.rating.trim()),
-            (Part::Transcript, self.transcript.trim()),
-            (Part::Files, self.files.trim()),
-        ];
-        all.into_iter().filter(|(_, selector)| !selector.is_empty())
+        told([
+            (Part::Logo, &self.logo),
+            (Part::SupplierMark, &self.supplier_mark),
+            (Part::Rating, &self.rating),
+            (Part::Transcript, &self.transcript),
+            (Part::Files, &self.files),
+        ])
     }
 }
 

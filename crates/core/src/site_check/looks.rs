@@ -18,6 +18,8 @@ pub(super) fn of_widget(case: &WidgetCase, out: &mut Told<Vec<ValueTold>>) {
         out.add(details::judge(&design, seen));
     }
     let on_phone = best_of(case.chain(), Some(Viewport::Phone));
+    let on_phone = on_phone.and_then(|v| Some((v, compare(v, &design, None)?)));
+    let on_phone = on_phone.as_ref().map(|(v, compared)| (*v, compared));
     out.add(phone::judge(&design, on_phone));
     out.add(details::direction(case.visits));
     if case.widget.design == WidgetDesign::default() {
@@ -38,11 +40,11 @@ pub(super) fn of_widget(case: &WidgetCase, out: &mut Told<Vec<ValueTold>>) {
     values(&widget.design, &compared, out);
     // Where a phone has another corner, it is judged there too.
     let turned = design.designed(Field::OnPhones).is_some() && widget.design.corner.is_some();
-    let phone = on_phone.filter(|v| turned && !std::ptr::eq(*v, seen));
-    if let Some((seen, compared)) = phone.and_then(|v| Some((v, compare(v, &design, None)?))) {
+    let phone = on_phone.filter(|(v, _)| turned && !std::ptr::eq(*v, seen));
+    if let Some((seen, compared)) = phone {
         let corner = |f: &Finding| f.code == Code::BrandCorner;
         out.findings
-            .extend(judge(seen, &compared).into_iter().filter(corner));
+            .extend(judge(seen, compared).into_iter().filter(corner));
     }
 }
 

@@ -100,12 +100,8 @@ pub(super) fn centre(values: &[f64]) -> Centre {
 pub fn verdict(loads: usize, thread: Centre, budget_ms: f64) -> BudgetVerdict {
     if statistics::confidence_reached(loads, stopping::confidence(loads)) < CONFIDENCE {
         BudgetVerdict::Undecided
-    } else if thread.high <= budget_ms {
-        BudgetVerdict::Under
-    } else if thread.low > budget_ms {
-        BudgetVerdict::Over
     } else {
-        BudgetVerdict::Undecided
+        BudgetVerdict::of(thread.low, thread.high, budget_ms)
     }
 }
 

@@ -181,6 +181,17 @@ pub enum BudgetVerdict {
 }
 
 impl BudgetVerdict {
+    /// Decided only where the whole interval lies on one side of the budget.
+    pub fn of(low: f64, high: f64, budget_ms: f64) -> BudgetVerdict {
+        if high <= budget_ms {
+            BudgetVerdict::Under
+        } else if low > budget_ms {
+            BudgetVerdict::Over
+        } else {
+            BudgetVerdict::Undecided
+        }
+    }
+
     /// The word of the public contract.
     pub fn word(self) -> &'static str {
         match self {
@@ -242,13 +253,12 @@ pub struct OnPhone {
 }
 
 impl OnPhone {
-    /// Against a budget: decided only where the whole interval lies on one side, and there is one.
+    /// Against a budget; undecided where there is no interval.
     pub fn verdict(&self, budget_ms: f64) -> BudgetVerdict {
-        match self.own.interval_ms {
-            Some((_, high)) if high <= budget_ms => BudgetVerdict::Under,
-            Some((low, _)) if low > budget_ms => BudgetVerdict::Over,
-            _ => BudgetVerdict::Undecided,
-        }
+        let interval = self.own.interval_ms;
+        interval.map_or(BudgetVerdict::Undecided, |(low, high)| {
+            BudgetVerdict::of(low, high, budget_ms)
+        })
     }
 }
 

@@ -15,6 +15,7 @@ use newtfern_core::observation::{FailureKind, Viewport};
 use newtfern_core::visits::{
     CheckOrder, further_states, in_language, in_other_manners, languages_of, prompt_of, states_of,
 };
+use newtfern_core::weigh::moments::LOADS;
 use newtfern_core::weigh::stopping::MOST_LOADS;
 use newtfern_core::weigh::{conclude, empty_page};
 use newtfern_probe::browser::{Browser, Pool};
@@ -150,10 +151,10 @@ async fn weigh_site(tools: &Tools, job: &Job, s: &Subject, progress: &Arc<Progre
         consent: s.consent.as_ref(),
         viewport: Viewport::Desktop,
         own_loads: MOST_LOADS,
-        further_loads: newtfern_core::weigh::moments::LOADS,
+        further_loads: LOADS,
         stop_at: Some(s.site.budget_ms),
         phone_loads: match s.widget.viewports.contains(&Viewport::Phone) {
-            true => newtfern_core::weigh::moments::LOADS,
+            true => LOADS,
             false => 0,
         },
         empty_page: Some(&empty_page(&s.supplier.snippet_for(&s.widget.key))),

@@ -1,40 +1,51 @@
 //! Hashes of the pictures that a panel shows, and of those that the design names.
 
-use newtfern_core::brand::pictures::LOGO;
-use newtfern_core::design::{Design, Field};
+use newtfern_core::brand::pictures::field_of;
+use newtfern_core::design::Design;
+use newtfern_core::image_hash::ImageHash;
 use newtfern_core::observation::Observation;
 use newtfern_probe::http::Http;
 use newtfern_probe::pictures::hash_at;
+use std::collections::HashMap;
 use url::Url;
 
-/// Fetches both at the same time of day, so that they can be compared; why one is missing stands beside it.
+/// Fetches both at the same time of day, so that they can be compared, and each once, however many visits show it;
+/// why one is missing stands beside it.
 pub async fn hash(http: &Http, page: &Url, design: &Design, visits: &mut [Observation]) {
-    for seen in visits.iter_mut() {
-        let Some(details) = seen.details.as_mut() else {
+    let mut known = HashMap::new();
+    let details = visits.iter_mut().filter_map(|seen| seen.details.as_mut());
+    for picture in details.flat_map(|d| &mut d.pictures) {
+        let wanted = field_of(&picture.name).map_or("", |field| design.get(field));
+        // Nobody named one: there is nothing to compare with.
+        if wanted.is_empty() || picture.src.is_empty() {
             continue;
-        };
-        for picture in &mut details.pictures {
-            let wanted = match picture.name.as_str() {
-                "photo" => Field::AgentPhoto,
-                LOGO => Field::LogoPicture,
-                _ => Field::Picture,
-            };
-            let wanted = design.get(wanted);
-            // Nobody named one: there is nothing to compare with.
-            if wanted.is_empty() || picture.src.is_empty() {
-                continue;
-            }
-            let of = async |address: &str| match page.join(address) {
-                Ok(url) => hash_at(http, &url).await,
-                Err(_) => Err("it has no address that can be read".into()),
-            };
-            let (is, meant) = (of(&picture.src).await, of(wanted).await);
-            picture.why = match (&is, &meant) {
-                (Err(why), _) => format!("the picture that shows could not be read: {why}"),
-                (_, Err(why)) => format!("the designed picture could not be read: {why}"),
-                _ => String::new(),
-            };
-            (picture.hash, picture.designed) = (is.ok(), meant.ok());
         }
+        let is = once(http, page, &picture.src, &mut known).await;
+        let meant = once(http, page, wanted, &mut known).await;
+        picture.why = match (&is, &meant) {
+            (Err(why), _) => format!("the picture that shows could not be read: {why}"),
+            (_, Err(why)) => format!("the designed picture could not be read: {why}"),
+            _ => String::new(),
+        };
+        (picture.hash, picture.designed) = (is.ok(), meant.ok());
     }
+}
+
+type Known = HashMap<String, Result<ImageHash, String>>;
+
+async fn once(
+    http: &Http,
+    page: &Url,
+    address: &str,
+    known: &mut Known,
+) -> Result<ImageHash, String> {
+    if let Some(told) = known.get(address) {
+        return told.clone();
+    }
+    let told = match page.join(address) {
+        Ok(url) => hash_at(http, &url).await,
+        Err(_) => Err("it has no address that can be read".into()),
+    };
+    known.insert(address.to_string(), told.clone());
+    told
 }

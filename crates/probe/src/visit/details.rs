@@ -3,8 +3,7 @@
 
 use super::Tab;
 use crate::ProbeError;
-use newtfern_core::brand::pictures::LOGO;
-use newtfern_core::observation::{BubbleSeen, PanelDetails, PartSeen, PictureSeen};
+use newtfern_core::observation::{BubbleSeen, PanelDetails, Part, PartSeen, PictureSeen};
 use newtfern_core::profile::Supplier;
 use serde_json::Value;
 
@@ -39,8 +38,8 @@ pub async fn read(tab: &Tab, supplier: &Supplier) -> Result<(), ProbeError> {
         let fields = inner.fields.filter(|f| !f.is_empty());
         details.fields = fields.or(details.fields);
     }
-    let logo =
-        Some((LOGO, supplier.parts.logo.trim())).filter(|(_, selector)| !selector.is_empty());
+    let logo = (supplier.parts.all()).filter(|(part, _)| *part == Part::Logo);
+    let logo = logo.map(|(_, selector)| (PictureSeen::LOGO, selector));
     for (name, selector) in supplier.pictures.all().chain(logo) {
         details.pictures.push(PictureSeen {
             name: name.into(),

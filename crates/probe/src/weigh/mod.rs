@@ -121,10 +121,25 @@ pub async fn run(
             break;
         }
     }
+    let failed = &mut measured.failed_loads;
     if let Some(html) = request.empty_page {
-        on_an_empty_page(browser, request, html, &mut measured, &mut progress).await?;
+        // The supplier's own cost: its snippet and nothing else, at the address that its account knows. Nothing there
+        // asks for consent.
+        let bare = WeighOrder {
+            consent: None,
+            ..*request
+        };
+        let loads = (LOADS, Some(html));
+        measured.empty = own_loads(browser, &bare, loads, failed, &mut progress).await?;
     }
-    on_a_phone(browser, request, &mut measured, &mut progress).await?;
+    let phone = WeighOrder {
+        viewport: Viewport::Phone,
+        slow: PHONE_SLOW,
+        further_loads: 0,
+        ..*request
+    };
+    let loads = (request.phone_loads, None);
+    measured.phone = own_loads(browser, &phone, loads, failed, &mut progress).await?;
     // Both arms of a pair are left alone equally long: as long as the widget needs to be up, and some.
     let settle = SETTLE_MS
         + newtfern_core::weigh::statistics::median(&alive_after).clamp(0.0, 6000.0) as u64;
@@ -143,51 +158,25 @@ pub async fn run(
     Ok(measured)
 }
 
-/// The supplier's own cost: its snippet and nothing else, at the address that its account knows.
-async fn on_an_empty_page<F: FnMut(usize, usize) -> bool>(
+/// So many traced loads, of the page or of a document in its place.
+async fn own_loads<F: FnMut(usize, usize) -> bool>(
     browser: &Browser,
     request: &WeighOrder<'_>,
-    html: &str,
-    measured: &mut Measured,
+    (times, instead): (usize, Option<&str>),
+    failed: &mut u32,
     progress: &mut Progress<F>,
-) -> Result<(), ProbeError> {
-    // Nothing on it asks for consent.
-    let bare = WeighOrder {
-        consent: None,
-        ..*request
-    };
-    for i in 0..LOADS {
+) -> Result<Vec<OwnLoad>, ProbeError> {
+    let mut out = Vec::new();
+    for i in 0..times {
         let how = Load {
             further: i < request.further_loads,
-            instead: Some(html),
+            instead,
         };
-        let load = own_load(browser, &bare, how).await;
-        let load = came(load, &mut measured.failed_loads)?;
-        measured.empty.extend(load.map(|(load, _)| load));
+        let load = came(own_load(browser, request, how).await, failed)?;
+        out.extend(load.map(|(load, _)| load));
         progress.step()?;
     }
-    Ok(())
-}
-
-/// The same page on a phone's screen, with a processor like a phone's.
-async fn on_a_phone<F: FnMut(usize, usize) -> bool>(
-    browser: &Browser,
-    request: &WeighOrder<'_>,
-    measured: &mut Measured,
-    progress: &mut Progress<F>,
-) -> Result<(), ProbeError> {
-    let phone = WeighOrder {
-        viewport: Viewport::Phone,
-        slow: PHONE_SLOW,
-        ..*request
-    };
-    for _ in 0..request.phone_loads {
-        let load = own_load(browser, &phone, Load::default()).await;
-        let load = came(load, &mut measured.failed_loads)?;
-        measured.phone.extend(load.map(|(load, _)| load));
-        progress.step()?;
-    }
-    Ok(())
+    Ok(out)
 }
 
 /// A pair with and without the widget, and one of the two without it: what chance alone does.

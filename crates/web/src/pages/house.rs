@@ -27,7 +27,7 @@ struct Page {
 
 /// The design that stands where nobody says otherwise.
 fn built_in() -> Design {
-    Design::resolve(&Layer::new(), &Layer::new(), &Layer::new())
+    Design::of_layer(&Layer::new())
 }
 
 async fn page_of(

@@ -400,7 +400,7 @@ pub fn posted(path: &str, form: String) -> Request<Body> {
 
 /// The form of a design with every field, some of them changed from the defaults.
 pub fn design_form(changed: &[(&str, &str)]) -> Vec<(String, String)> {
-    let plain = Design::resolve(&Layer::new(), &Layer::new(), &Layer::new());
+    let plain = Design::of_layer(&Layer::new());
     let value = |field: &Field| {
         changed
             .iter()
