@@ -116,13 +116,13 @@ test("somebody new chooses a password by a link, sets up a second factor and sig
   await page.goto(address() + "/people");
   await page.getByLabel("Name", { exact: true }).fill("Third Technician");
   await page.getByLabel("E-mail").fill("third@fenwick.example");
-  await page.getByRole("button", { name: "Add the person" }).click();
+  await page.getByRole("button", { name: "Add person" }).click();
   const link = await page.locator(".good code").innerText();
 
   const other = await (await browser.newContext()).newPage();
   await other.goto(link);
   await other.getByLabel("Password, 12").fill("three kites aloft");
-  await other.getByRole("button", { name: "Keep the password" }).click();
+  await other.getByRole("button", { name: "Save password" }).click();
   const enter = async () => {
     await other.getByLabel("E-mail").fill("third@fenwick.example");
     await other.getByLabel("Password").fill("three kites aloft");
@@ -130,22 +130,23 @@ test("somebody new chooses a password by a link, sets up a second factor and sig
   };
   await enter();
   await other.getByRole("link", { name: "Third Technician" }).click();
-  await other.getByRole("button", { name: "Set it up" }).click();
-  await expect(other.getByRole("img", { name: /picture for an authenticator/ })).toBeVisible();
+  await other.locator("#second").getByLabel("Current password").fill("three kites aloft");
+  await other.getByRole("button", { name: "Set up two-factor sign-in" }).click();
+  await expect(other.getByRole("img", { name: /QR code with the secret/ })).toBeVisible();
   const secret = await other.locator(".steps code").innerText();
-  await other.getByLabel("Code").fill(code(secret));
+  await other.getByLabel("Code", { exact: true }).fill(code(secret));
   await other.getByRole("button", { name: "Confirm" }).click();
   await expect(other.locator(".codes li")).toHaveCount(10);
   const recovery = await other.locator(".codes li").first().innerText();
   await other.getByRole("button", { name: "Sign out" }).click();
 
   await enter();
-  await expect(other.getByRole("heading", { name: "One more step" })).toBeVisible();
-  await other.getByLabel("Code").fill("000000");
-  await other.getByRole("button", { name: "Go on" }).click();
-  await expect(other.getByRole("alert")).toContainText("not right");
-  await other.getByLabel("Code").fill(recovery);
-  await other.getByRole("button", { name: "Go on" }).click();
+  await expect(other.getByRole("heading", { name: "Enter your code" })).toBeVisible();
+  await other.getByLabel("Code", { exact: true }).fill("000000");
+  await other.getByRole("button", { name: "Continue" }).click();
+  await expect(other.getByRole("alert")).toContainText("is wrong");
+  await other.getByLabel("Code", { exact: true }).fill(recovery);
+  await other.getByRole("button", { name: "Continue" }).click();
   await expect(other).toHaveURL(/lens\/estate/);
 
   // Locked, they are out at their next click.

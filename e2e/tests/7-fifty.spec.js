@@ -21,8 +21,8 @@ async function placeByHand(page, link, port) {
   await box.getByRole("button").click();
   await page.goto(link);
   await page.getByLabel("Your name").first().fill("Somebody at the rink");
-  await page.getByRole("button", { name: "It is placed and published" }).click();
-  await expect(page.getByText("The site is being looked at")).toBeVisible();
+  await page.getByRole("button", { name: "Confirm that it is published" }).click();
+  await expect(page.getByText("The agency is checking the site")).toBeVisible();
   await page.close();
 }
 
@@ -66,8 +66,8 @@ test("fifty sites are taken on, placed and proven with few interactions", async 
     await once(() => page.getByRole("link", { name: /^Estate/ }).first().click());
     await once(() => page.getByLabel("Search sites").fill("fifty"));
     await once(() => page.getByLabel("Search sites").press("Enter"));
-    await once(() => page.getByLabel("Tick all rows of this page").check());
-    await expect(page.getByText("50 ticked")).toBeVisible();
+    await once(() => page.getByLabel("Select all rows on this page").check());
+    await expect(page.getByText("50 selected")).toBeVisible();
   };
 
   // From the spreadsheet.
@@ -76,24 +76,24 @@ test("fifty sites are taken on, placed and proven with few interactions", async 
   await once(() =>
     page.locator("input[name=file]").setInputFiles({ name: "fifty.csv", mimeType: "text/csv", buffer: Buffer.from(csv) }),
   );
-  await once(() => page.getByRole("button", { name: "Show what it would change" }).click());
-  await expect(page.getByRole("button", { name: "Take it: 50 new, 0 changed" })).toBeVisible();
-  await once(() => page.getByRole("button", { name: "Take it: 50 new" }).click());
-  await expect(page.getByText("Taken: 50 added")).toBeVisible();
+  await once(() => page.getByRole("button", { name: "Preview changes" }).click());
+  await expect(page.getByRole("button", { name: "Import 50 new and 0 changed sites" })).toBeVisible();
+  await once(() => page.getByRole("button", { name: "Import 50 new" }).click());
+  await expect(page.getByText("Imported: 50 added")).toBeVisible();
 
   // What they are built with.
   await fifty();
   await once(() => page.getByRole("button", { name: "Survey", exact: true }).click());
   await roundIsOver();
   await fifty();
-  await once(() => page.getByRole("button", { name: "Change\u2026" }).click());
-  await once(() => page.getByRole("button", { name: "Take over", exact: true }).click());
+  await once(() => page.getByRole("button", { name: "Edit\u2026" }).click());
+  await once(() => page.getByRole("button", { name: "Apply results", exact: true }).click());
   await expect(page.getByText("50 sites changed; 0 have no survey yet.")).toBeVisible();
 
   // Where there is no interface, somebody else places it: their time is theirs, and is counted apart.
-  await once(() => page.getByRole("button", { name: "Publish to the sites\u2026" }).click());
+  await once(() => page.getByRole("button", { name: "Publish to sites\u2026" }).click());
   await expect(page.getByRole("heading", { name: "Publish to 40 of 50 sites" })).toBeVisible();
-  await once(() => page.getByRole("button", { name: "Make links for the 10" }).click());
+  await once(() => page.getByRole("button", { name: "Make instruction links for the 10" }).click());
   const links = await page.locator("td code").allInnerTexts();
   expect(links.length).toBe(10);
   const theirs = Date.now();
@@ -104,9 +104,9 @@ test("fifty sites are taken on, placed and proven with few interactions", async 
   waited += others;
 
   // Placed, the differences first.
-  await once(() => page.getByRole("button", { name: "Go on: publish" }).click());
+  await once(() => page.getByRole("button", { name: "Publish to the other sites" }).click());
   await expect(page.getByRole("heading", { name: "Publish to 40 of 40 sites" })).toBeVisible();
-  await expect(page.getByText("gets the code, at its end").first()).toBeHidden();
+  await expect(page.getByText("gets the code at its end").first()).toBeHidden();
   await once(() => page.getByRole("button", { name: "Publish to 40 sites" }).click());
   await roundIsOver(40);
 
@@ -125,7 +125,7 @@ test("fifty sites are taken on, placed and proven with few interactions", async 
 
   // And all of it can be put back.
   await page.goto(address() + "/rounds");
-  await page.getByRole("link", { name: "Publish to the sites: 40 sites" }).click();
-  await page.getByRole("button", { name: "Put back what this round published" }).click();
+  await page.getByRole("link", { name: "Publish to sites: 40 sites" }).click();
+  await page.getByRole("button", { name: "Undo this round" }).click();
   await roundIsOver(40);
 });

@@ -5,13 +5,13 @@ const { address, bench, section, signIn } = require("./help.js");
 
 async function desk(page, url) {
   await page.goto(url + "/place");
-  const link = await page.getByRole("link", { name: "Open the site's desk" }).getAttribute("href");
+  const link = await page.getByRole("link", { name: "Open the site's admin pages" }).getAttribute("href");
   await page.goto(link);
 }
 
 const publish = async (page, url) => {
   await page.goto(url + "/place");
-  await page.getByRole("button", { name: "Publish to the site" }).click();
+  await page.getByRole("button", { name: "Publish to site" }).click();
   await expect(page.getByText("Published to the site.")).toBeVisible();
 };
 
@@ -44,8 +44,8 @@ const FAULTS = [
     async (page, url) => {
       await page.goto(url + "/place");
       await expect(page.getByText("gets the site's page rules")).toBeVisible();
-      await page.getByRole("button", { name: "Publish the set as a version" }).click();
-      await expect(page.getByText("The tag is published as it should be.")).toBeVisible();
+      await page.getByRole("button", { name: "Publish a new version" }).click();
+      await expect(page.getByText("The published tag is correct.")).toBeVisible();
     },
   ],
   [
@@ -53,9 +53,9 @@ const FAULTS = [
     "placed.twice",
     async (page, url) => {
       await page.goto(url + "/place");
-      await page.getByText("Take it out of the slots", { exact: true }).click();
-      await page.getByRole("button", { name: "Take it off, and publish" }).click();
-      await expect(page.getByText("nothing of it is left in the slots")).toBeVisible();
+      await page.getByText("Remove the code from the slots", { exact: true }).click();
+      await page.getByRole("button", { name: "Remove and publish" }).click();
+      await expect(page.getByText("The widget was removed from all slots")).toBeVisible();
     },
   ],
   [
@@ -110,15 +110,15 @@ test("all pages of a site are told by its rules, and the lens draws them", async
   await section(page, url, "pages", "failing");
   const list = page.locator("#pages .pagelist").first();
   await expect(list.locator("tr", { hasText: "/privacy" })).toContainText("unwanted");
-  await expect(list.locator("tr", { hasText: "/privacy" })).toContainText("/privacy keeps it off");
+  await expect(list.locator("tr", { hasText: "/privacy" })).toContainText("/privacy excludes it");
   await page.goto(address() + "/lens/pages?q=zines.inkwell");
   await expect(page.locator("svg.pagestates g path.unwanted")).toHaveCount(2);
   // The rules are shown against the pages that are known, while they are typed.
   await page.goto(url + "/settings");
-  await page.getByLabel("Pages without it, which wins").fill("/privacy");
+  await page.getByLabel("Pages without the widget").fill("/privacy");
   await expect(page.locator(".rulesfield table")).toContainText("without /privacy");
-  await page.getByLabel("Pages without it, which wins").fill("");
-  await page.getByRole("button", { name: "Keep the settings" }).click();
+  await page.getByLabel("Pages without the widget").fill("");
+  await page.getByRole("button", { name: "Save settings" }).click();
   await section(page, url, "pages", "stale");
 });
 
@@ -152,10 +152,10 @@ test("a supplier's profile comes from its snippet and one visit", async ({ page 
   await page.goto(address() + "/profiles/from-snippet");
   const code = `<script async src=”http://cdn.brindle.localhost:${port}/l.js?k=northmere-live”></script>`;
   await page.locator("textarea[name=snippet]").fill(code);
-  await page.getByRole("button", { name: "Make a draft of it" }).click();
+  await page.getByRole("button", { name: "Make draft profile" }).click();
   await expect(page.getByText("typographic quotes were made plain", { exact: true })).toBeVisible();
   await page.getByLabel("Address", { exact: true }).fill(`http://northmere.localhost:${port}/`);
-  await page.getByRole("button", { name: "Visit and propose" }).click();
+  await page.getByRole("button", { name: "Visit and suggest values" }).click();
   await expect(page.getByText("alive.launcher: #brindle-launcher")).toBeVisible({ timeout: 60_000 });
   const text = page.locator("textarea[name=text]");
   for (const wanted of ["#brindle-launcher", "api.brindle.localhost", "live.brindle.localhost"]) {

@@ -40,7 +40,7 @@ async function standsStill(page) {
     .evaluateAll((rows) => rows.map((row) => row.querySelector("a").href));
   for (const round of left) {
     await page.goto(round);
-    const cancel = page.getByRole("button", { name: "Cancel what is left" });
+    const cancel = page.getByRole("button", { name: "Cancel remaining sites" });
     if (await cancel.count()) await cancel.click();
   }
   await expect(async () => {

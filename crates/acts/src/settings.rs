@@ -1,51 +1,67 @@
-//! The house rules, and tokens of sites' platforms.
+//! The house rules and the agency.
 
-use crate::{ActError, Actor, Acts, Result, record, tokens};
-use newtfern_core::agency::Agency;
-use newtfern_core::private_hosts::PrivateHosts;
-use newtfern_store::Tx;
-use newtfern_store::people::Role;
+use crate::handles::SettingActs;
+use crate::results::ground::age;
+use crate::{ActError, Actor, Result, record};
+use newtfern_model::agency::Agency;
+use newtfern_model::profile::sample_words::SampleWords;
+use newtfern_standards::private_hosts::PrivateHosts;
+use newtfern_store::access::people::Role;
+use newtfern_store::estate::lists::Filter;
 use serde_json::json;
 
 /// Checks of a kind that a site's history may keep.
 const KEPT: std::ops::RangeInclusive<i64> = 2..=1000;
 
-/// What holds for the whole house.
+/// Settings that hold for the whole house.
 #[derive(Debug, Clone)]
 pub struct HouseRules {
     /// The private and local addresses that visits may go to, as typed.
     pub private_hosts: String,
-    /// How many checks of a kind stay for each site; none where no number was given.
+    /// Sample texts that are looked for beyond the built-in ones, as typed.
+    pub sample_words: String,
+    /// Number of checks of a kind to keep for each site; none where no number was typed.
     pub keep_checks: Option<i64>,
     /// Everybody signs in with a second factor.
     pub second_required: bool,
 }
 
-impl Acts {
+impl SettingActs<'_> {
     /// Keeps what holds for the whole house.
     ///
     /// # Errors
-    /// [`ActError::Bad`] where the number is none to keep, or a line is no host and no network.
-    pub async fn set_house_rules(&self, actor: &Actor, rules: HouseRules) -> Result<()> {
+    /// [`ActError::Bad`] where the number is none to keep, or a line is no host, no network or no
+    /// sample text.
+    pub async fn set_house_rules(self, actor: &Actor, rules: HouseRules) -> Result<()> {
         actor.may(Role::Administrator)?;
         let keep = rules.keep_checks.filter(|n| KEPT.contains(n));
         let keep = keep.ok_or_else(|| {
             let (from, to) = (KEPT.start(), KEPT.end());
             ActError::Bad(format!(
-                "The history keeps a number of checks from {from} to {to}."
+                "Results to keep per site must be a number from {from} to {to}."
             ))
         })?;
         let private = PrivateHosts::read(&rules.private_hosts);
         let private = private.map_err(|e| ActError::Bad(format!("Nothing was changed: {e}.")))?;
+        let samples = SampleWords::read(&rules.sample_words);
+        let samples = samples.map_err(|e| ActError::Bad(format!("Nothing was changed: {e}.")))?;
         let second = rules.second_required;
-        let mut tx = self.store.begin().await?;
+        let changed = self.acts.store.settings().sample_words().await? != samples;
+        let sites = self.acts.store.lists().site_ids(&Filter::default()).await?;
+        let mut tx = self.acts.store.begin().await?;
         tx.set_private_hosts(&private).await?;
+        // Of these rules, sample texts alone are an input of results.
+        if changed {
+            tx.set_sample_words(&samples).await?;
+            age(&mut tx, &sites).await?;
+        }
         tx.set_setting("keep_checks", &json!(keep)).await?;
         tx.set_setting("second_required", &json!(second)).await?;
         let detail = json!({
             "private addresses": private.to_string(),
-            "checks kept": keep,
-            "second factor for all": second,
+            "sample texts": samples,
+            "results to keep": keep,
+            "two-factor sign-in required": second,
         });
         record(&mut tx, actor, "changed the house rules", "", detail).await?;
         Ok(tx.commit().await?)
@@ -56,7 +72,7 @@ impl Acts {
     /// # Errors
     /// [`ActError::Bad`] with everything that cannot be kept.
     pub async fn set_agency(
-        &self,
+        self,
         actor: &Actor,
         get: &(dyn Fn(&str) -> String + Sync),
         logo: Option<(Vec<u8>, &str)>,
@@ -67,39 +83,15 @@ impl Acts {
             return Err(ActError::Bad(format!("{}.", wrong.join(". "))));
         }
         agency.logo = match logo {
-            Some((bytes, extension)) => Some(self.blobs.put(bytes, extension).await?),
-            None => self.store.agency().await?.logo,
+            Some((bytes, extension)) => Some(self.acts.blobs.put(bytes, extension).await?),
+            None => self.acts.store.settings().agency().await?.logo,
         };
         let kept = json!(agency);
-        let mut tx = self.store.begin().await?;
+        let sites = self.acts.store.lists().site_ids(&Filter::default()).await?;
+        let mut tx = self.acts.store.begin().await?;
         tx.set_setting("agency", &kept).await?;
+        age(&mut tx, &sites).await?;
         record(&mut tx, actor, "changed the agency", &agency.name, kept).await?;
         Ok(tx.commit().await?)
-    }
-
-    /// Keeps the token of a site's platform interface.
-    ///
-    /// # Errors
-    /// Where it cannot be sealed.
-    pub async fn set_site_token(&self, actor: &Actor, site: i64, token: &str) -> Result<()> {
-        actor.may(Role::Technician)?;
-        let token = tokens::one_line(token)?;
-        let mut tx = self.store.begin().await?;
-        self.keep_site_token(&mut tx, site, token).await?;
-        record(
-            &mut tx,
-            actor,
-            "changed a token",
-            &format!("site {site}"),
-            json!({}),
-        )
-        .await?;
-        Ok(tx.commit().await?)
-    }
-
-    /// Seals the token of a site's platform interface and keeps it.
-    pub(crate) async fn keep_site_token(&self, tx: &mut Tx, site: i64, token: &str) -> Result<()> {
-        let sealed = self.sealer.seal(&crate::site_place(site), token)?;
-        Ok(tx.set_site_token(site, &sealed).await?)
     }
 }

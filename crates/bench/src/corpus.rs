@@ -1,9 +1,10 @@
-//! Pages nobody here wrote: how fast documents are inspected, beside a parser that only counts elements.
+//! Pages nobody here wrote: how fast documents are inspected, beside a parser that only counts
+//! elements.
 
-use crate::say;
+use crate::report::say;
 use anyhow::Result;
-use newtfern_core::placement::Inspector;
-use newtfern_core::profile::Supplier;
+use newtfern_model::placement::Inspector;
+use newtfern_model::profile::Supplier;
 use std::path::{Path, PathBuf};
 use std::time::Instant;
 use url::Url;
@@ -48,7 +49,8 @@ pub fn measure(supplier: &Supplier) -> Result<()> {
     let files = pages();
     if files.is_empty() {
         say(
-            "corpus: no HTML documentation is installed (apt-get install postgresql-doc-15, or set NEWTFERN_CORPUS)",
+            "corpus: no HTML documentation is installed (apt-get install postgresql-doc-15, or set \
+            NEWTFERN_CORPUS)",
         );
         return Ok(());
     }

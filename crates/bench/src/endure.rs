@@ -1,10 +1,10 @@
-//! A thousand visits in one worker: its memory and open files every fifty checks, which must not grow, and
-//! its browsers, which are replaced. Made only where it is named: `./run bench endure`.
+//! A thousand visits in one worker: its memory and open files every fifty checks, which must not
+//! grow, and its browsers, which are replaced. Made only where it is named: `./run bench endure`.
 
 use crate::house::{a_moment, count, estate, round, waiting, worker};
-use crate::say;
+use crate::report::say;
 use anyhow::{Result, ensure};
-use newtfern_core::profile::Supplier;
+use newtfern_model::profile::Supplier;
 use newtfern_standins::Standins;
 use newtfern_store::Store;
 use std::collections::BTreeSet;
@@ -68,7 +68,8 @@ pub async fn measure(
     let visits = count(store, "select count(*) from observations").await?;
     let (mb, files) = worker.size();
     say(&format!(
-        "endure: {visits} visits in one worker in {:.0} s; at the end {mb:.1} MB, {files} files, {} browsers",
+        "endure: {visits} visits in one worker in {:.0} s; at the end {mb:.1} MB, {files} \
+        files, {} browsers",
         began.elapsed().as_secs_f64(),
         seen.len()
     ));

@@ -1,16 +1,16 @@
 //! What happens around a worker while a round is under way: the database stopped and started, its
-//! connections cut, no room left for it or for blobs, the blobs' folder read-only, the clock set back, the
-//! browser killed. After each, every site has just one check of the round, or its job is told as failed with
-//! the cause, and what failed can be made again. Made only where it is named: `./run bench faults`; as root,
-//! for it mounts small file systems.
+//! connections cut, no room left for it or for blobs, the blobs' folder read-only, the clock set
+//! back, the browser killed. After each, every site has just one check of the round, or its job is
+//! told as failed with the cause, and what failed can be made again. Made only where it is named:
+//! `./run bench faults`; as root, for it mounts small file systems.
 
 use crate::house::{Process, a_moment, count, estate, lost_and_doubled, round, waiting, worker};
-use crate::say;
+use crate::report::say;
 use anyhow::{Context, Result, ensure};
-use newtfern_core::profile::Supplier;
+use newtfern_model::profile::Supplier;
 use newtfern_standins::Standins;
 use newtfern_store::Store;
-use newtfern_store::local_server::LocalServer;
+use newtfern_store::server::local_server::LocalServer;
 use std::path::{Path, PathBuf};
 use std::process::Command;
 use std::time::{Duration, Instant};
@@ -89,7 +89,8 @@ impl World {
             }
             Fault::ConnectionsCut => {
                 for _ in 0..6 {
-                    let cut = "select pg_terminate_backend(pid) from pg_stat_activity where pid <> pg_backend_pid() and datname = current_database()";
+                    let cut = "select pg_terminate_backend(pid) from pg_stat_activity where pid <> \
+                        pg_backend_pid() and datname = current_database()";
                     sqlx::query(cut).execute(&self.store.pool).await?;
                     tokio::time::sleep(Duration::from_secs(2)).await;
                 }
@@ -116,9 +117,12 @@ impl World {
                 run("mount", &["-o", "remount,ro", &blobs])?;
             }
             Fault::ClockSetBack => {
-                // Seen from a clock that was set back, everything that was written down is of later.
-                let ahead = "update jobs set lease_until = lease_until + interval '1 hour', created_at = created_at + interval '1 hour'; \
-                    update checks set seen_at = seen_at + interval '1 hour', judged_at = judged_at + interval '1 hour'; \
+                // Seen from a clock that was set back, everything that was written down is of
+                // later.
+                let ahead = "update jobs set lease_until = lease_until + interval '1 hour', \
+                    created_at = created_at + interval '1 hour'; \
+                    update checks set seen_at = seen_at + interval '1 hour', judged_at = judged_at \
+                    + interval '1 hour'; \
                     update standings set at = at + interval '1 hour'";
                 sqlx::raw_sql(ahead).execute(&self.store.pool).await?;
             }

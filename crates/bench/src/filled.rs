@@ -2,24 +2,28 @@
 //! findings each.
 
 use anyhow::{Context, Result};
-use newtfern_core::assess::{Expectation, Judged};
-use newtfern_core::chain::Expect;
-use newtfern_core::consent::Region;
-use newtfern_core::family::{Family, Standing};
-use newtfern_core::finding::{Evidence, Finding, Severity};
-use newtfern_core::observation::Observation;
-use newtfern_core::pages::PageRules;
-use newtfern_core::profile::Supplier;
-use newtfern_core::site::SiteFields;
-use newtfern_core::visits::CheckOrder;
+use newtfern_model::design::{Design, Layer};
+use newtfern_model::expectation::{Expectation, Widget};
+use newtfern_model::finding::{Evidence, Finding, Severity};
+use newtfern_model::job::{CheckKind, JobKind};
+use newtfern_model::pages::PageRules;
+use newtfern_model::profile::Supplier;
+use newtfern_model::profile::sample_words::SampleWords;
+use newtfern_model::region::Region;
+use newtfern_model::site::SiteFields;
 use newtfern_probe::browser::Pool;
 use newtfern_probe::check;
 use newtfern_probe::guard::Guard;
 use newtfern_probe::http::Http;
+use newtfern_standards::observation::Observation;
 use newtfern_standins::Standins;
 use newtfern_standins::estate::SITES;
 use newtfern_store::Store;
-use newtfern_store::checks::NewCheck;
+use newtfern_store::results::checks::NewCheck;
+use newtfern_verdict::assess::{Assessment, check as judge};
+use newtfern_verdict::family::{Family, Standing};
+use newtfern_verdict::site_check::{SiteCase, SitePage, Subject, WidgetVisits};
+use newtfern_verdict::visits::{CheckOrder, CheckVisits};
 
 /// Sites of the estate.
 pub const SITES_IN_ALL: i64 = 5000;
@@ -33,7 +37,7 @@ const FINDINGS: usize = 20;
 pub async fn one_check(
     standins: &Standins,
     supplier: &Supplier,
-) -> Result<(Judged, Vec<Observation>)> {
+) -> Result<(Assessment, Vec<Observation>)> {
     let site = SITES.iter().find(|s| s.fault.is_none() && !s.banner);
     let site = site.context("a site in order")?;
     let (url, key) = (url::Url::parse(&site.address(standins.port))?, site.key());
@@ -42,31 +46,39 @@ pub async fn one_check(
     let order = CheckOrder::of(&url, supplier, "bench");
     let evidence = check::run(&pool, &http, &order).await?;
     pool.close().await;
-    let layer = newtfern_core::design::Layer::default();
-    let design = newtfern_core::design::Design::resolve(&layer, &layer, &layer);
-    let region = Region::for_country(&newtfern_store::profiles::regions(), "GB");
-    let expectation = Expectation {
+    let region = Region::for_country(&newtfern_store::profile::profiles::regions(), "GB");
+    let mut expectation = Expectation::read(&format!("address = '{url}'"))?;
+    expectation.widgets.push(Widget::of(&supplier.id, &key));
+    expectation.set_design(&Design::of_layer(&Layer::default()));
+    let subject = Subject {
         supplier,
-        rivals: &[],
-        key: &key,
-        consent: None,
-        design: &design,
-        brand: None,
-        region: &region,
-        rules: &PageRules::default(),
-        expect: Expect::Present,
-        widget: &newtfern_core::expectation::Widget::of(&supplier.id, &key),
-        time_zone: "",
+        key: Some(&key),
+        rules: PageRules::default(),
     };
-    let at = jiff::Timestamp::now();
-    let judged =
-        newtfern_core::assess::check(&expectation, &evidence.visits, &evidence.asides, at, None);
+    let visited = WidgetVisits {
+        visits: CheckVisits::of(evidence.visits.clone(), ""),
+        asides: evidence.asides,
+        ..WidgetVisits::default()
+    };
+    let case = SiteCase {
+        expectation: &expectation,
+        subjects: &[subject],
+        rivals: &[],
+        consent: None,
+        region: &region,
+        sample_words: &SampleWords::default(),
+        states: &[],
+        at: jiff::Timestamp::now(),
+        pages: &[SitePage::given_alone(&url, visited)],
+        gaps: &[],
+    };
+    let judged = judge(&case, None, None);
     Ok((judged, evidence.visits))
 }
 
 /// One finding with the evidence that a real one has.
 fn finding(n: usize) -> Finding {
-    let codes = newtfern_core::code::Code::ALL;
+    let codes = newtfern_model::code::Code::ALL;
     let code = codes[n % codes.len()];
     let severity = [Severity::Note, Severity::Warning, Severity::Fault][n % 3];
     let words = "The launcher and the bar of the page overlap (31 % of the launcher).";
@@ -82,10 +94,7 @@ fn finding(n: usize) -> Finding {
 
 /// The sites and their rows. One site is kept through the store; the others are given copies of its
 /// rows by the database itself, every fifth one failing.
-///
-/// # Errors
-/// Where the database refuses.
-pub async fn fill(store: &Store, checked: &(Judged, Vec<Observation>)) -> Result<()> {
+pub async fn fill(store: &Store, checked: &(Assessment, Vec<Observation>)) -> Result<()> {
     let mut families = checked.0.families.clone();
     for (i, a) in families.iter_mut().enumerate() {
         let wanted = if i == 0 {
@@ -96,7 +105,7 @@ pub async fn fill(store: &Store, checked: &(Judged, Vec<Observation>)) -> Result
         a.findings = (0..wanted).map(|n| finding(n + i * 7)).collect();
     }
     let mut tx = store.begin().await?;
-    let sheet = newtfern_core::brand::BrandSheet::default();
+    let sheet = newtfern_verdict::brand::BrandSheet::default();
     let mut clients = Vec::new();
     for n in 0..200 {
         clients.push(
@@ -115,7 +124,7 @@ pub async fn fill(store: &Store, checked: &(Judged, Vec<Observation>)) -> Result
         sites.push(tx.add_site(client, &fields).await?);
     }
     let now = jiff::Timestamp::now();
-    let mut kept = NewCheck::of(sites[0], "check", now, families);
+    let mut kept = NewCheck::of(sites[0], CheckKind::Job(JobKind::Check), now, families);
     kept.visits = checked.1.clone();
     let first = tx.keep_check(&kept).await?;
     tx.commit().await?;
@@ -137,7 +146,7 @@ pub async fn fill(store: &Store, checked: &(Judged, Vec<Observation>)) -> Result
     let mut tx = store.begin().await?;
     tx.refresh(&sites).await?;
     tx.commit().await?;
-    store.tidy().await?;
+    store.care().tidy().await?;
     sqlx::query("vacuum analyze").execute(&store.pool).await?;
     Ok(())
 }

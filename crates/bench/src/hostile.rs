@@ -1,13 +1,15 @@
-//! Documents made to hurt, as large as is read: the worst time and memory of parsing and judging one.
+//! Documents made to hurt, as large as is read: the worst time and memory of parsing and judging
+//! one.
 
-#[path = "../../core/tests/hostile/documents.rs"]
+#[path = "../../verdict/tests/hostile/documents.rs"]
 mod documents;
 
-use crate::say;
+use crate::report::say;
 use anyhow::{Context, Result};
-use newtfern_core::chain::{Case, Expect, diagnose};
-use newtfern_core::html::{Document, MOST_BYTES};
-use newtfern_core::profile::{ConsentManager, Supplier};
+use newtfern_model::pages::Expect;
+use newtfern_model::profile::{ConsentManager, Supplier};
+use newtfern_standards::html::{Document, MOST_BYTES};
+use newtfern_verdict::chain::{Case, diagnose};
 use std::time::Instant;
 
 /// Judges each as the page of a visit, as it came and as it stood at the end.
@@ -28,7 +30,7 @@ pub fn measure(supplier: &Supplier) -> Result<()> {
     let mut most_mb: f64 = 0.0;
     for (name, text) in documents::all(&bait, MOST_BYTES) {
         forget_peak();
-        let before = crate::peak_mb();
+        let before = crate::report::peak_mb();
         let began = Instant::now();
         let cut = Document::parse(&text).cut;
         let parsed = began.elapsed().as_secs_f64();
@@ -44,7 +46,7 @@ pub fn measure(supplier: &Supplier) -> Result<()> {
             asides: &[],
         });
         rows.push((began.elapsed().as_secs_f64(), parsed, name, cut));
-        most_mb = most_mb.max(crate::peak_mb() - before);
+        most_mb = most_mb.max(crate::report::peak_mb() - before);
     }
     rows.sort_by(|a, b| b.0.total_cmp(&a.0));
     say(&format!(

@@ -1,15 +1,15 @@
-//! Real processes of the program on a database of their own: what the parts that put it under load and
-//! faults share.
+//! Real processes of the program on a database of their own: what the parts that put it under load
+//! and faults share.
 
 use anyhow::{Context, Result};
-use newtfern_core::job::JobKind;
-use newtfern_core::private_hosts::PrivateHosts;
-use newtfern_core::profile::Supplier;
-use newtfern_core::site::SiteFields;
+use newtfern_model::job::JobKind;
+use newtfern_model::profile::Supplier;
+use newtfern_model::site::SiteFields;
+use newtfern_standards::private_hosts::PrivateHosts;
 use newtfern_standins::Standins;
 use newtfern_standins::estate::SITES;
 use newtfern_store::Store;
-use newtfern_store::queue::Urgency;
+use newtfern_store::results::queue::Urgency;
 use std::path::Path;
 use std::process::{Child, Command, Stdio};
 use std::time::Duration;
@@ -65,7 +65,7 @@ pub fn newtfern(verb: &str, database: &str, folder: &Path) -> Result<Command> {
     Ok(command)
 }
 
-/// A worker.
+/// Starts a worker process on a database.
 pub fn worker(database: &str, folder: &Path) -> Result<Process> {
     let mut command = newtfern("worker", database, folder)?;
     Process::start(&mut command, &folder.join("worker.log"))
@@ -82,7 +82,7 @@ pub async fn estate(
     let text = newtfern_standins::supplier_profile(standins.port);
     tx.put_supplier(supplier, &text).await?;
     tx.set_private_hosts(&PrivateHosts::all()).await?;
-    let sheet = newtfern_core::brand::BrandSheet::default();
+    let sheet = newtfern_verdict::brand::BrandSheet::default();
     let client = tx.add_client("Wendle Tide Mill", &sheet).await?;
     let healthy: Vec<_> = SITES
         .iter()
@@ -113,14 +113,15 @@ pub async fn round(store: &Store, sites: &[i64]) -> Result<i64> {
     Ok(round)
 }
 
-/// One number.
+/// Returns the number that a query counts.
 pub async fn count(store: &Store, sql: &'static str) -> Result<i64> {
     Ok(sqlx::query_scalar(sql).fetch_one(&store.pool).await?)
 }
 
 /// Sites without a check, and sites with two of a round that makes one each.
 pub async fn lost_and_doubled(store: &Store) -> Result<(i64, i64)> {
-    let lost = "select count(*) from sites s where not exists (select 1 from checks c where c.site_id = s.id)";
+    let lost = "select count(*) from sites s where not exists (select 1 from checks c where \
+        c.site_id = s.id)";
     let doubled =
         "select count(*) from (select site_id from checks group by site_id having count(*) > 1) d";
     Ok((count(store, lost).await?, count(store, doubled).await?))

@@ -1,10 +1,11 @@
 //! Ten thousand sites from a spreadsheet, beside PostgreSQL's `COPY` of the same rows.
 
-use crate::say;
+use crate::report::say;
 use anyhow::Result;
 use newtfern_acts::{Actor, Acts};
-use newtfern_core::intake::{self, SiteRow};
-use newtfern_core::site::SiteFields;
+use newtfern_model::intake::{self, SiteRow};
+use newtfern_model::site::SiteFields;
+use newtfern_store::Store;
 use std::time::Instant;
 
 /// Rows of the file.
@@ -33,20 +34,20 @@ fn middle(mut times: Vec<f64>) -> f64 {
     times[times.len() / 2]
 }
 
-/// What belongs to the sites, for starting over.
-async fn empty(acts: &Acts) -> Result<()> {
+/// Removes everything that belongs to the sites, for starting over.
+async fn empty(store: &Store) -> Result<()> {
     sqlx::query("truncate clients, sites, tallies restart identity cascade")
-        .execute(&acts.store.pool)
+        .execute(&store.pool)
         .await?;
     Ok(())
 }
 
 /// `COPY` of the rows that an import makes, into the same tables with their triggers.
-async fn copied(acts: &Acts) -> Result<f64> {
+async fn copied(store: &Store) -> Result<f64> {
     let tables = ["clients", "sites", "pages", "checks", "standings"];
     let mut out = Vec::new();
     for table in tables {
-        let mut connection = acts.store.pool.acquire().await?;
+        let mut connection = store.pool.acquire().await?;
         let mut stream = connection
             .copy_out_raw(&format!("copy {table} to stdout"))
             .await?;
@@ -56,9 +57,9 @@ async fn copied(acts: &Acts) -> Result<f64> {
         }
         out.push((table, bytes));
     }
-    empty(acts).await?;
+    empty(store).await?;
     let began = Instant::now();
-    let mut tx = acts.store.pool.begin().await?;
+    let mut tx = store.pool.begin().await?;
     for (table, bytes) in out {
         let mut copy = tx.copy_in_raw(&format!("copy {table} from stdin")).await?;
         copy.send(bytes).await?;
@@ -68,30 +69,28 @@ async fn copied(acts: &Acts) -> Result<f64> {
     Ok(began.elapsed().as_secs_f64())
 }
 
-/// Prints the figures.
-///
-/// # Errors
-/// Where the database refuses.
-pub async fn measure(acts: &Acts) -> Result<()> {
+/// Prints how long an import of many rows takes.
+pub async fn measure(store: &Store, acts: &Acts) -> Result<()> {
     let file = intake::write(&rows());
     let actor = Actor::program("bench");
     let (mut imports, mut copies) = (Vec::new(), Vec::new());
     for _ in 0..RUNS {
-        empty(acts).await?;
+        empty(store).await?;
         let began = Instant::now();
-        let taken = acts.import(&actor, file.as_bytes()).await?;
+        let taken = acts.imports().import(&actor, file.as_bytes()).await?;
         imports.push(began.elapsed().as_secs_f64());
         anyhow::ensure!(taken.added.len() == ROWS, "{}", taken.words());
-        copies.push(copied(acts).await?);
+        copies.push(copied(store).await?);
     }
     let (import, copy) = (middle(imports), middle(copies));
     say(&format!(
-        "intake: {ROWS} rows ({} kB) imported in {import:.1} s; COPY of the same rows {copy:.1} s; {:.1} times (aim at most 5)",
+        "intake: {ROWS} rows ({} kB) imported in {import:.1} s; COPY of the same rows {copy:.1} s; \
+        {:.1} times (aim at most 5)",
         file.len() / 1000,
         import / copy
     ));
     let began = Instant::now();
-    let again = acts.import(&actor, file.as_bytes()).await?;
+    let again = acts.imports().import(&actor, file.as_bytes()).await?;
     say(&format!(
         "intake: the same file again, {}: {:.1} s",
         again.words(),

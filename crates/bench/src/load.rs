@@ -1,15 +1,15 @@
-//! Two hundred people at once over 5,000 sites, reads and acts mixed, against a real `newtfern serve`:
-//! answers, their times, and the server's memory. Each person reads a page, thinks for one to nine
-//! seconds, and now and then changes something; each has a stream of events open. Made only where it is
-//! named: `./run bench load`.
+//! Two hundred people at once over 5,000 sites, reads and acts mixed, against a real `newtfern
+//! serve`: answers, their times, and the server's memory. Each person reads a page, thinks for one
+//! to nine seconds, and now and then changes something; each has a stream of events open. Made only
+//! where it is named: `./run bench load`.
 
 use crate::house::{Process, newtfern};
-use crate::{percentile, say};
+use crate::report::{percentile, say};
 use anyhow::{Context, Result, ensure};
-use newtfern_core::design::{Design, Field, Layer};
-use newtfern_core::family::Family;
+use newtfern_model::design::{Design, Field, Layer};
 use newtfern_store::Store;
-use newtfern_store::people::Role;
+use newtfern_store::access::people::Role;
+use newtfern_verdict::family::Family;
 use rand::rngs::StdRng;
 use rand::{Rng, SeedableRng};
 use std::collections::BTreeMap;
@@ -28,7 +28,7 @@ struct Seen {
     errors: Vec<String>,
 }
 
-/// One person's browser.
+/// One signed-in person with a browser of their own.
 struct Person {
     client: reqwest::Client,
     base: String,
@@ -38,7 +38,7 @@ struct Person {
 }
 
 impl Person {
-    /// What a person does next: most of it is reading.
+    /// Does what a person does next: most of it is reading.
     async fn act(&mut self) {
         let site = self.sites[self.random.random_range(0..self.sites.len())];
         let families = Family::ALL;
@@ -168,7 +168,8 @@ fn free_port() -> Result<u16> {
         .port())
 }
 
-/// A signed-in browser for each person; signing in itself is bounded on purpose and measured elsewhere.
+/// A signed-in browser for each person; signing in itself is bounded on purpose and measured
+/// elsewhere.
 async fn browsers(store: &Store) -> Result<Vec<reqwest::Client>> {
     let until = jiff::Timestamp::now() + jiff::SignedDuration::from_hours(1);
     let mut tx = store.begin().await?;
@@ -178,7 +179,7 @@ async fn browsers(store: &Store) -> Result<Vec<reqwest::Client>> {
         let person = tx
             .add_person(&email, "Somebody", Role::Technician, "")
             .await?;
-        let from = newtfern_store::sessions::From::default();
+        let from = newtfern_store::access::sessions::From::default();
         let token = tx.open_session(person, until, &from, true).await?;
         let mut headers = reqwest::header::HeaderMap::new();
         headers.insert("cookie", format!("newtfern={token}").parse()?);
@@ -221,7 +222,7 @@ pub async fn measure(store: &Store, address: &str) -> Result<()> {
     command.args(["--listen", &listen]);
     let server = Process::start(&mut command, &folder.path().join("serve.log"))?;
     up(&base).await?;
-    let sites = Arc::new(store.site_ids(&Default::default()).await?);
+    let sites = Arc::new(store.lists().site_ids(&Default::default()).await?);
     let seen = Arc::new(Mutex::new(Seen::default()));
     let began = Instant::now();
     let mut people = tokio::task::JoinSet::new();
@@ -288,7 +289,8 @@ fn tell(seen: &Seen, took: Duration) -> Result<()> {
         ));
     }
     say(&format!(
-        "load: {PEOPLE} people for {:.0} s on 5,000 sites: {} answers ({:.0} a second), 99th percentile {:.0} ms, {} errors",
+        "load: {PEOPLE} people for {:.0} s on 5,000 sites: {} answers ({:.0} a second), 99th \
+        percentile {:.0} ms, {} errors",
         took.as_secs_f64(),
         all.len(),
         all.len() as f64 / took.as_secs_f64(),

@@ -1,5 +1,5 @@
-//! `./run bench`: speed and memory, beside something outside where there is something to stand beside.
-//! Never a test: figures of a shared machine decide nothing by themselves.
+//! `./run bench`: speed and memory, beside something outside where there is something to stand
+//! beside. Never a test: figures of a shared machine decide nothing by themselves.
 
 mod corpus;
 mod endure;
@@ -13,26 +13,16 @@ mod load;
 mod pages;
 mod psql;
 mod queue;
+mod report;
 mod visits;
 mod weigh;
 
 use anyhow::{Context, Result};
-use newtfern_core::profile::Supplier;
+use newtfern_model::profile::Supplier;
 use newtfern_standins::Standins;
-use newtfern_store::{Store, scratch};
-
-/// One line of the table.
-fn say(text: &str) {
-    use std::io::Write;
-    let _ = writeln!(std::io::stdout(), "{text}");
-}
-
-/// The value below which this share of the sorted values lies.
-fn percentile(sorted: &[f64], share: f64) -> f64 {
-    let last = sorted.len().saturating_sub(1);
-    let at = (last as f64 * share).round() as usize;
-    sorted.get(at).copied().unwrap_or(f64::NAN)
-}
+use newtfern_store::Store;
+use newtfern_store::server::scratch;
+use report::{peak_mb, say};
 
 /// Parts can be named: `./run bench pages queue`.
 #[tokio::main]
@@ -63,7 +53,7 @@ async fn main() -> Result<()> {
     if wanted("intake") {
         let (store, _) = fresh().await?;
         let folder = tempfile::tempdir()?;
-        intake::measure(&pages::acts(&store, folder.path())?).await?;
+        intake::measure(&store, &pages::acts(&store, folder.path())?).await?;
     }
     long(&named, &standins, &supplier).await?;
     say(&format!("peak memory of this process: {:.0} MB", peak_mb()));
@@ -76,7 +66,7 @@ async fn fresh() -> Result<(Store, String)> {
     Ok(scratch::with_address(&server).await?)
 }
 
-/// What takes minutes is made only where it is named.
+/// Runs the long benchmarks, which are made only when they are named.
 async fn long(named: &[String], standins: &Standins, supplier: &Supplier) -> Result<()> {
     let wanted = |part: &str| named.iter().any(|n| n == part);
     if wanted("load") {
@@ -99,17 +89,4 @@ async fn long(named: &[String], standins: &Standins, supplier: &Supplier) -> Res
         faults::measure(standins, supplier).await?;
     }
     Ok(())
-}
-
-fn peak_mb() -> f64 {
-    let status = std::fs::read_to_string("/proc/self/status").unwrap_or_default();
-    let line = status
-        .lines()
-        .find(|l| l.starts_with("VmHWM:"))
-        .unwrap_or_default();
-    line.split_whitespace()
-        .nth(1)
-        .and_then(|kb| kb.parse::<f64>().ok())
-        .unwrap_or(0.0)
-        / 1000.0
 }

@@ -1,21 +1,23 @@
-//! The pages over a large estate as the server answers them (session, counts, rows, template), beside
-//! their own SQL sent through psql in the same run; and what the first page costs on the wire.
+//! The pages over a large estate as the server answers them (session, counts, rows, template),
+//! beside their own SQL sent through psql in the same run; and what the first page costs on the
+//! wire.
 
-use crate::{percentile, psql, say};
+use crate::psql;
+use crate::report::{percentile, say};
 use anyhow::{Context, Result};
 use axum::Router;
 use axum::body::Body;
 use axum::http::Request;
-use newtfern_acts::{Acts, Looked, Outside, SlotError, SlotText};
-use newtfern_core::family::Family;
-use newtfern_core::observation::Observation;
-use newtfern_core::pages::PageCopy;
-use newtfern_core::platform::Platform;
-use newtfern_core::profile::Supplier;
+use newtfern_acts::{Acts, AddressReport, Outside, SlotError, SlotText};
+use newtfern_model::pages::PageCopy;
+use newtfern_model::platform::Platform;
+use newtfern_model::profile::Supplier;
+use newtfern_standards::observation::Observation;
 use newtfern_store::Store;
-use newtfern_store::blobs::Blobs;
-use newtfern_store::people::Role;
-use newtfern_store::seal::Sealer;
+use newtfern_store::access::people::Role;
+use newtfern_store::results::blobs::Blobs;
+use newtfern_store::sealed::seal::Sealer;
+use newtfern_verdict::family::Family;
 use newtfern_web::{App, Settings};
 use std::collections::BTreeSet;
 use std::sync::Arc;
@@ -51,7 +53,8 @@ pub async fn measure(store: &Store, address: &str) -> Result<()> {
         format!("/sites/{one}"),
     ]);
     say(
-        "pages, 5,000 sites (ms): 95th percentile of the page, of its SQL in psql, their difference; kB",
+        "pages, 5,000 sites (ms): 95th percentile of the page, of its SQL in psql, \
+        their difference; kB",
     );
     for path in &paths {
         log.skip()?;
@@ -68,7 +71,8 @@ pub async fn measure(store: &Store, address: &str) -> Result<()> {
         times.sort_by(f64::total_cmp);
         let (page, sql_ms) = (percentile(&times, 0.95), percentile(&alone, 0.95));
         say(&format!(
-            "  {path:38} {page:6.1} {sql_ms:6.1} {:6.1}  {:4} kB  ({} statements; medians {:.1} and {:.1})",
+            "  {path:38} {page:6.1} {sql_ms:6.1} {:6.1}  {:4} kB  ({} statements; medians \
+            {:.1} and {:.1})",
             page - sql_ms,
             bytes / 1000,
             sql.len(),
@@ -79,11 +83,12 @@ pub async fn measure(store: &Store, address: &str) -> Result<()> {
     wire(&quiet, &session).await
 }
 
-/// How large the rows are, so that the figures can be judged.
+/// Prints the sizes of the rows, so that the figures can be judged.
 async fn sizes(store: &Store) -> Result<()> {
     let (sites, findings, per_visit): (i64, i64, i64) = sqlx::query_as(
         "select (select count(*) from sites), (select count(*) from findings),
-            (select (avg(pg_column_size(seen)) + (select sum(pg_column_size(evidence)) from findings) / (select count(*) from observations))::bigint from observations)",
+            (select (avg(pg_column_size(seen)) + (select sum(pg_column_size(evidence)) from \
+            findings) / (select count(*) from observations))::bigint from observations)",
     )
     .fetch_one(&store.pool)
     .await?;
@@ -99,7 +104,7 @@ async fn session(store: &Store) -> Result<String> {
         .add_person("bench@fenwick.example", "Bench", Role::Viewer, "")
         .await?;
     let until = jiff::Timestamp::now() + jiff::SignedDuration::from_hours(1);
-    let from = newtfern_store::sessions::From::default();
+    let from = newtfern_store::access::sessions::From::default();
     let session = tx.open_session(person, until, &from, true).await?;
     tx.commit().await?;
     Ok(session)
@@ -169,8 +174,8 @@ struct NoOutside;
 
 #[async_trait::async_trait]
 impl Outside for NoOutside {
-    async fn look(&self, _: &str, _: &[Platform]) -> Looked {
-        Looked::default()
+    async fn look(&self, _: &str, _: &[Platform]) -> AddressReport {
+        AddressReport::default()
     }
     async fn page(&self, address: &Url) -> PageCopy {
         PageCopy::lost(address, "nothing is asked of the outside")

@@ -14,7 +14,7 @@ pub struct Log {
 }
 
 impl Log {
-    /// Has every statement of new connections to this database logged with its parameters.
+    /// Starts to log every statement of new connections to this database, with its parameters.
     ///
     /// # Errors
     /// Where the server is not ours to set up.
@@ -107,7 +107,8 @@ fn parameters(given: &str) -> Vec<String> {
     out
 }
 
-/// From the last, so that $1 is not taken for the beginning of $10.
+/// Puts parameters into a statement, from the last, so that $1 is not taken for the beginning of
+/// $10.
 fn fill(sql: &str, parameters: &[String]) -> String {
     let mut out = sql.to_string();
     for (i, value) in parameters.iter().enumerate().rev() {
@@ -160,7 +161,10 @@ mod tests {
 
     #[test]
     fn a_log_gives_its_statements_with_their_parameters() {
-        let log = "2026-11-25 17:00:00 UTC [7] LOG:  execute sqlx_s_1: select $1, $10\n\tfrom sites where name = $2\n2026-11-25 17:00:00 UTC [7] DETAIL:  parameters: $1 = 'it''s, $2 = x', $2 = NULL, $3 = '3', $4 = '4', $5 = '5', $6 = '6', $7 = '7', $8 = '8', $9 = '9', $10 = '{1,2}'\n2026-11-25 17:00:00 UTC [7] LOG:  execute <unnamed>: select 1\n";
+        let log = "2026-11-25 17:00:00 UTC [7] LOG:  execute sqlx_s_1: select $1, $10\n\tfrom \
+            sites where name = $2\n2026-11-25 17:00:00 UTC [7] DETAIL:  parameters: $1 = 'it''s, \
+            $2 = x', $2 = NULL, $3 = '3', $4 = '4', $5 = '5', $6 = '6', $7 = '7', $8 = '8', $9 = \
+            '9', $10 = '{1,2}'\n2026-11-25 17:00:00 UTC [7] LOG:  execute <unnamed>: select 1\n";
         assert_eq!(
             statements(log),
             [

@@ -1,20 +1,17 @@
 //! What claiming and ending a job costs, by the number of workers that do.
 
-use crate::say;
+use crate::report::say;
 use anyhow::Result;
 use newtfern_store::Store;
 use std::time::Instant;
 
 /// Claims and ends of jobs a second, by one worker and by eight, with 5,000 waiting.
-///
-/// # Errors
-/// Where the database refuses.
 pub async fn measure(store: &Store) -> Result<()> {
-    let sites = store.site_ids(&Default::default()).await?;
+    let sites = store.lists().site_ids(&Default::default()).await?;
     for workers in [1, 8] {
         let mut tx = store.begin().await?;
-        let kind = newtfern_core::job::JobKind::Preview;
-        let urgency = newtfern_store::queue::Urgency::Round;
+        let kind = newtfern_model::job::JobKind::Preview;
+        let urgency = newtfern_store::results::queue::Urgency::Round;
         let round = tx
             .start_round(kind, "bench", "bench", &sites, urgency)
             .await?;
@@ -25,7 +22,7 @@ pub async fn measure(store: &Store) -> Result<()> {
             let store = store.clone();
             tasks.spawn(async move {
                 for _ in 0..800 / workers {
-                    let Some(job) = store.claim().await? else {
+                    let Some(job) = store.queue().claim().await? else {
                         break;
                     };
                     let mut tx = store.begin().await?;

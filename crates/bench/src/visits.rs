@@ -1,17 +1,17 @@
-//! Whole checks of both screens, with pictures and the panel worked, beside a bare Playwright script
-//! that opens the same pages on the same screens, waits for the same sign of life and takes a picture.
-//! Both at the same numbers of sites side by side.
+//! Whole checks of both screens, with pictures and the panel worked, beside a bare Playwright
+//! script that opens the same pages on the same screens, waits for the same sign of life and takes
+//! a picture. Both at the same numbers of sites side by side.
 
-use crate::say;
+use crate::report::say;
 use anyhow::{Context, Result};
-use newtfern_core::profile::Supplier;
-use newtfern_core::visits::CheckOrder;
+use newtfern_model::profile::Supplier;
 use newtfern_probe::browser::Pool;
 use newtfern_probe::check;
 use newtfern_probe::guard::Guard;
 use newtfern_probe::http::Http;
 use newtfern_standins::Standins;
 use newtfern_standins::estate::SITES;
+use newtfern_verdict::visits::CheckOrder;
 use std::path::Path;
 use std::time::Instant;
 use url::Url;
@@ -25,7 +25,8 @@ const BARE: &str = "e2e/bare.js";
 /// # Errors
 /// Where no browser can be had.
 pub async fn measure(standins: &Standins, supplier: &Supplier) -> Result<()> {
-    // Pages in order without a banner: the widget comes up on each, so that neither side waits in vain.
+    // Pages in order without a banner: the widget comes up on each, so that neither side waits in
+    // vain.
     let healthy: Vec<Url> = SITES
         .iter()
         .filter(|s| s.fault.is_none() && !s.banner)
@@ -38,7 +39,9 @@ pub async fn measure(standins: &Standins, supplier: &Supplier) -> Result<()> {
         let bare = bare(&urls, at_once)?;
         (best, best_bare) = (best.max(ours), best_bare.max(bare));
         say(&format!(
-            "visits, {at_once} sites at once, both screens, pictures: {ours:.0} a minute with the panel worked; bare Playwright script {bare:.0} (wall time of a check {:.2} times the script's)",
+            "visits, {at_once} sites at once, both screens, pictures: {ours:.0} a minute with the \
+            panel worked; bare Playwright script {bare:.0} (wall time of a check {:.2} \
+            times the script's)",
             bare / ours
         ));
     }

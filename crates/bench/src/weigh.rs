@@ -1,20 +1,21 @@
-//! How right a weigh-in is: widgets whose cost is known because their script spins for a set time by the
-//! browser's clock; weigh-ins of a widget that costs nothing (A/A), drawn from the noise of real loads; the
-//! stopping rule, by simulation; and what measuring adds to the loads themselves.
+//! How right a weigh-in is: widgets whose cost is known because their script spins for a set time
+//! by the browser's clock; weigh-ins of a widget that costs nothing (A/A), drawn from the noise of
+//! real loads; the stopping rule, by simulation; and what measuring adds to the loads themselves.
 
-use crate::say;
+use crate::report::say;
 use anyhow::{Context, Result};
 use axum::Router;
 use axum::extract::{Query, Request};
 use axum::http::header;
 use axum::response::{Html, IntoResponse, Response};
-use newtfern_core::observation::Viewport;
-use newtfern_core::profile::Supplier;
-use newtfern_core::weigh::stopping::{LOOKS, MOST_LOADS, decided};
-use newtfern_core::weigh::{BudgetVerdict, Measured, OwnLoad, Pair, conclude};
+use newtfern_model::profile::Supplier;
 use newtfern_probe::browser::Browser;
 use newtfern_probe::guard::Guard;
 use newtfern_probe::weigh::{WeighOrder, run};
+use newtfern_standards::observation::Viewport;
+use newtfern_verdict::weigh::early::decided;
+use newtfern_verdict::weigh::stopping::{LOOKS, MOST_LOADS};
+use newtfern_verdict::weigh::{BudgetVerdict, Measured, OwnLoad, Pair, conclude};
 use rand::rngs::StdRng;
 use rand::{Rng, SeedableRng};
 use std::collections::HashMap;
@@ -51,7 +52,8 @@ pub async fn measure() -> Result<()> {
         let error = own.wall_ms.median - f64::from(known);
         let allowed = (f64::from(known) * 0.05).max(5.0);
         say(&format!(
-            "  {known:>3} ms: {:6.1} ms ({:.1} to {:.1}), error {error:+.1} ms of {allowed:.0} allowed; thread time {:.1} ms ({:.1} to {:.1})",
+            "  {known:>3} ms: {:6.1} ms ({:.1} to {:.1}), error {error:+.1} ms of {allowed:.0} \
+            allowed; thread time {:.1} ms ({:.1} to {:.1})",
             own.wall_ms.median,
             own.wall_ms.low,
             own.wall_ms.high,
@@ -88,8 +90,8 @@ fn order<'a>(url: &'a Url, supplier: &'a Supplier, own: usize, pairs: usize) -> 
     }
 }
 
-/// Real loads in which the widget does nothing; weigh-ins are drawn from all of them, whichever arm they
-/// stood in.
+/// Real loads in which the widget does nothing; weigh-ins are drawn from all of them, whichever arm
+/// they stood in.
 async fn no_effect(browser: &Browser, order: &WeighOrder<'_>) -> Result<()> {
     let measured = run(browser, order, |_, _| true).await?;
     let pairs = measured.pairs.iter().chain(&measured.floor);
@@ -123,7 +125,8 @@ async fn no_effect(browser: &Browser, order: &WeighOrder<'_>) -> Result<()> {
         }
     }
     say(&format!(
-        "weigh, A/A: {DRAWN} weigh-ins of {PAIRS} pairs drawn from {} real loads, budget {BUDGET_MS} ms",
+        "weigh, A/A: {DRAWN} weigh-ins of {PAIRS} pairs drawn from {} real loads, \
+        budget {BUDGET_MS} ms",
         pool.len()
     ));
     for name in ["blocking time", "largest paint", "load"] {
@@ -137,8 +140,8 @@ async fn no_effect(browser: &Browser, order: &WeighOrder<'_>) -> Result<()> {
     Ok(())
 }
 
-/// Weigh-ins that stop as soon as a look decides, of widgets whose true cost is a share of the budget; the
-/// noise is that of the loads above, around their median.
+/// Weigh-ins that stop as soon as a look decides, of widgets whose true cost is a share of the
+/// budget; the noise is that of the loads above, around their median.
 fn stopping(noise: &[f64]) {
     let mut rng = StdRng::seed_from_u64(SEED);
     say(&format!(
@@ -192,7 +195,8 @@ async fn overhead(browser: &Browser, url: &Url, supplier: &Supplier) -> Result<(
     run(browser, &order(url, supplier, 0, SETS), |_, _| true).await?;
     let plain = began.elapsed();
     say(&format!(
-        "weigh, whole wall time of {} traced loads {:.1} s, of as many plain ones {:.1} s: {:.2} times",
+        "weigh, whole wall time of {} traced loads {:.1} s, of as many plain ones \
+        {:.1} s: {:.2} times",
         3 * SETS,
         traced.as_secs_f64(),
         plain.as_secs_f64(),
@@ -217,12 +221,15 @@ async fn serve() -> Result<u16> {
 fn page_or_script(path: &str, ms: u32, port: u16) -> Response {
     if path == "/l.js" {
         let script = format!(
-            "(function () {{ var t = performance.now(); while (performance.now() - t < {ms}) {{}} window.osier = {{ ready: true }}; }})();"
+            "(function () {{ var t = performance.now(); while (performance.now() - t < {ms}) {{}} \
+            window.osier = {{ ready: true }}; }})();"
         );
         return ([(header::CONTENT_TYPE, "text/javascript")], script).into_response();
     }
     Html(format!(
-        "<!doctype html><title>Rink</title><body><h1>Ice today</h1><script async src=\"http://cdn.osier.localhost:{port}/l.js?ms={ms}\" data-key=\"osier-4821\"></script></body>"
+        "<!doctype html><title>Rink</title><body><h1>Ice today</h1><script async \
+        src=\"http://cdn.osier.localhost:{port}/l.js?ms={ms}\" \
+        data-key=\"osier-4821\"></script></body>"
     ))
     .into_response()
 }

@@ -1,13 +1,13 @@
 //! The binary: the only place that wires rooms together, reads the clock and the environment.
 
 mod cmd;
-mod house;
+mod config;
+mod http_clients;
 mod jobs;
 mod machine;
-mod outside;
 mod profiles_folder;
 mod site;
-mod ways;
+mod slot_access;
 
 use clap::{Parser, Subcommand};
 use std::process::ExitCode;
@@ -16,7 +16,8 @@ use std::process::ExitCode;
 #[command(
     name = "newtfern",
     version,
-    about = "The workbench of an agency technician who rolls out chat widgets over many client websites"
+    about = "The workbench of an agency technician who rolls out chat widgets over many \
+        client websites"
 )]
 struct Cli {
     #[command(subcommand)]
@@ -43,8 +44,8 @@ enum Verb {
     Admin(cmd::admin::Args),
 }
 
-/// Clap ends with 2 on bad arguments, which is also the contract's "could not check"; who asked for JSON
-/// gets it then, too.
+/// Clap ends with 2 on bad arguments, which is also the contract's "could not check"; who asked for
+/// JSON gets it then, too.
 fn bad_arguments(error: &clap::Error) -> ExitCode {
     // Help and version are no errors.
     if error.use_stderr() && std::env::args().any(|a| a == "--json") {

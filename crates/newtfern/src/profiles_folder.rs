@@ -1,17 +1,17 @@
 //! Profiles from a folder: all `*.toml` below it, at any depth, in the order of their paths.
 
 use anyhow::{Context, Result, ensure};
-use newtfern_core::profiles::Profiles;
+use newtfern_model::profiles::Profiles;
 use std::path::{Path, PathBuf};
 
 /// Files that are read of one folder.
 const MOST_FILES: usize = 5_000;
 /// Bytes of one file.
 const MOST_BYTES: u64 = 1_000_000;
-/// Folders within folders.
+/// Levels of folders that are read.
 const MOST_DEPTH: usize = 20;
 
-/// Reads a folder.
+/// Reads every profile in a folder.
 pub fn read(folder: &Path) -> Result<Profiles> {
     let mut profiles = Profiles::default();
     for (name, text) in texts(Some(folder))? {
@@ -27,7 +27,7 @@ pub fn texts(folder: Option<&Path>) -> Result<Vec<(String, String)>> {
     };
     ensure!(
         folder.is_dir(),
-        "{} is no folder: --profiles names one with TOML files",
+        "{} is not a folder: --profiles names one with TOML files",
         folder.display()
     );
     let mut files = Vec::new();
@@ -38,7 +38,7 @@ pub fn texts(folder: Option<&Path>) -> Result<Vec<(String, String)>> {
         let size = std::fs::metadata(&path).map_or(0, |m| m.len());
         ensure!(
             size <= MOST_BYTES,
-            "{} is longer than {MOST_BYTES} bytes, which is no profile",
+            "{} is longer than {MOST_BYTES} bytes, which is not a profile",
             path.display()
         );
         let text = std::fs::read_to_string(&path)

@@ -1,12 +1,13 @@
-//! A backup restores an identical installation, and nothing is restored from a damaged one. The key is
-//! asked for at every start.
+//! A backup restores an identical installation, and nothing is restored from a damaged one. The key
+//! is asked for at every start.
 #![allow(clippy::unwrap_used)]
 
-use newtfern_core::brand::BrandSheet;
-use newtfern_core::site::SiteFields;
-use newtfern_store::blobs::Blobs;
-use newtfern_store::seal::Sealer;
-use newtfern_store::{Store, scratch};
+use newtfern_model::site::SiteFields;
+use newtfern_store::Store;
+use newtfern_store::results::blobs::Blobs;
+use newtfern_store::sealed::seal::Sealer;
+use newtfern_store::server::scratch;
+use newtfern_verdict::brand::BrandSheet;
 use std::path::Path;
 use std::process::Output;
 use tokio::process::Command;

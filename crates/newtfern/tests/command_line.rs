@@ -1,5 +1,5 @@
-//! The command line as people and scripts use it: the program itself is run against the stand-ins, and
-//! its exit codes and JSON are read. No database is there, and none is needed.
+//! The command line as people and scripts use it: the program itself is run against the stand-ins,
+//! and its exit codes and JSON are read. No database is there, and none is needed.
 #![allow(clippy::unwrap_used)]
 
 use newtfern_standins::Standins;
@@ -366,8 +366,8 @@ async fn a_check_for_people_says_what_where_and_what_to_do() {
     assert_eq!(output.status.code(), Some(1));
 }
 
-/// The widget of this site keeps the thread busy on purpose: it must be found over a small budget, with
-/// the time told apart from the page's own.
+/// The widget of this site keeps the thread busy on purpose: it must be found over a small budget,
+/// with the time told apart from the page's own.
 #[tokio::test(flavor = "multi_thread")]
 async fn a_weigh_in_prints_the_contracts_object() {
     // Long for the object that it goes through field by field.
@@ -432,12 +432,14 @@ async fn a_weigh_in_prints_the_contracts_object() {
             "{w}"
         );
     }
-    // The loader, the settings, the frame: more than one request, and more than nothing on the wire.
+    // The loader, the settings, the frame: more than one request, and more than nothing on the
+    // wire.
     assert!(
         w["own"]["requests"].as_u64().unwrap() >= 2 && w["own"]["bytes"].as_u64().unwrap() > 500,
         "{w}"
     );
-    // Fewer than six pairs carry no interval of 95 % (the signed-rank distribution): nothing is claimed.
+    // Fewer than six pairs carry no interval of 95 % (the signed-rank distribution): nothing is
+    // claimed.
     for measure in ["tbt_ms", "lcp_ms", "load_ms"] {
         assert!(w["page"][measure].is_null(), "{measure}: {w}");
     }

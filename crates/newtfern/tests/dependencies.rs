@@ -1,5 +1,5 @@
-//! What we depend on, read from cargo's own metadata: licences that allow what we do, no crate that a
-//! room names and does not use, no second version of a crate that is not listed here.
+//! What we depend on, read from cargo's own metadata: licences that allow what we do, no crate that
+//! a room names and does not use, no second version of a crate that is not listed here.
 #![allow(clippy::unwrap_used)]
 
 use serde_json::Value;
@@ -7,8 +7,8 @@ use std::collections::{BTreeMap, BTreeSet};
 use std::path::Path;
 use std::process::Command;
 
-/// Licences under which a program may be shipped with its notices kept (SPDX identifiers); MPL-2.0 asks
-/// that changed files of those crates stay open, and none is changed.
+/// Licences under which a program may be shipped with its notices kept (SPDX identifiers); MPL-2.0
+/// asks that changed files of those crates stay open, and none is changed.
 const ALLOWED: &[&str] = &[
     "0BSD",
     "Apache-2.0",
@@ -64,8 +64,8 @@ fn metadata() -> Value {
     serde_json::from_slice(&output.stdout).unwrap_or_else(|e| panic!("{e}: {error}"))
 }
 
-/// One of the choices must be allowed, in each part that is joined by "and". Good enough for the SPDX
-/// expressions that crates use: brackets only group choices.
+/// One of the choices must be allowed, in each part that is joined by "and". Good enough for the
+/// SPDX expressions that crates use: brackets only group choices.
 fn allows(expression: &str) -> bool {
     expression.split(" AND ").all(|part| {
         let choices = part.split(" OR ").flat_map(|c| c.split('/'));

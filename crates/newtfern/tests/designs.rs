@@ -1,4 +1,5 @@
-//! A widget beside its design by the command line, and for visitors who zoom, want less motion or come again.
+//! A widget beside its design by the command line, and for visitors who zoom, want less motion or
+//! come again.
 #![allow(clippy::unwrap_used)]
 
 mod outside;
@@ -17,8 +18,10 @@ async fn outside() -> Outside {
 async fn looks_are_compared_with_the_values_that_are_given() {
     let outside = outside().await;
     let at = "2026-11-26T10:00:00Z";
-    // The stand-in's own settings for this key: its brand colour, bottom right, 20 px from the edges.
-    let right = "[widget.design]\nlauncher_colour = '#b3491c'\nheader_colour = '#b3491c'\ncorner = 'bottom-right'\noffset_side_px = 20\noffset_bottom_px = 20\n";
+    // The stand-in's own settings for this key: its brand colour, bottom right, 20 px from the
+    // edges.
+    let right = "[widget.design]\nlauncher_colour = '#b3491c'\nheader_colour = '#b3491c'\ncorner = \
+        'bottom-right'\noffset_side_px = 20\noffset_bottom_px = 20\n";
     let (code, told) = outside.own(KEY, "", right, at).await;
     assert_eq!((code, codes(&told).len()), (0, 0), "{told:#}");
     let design = told["design"].as_array().unwrap();
@@ -53,7 +56,9 @@ async fn looks_are_compared_with_the_values_that_are_given() {
 async fn all_that_is_seen_of_a_design_is_compared() {
     let outside = outside().await;
     let at = "2026-11-26T10:00:00Z";
-    let right = "[widget.design]\nsize_px = 60\ntypeface = 'system-ui'\nsupplier_mark = 'shown'\nanswer_bubble_colour = '#eee9df'\nanswer_words_colour = '#222'\nlogo = 'shown'\nown_bubble_colour = '#b3491c'\n";
+    let right = "[widget.design]\nsize_px = 60\ntypeface = 'system-ui'\nsupplier_mark = \
+        'shown'\nanswer_bubble_colour = '#eee9df'\nanswer_words_colour = '#222'\nlogo = \
+        'shown'\nown_bubble_colour = '#b3491c'\n";
     let (code, told) = outside.own(KEY, "", right, at).await;
     assert_eq!((code, codes(&told).len()), (0, 0), "{told:#}");
     let told_of = |told: &Value, name: &str| {
@@ -75,7 +80,8 @@ async fn all_that_is_seen_of_a_design_is_compared() {
             "{name}"
         );
     }
-    // What cannot be looked at is said to be so: no place for a logo is known, and nobody has written.
+    // What cannot be looked at is said to be so: no place for a logo is known, and nobody has
+    // written.
     let gaps = told["not_looked_at"].to_string();
     for why in ["does not say where it is", "nobody has written"] {
         assert!(gaps.contains(why), "{why}: {gaps}");
@@ -129,7 +135,9 @@ async fn all_that_is_seen_of_a_design_is_compared() {
 #[tokio::test(flavor = "multi_thread")]
 async fn the_phone_has_a_side_a_size_and_distances_of_its_own() {
     let outside = outside().await;
-    let asked = "[widget.design]\ncorner = 'bottom-right'\nsize_px = 60\noffset_side_px = 20\noffset_bottom_px = 20\nphone_size_px = 48\nphone_offset_side_px = 12\nphone_offset_bottom_px = 90\n";
+    let asked = "[widget.design]\ncorner = 'bottom-right'\nsize_px = 60\noffset_side_px = \
+        20\noffset_bottom_px = 20\nphone_size_px = 48\nphone_offset_side_px = \
+        12\nphone_offset_bottom_px = 90\n";
     let (_, told) = outside.own(KEY, "", asked, NOON).await;
     assert_eq!(
         codes(&told),
@@ -188,7 +196,8 @@ async fn what_is_hard_to_see_is_told_with_its_contrast() {
 #[tokio::test(flavor = "multi_thread")]
 async fn words_from_right_to_left_in_a_panel_laid_out_the_other_way_are_told() {
     let outside = outside().await;
-    let asked = "languages = ['en', 'he']\n---[widget.texts.en]\ngreeting = 'Hello! How can we help?'\n[widget.texts.he]\ngreeting = 'שלום! איך אפשר לעזור?'\n";
+    let asked = "languages = ['en', 'he']\n---[widget.texts.en]\ngreeting = 'Hello! How can we \
+        help?'\n[widget.texts.he]\ngreeting = 'שלום! איך אפשר לעזור?'\n";
     let (code, told) = outside.own(KEY, "", asked, NOON).await;
     assert_eq!(
         (code, codes(&told)),
@@ -242,7 +251,8 @@ async fn a_launcher_that_is_not_there_although_the_widget_is_alive_is_absent() {
     assert!(evidence.contains("#brindle-starter"), "{evidence}");
 }
 
-/// The privacy page of one client names the supplier and what it keeps; that of another is as old as most.
+/// The privacy page of one client names the supplier and what it keeps; that of another is as old
+/// as most.
 #[tokio::test(flavor = "multi_thread")]
 async fn the_privacy_page_is_compared_with_what_is_sent_and_kept_where_that_is_asked_for() {
     let outside = outside().await;

@@ -1,5 +1,5 @@
-//! Widgets of other makes than the first stand-in's, by the command line: a list of channels, and one behind a
-//! closed shadow root.
+//! Widgets of other makes than the first stand-in's, by the command line: a list of channels, and
+//! one behind a closed shadow root.
 #![allow(clippy::unwrap_used)]
 
 mod outside;
@@ -22,7 +22,10 @@ fn values(told: &Value) -> Vec<(&str, bool)> {
 async fn a_list_of_channels_is_compared_target_by_target() {
     let key = "gustkites-links";
     let outside = Outside::of(newtfern_standins::plashet_profile, key).await;
-    let list = "form = 'channels'\n[[widget.channel]]\nkind = 'phone'\ntarget = 'tel:+441632960123'\n[[widget.channel]]\nkind = 'mail'\ntarget = 'mailto:hello@gustkites.example'\n[[widget.channel]]\nkind = 'messaging'\ntarget = 'https://messages.example/gustkites'\n";
+    let list = "form = 'channels'\n[[widget.channel]]\nkind = 'phone'\ntarget = \
+        'tel:+441632960123'\n[[widget.channel]]\nkind = 'mail'\ntarget = \
+        'mailto:hello@gustkites.example'\n[[widget.channel]]\nkind = 'messaging'\ntarget = \
+        'https://messages.example/gustkites'\n";
 
     let (code, told) = outside.own(key, "", list, NOON).await;
     assert_eq!(
@@ -69,7 +72,9 @@ async fn a_list_of_channels_is_compared_target_by_target() {
 async fn a_widget_in_a_closed_shadow_root_is_seen_worked_and_compared() {
     let key = "gustkites-live";
     let outside = Outside::of(newtfern_standins::farthing_profile, key).await;
-    let asked = "[widget.design]\nlauncher_colour = '#b3491c'\ncorner = 'bottom-right'\n[widget.texts.en]\ntitle = 'Gust Kite Workshop'\nsubtitle = 'We answer within five minutes.'\nnotice_link = '/privacy'\n";
+    let asked = "[widget.design]\nlauncher_colour = '#b3491c'\ncorner = \
+        'bottom-right'\n[widget.texts.en]\ntitle = 'Gust Kite Workshop'\nsubtitle = 'We answer \
+        within five minutes.'\nnotice_link = '/privacy'\n";
     let (code, told) = outside.own(key, "", asked, NOON).await;
     assert_eq!(
         (code, told["outcome"].as_str()),
@@ -91,7 +96,8 @@ async fn a_widget_in_a_closed_shadow_root_is_seen_worked_and_compared() {
     let photo = format!("http://w.farthing.localhost:{}", outside.standins.port);
     let who = |name: &str, picture: &str, fields: &str| {
         format!(
-            "[widget.design]\nagent_photo = '{photo}{picture}'\nfields = '{fields}'\n[widget.texts.en]\nagent_name = '{name}'\n"
+            "[widget.design]\nagent_photo = '{photo}{picture}'\nfields = \
+            '{fields}'\n[widget.texts.en]\nagent_name = '{name}'\n"
         )
     };
     let right = who("Ida", "/face.png", "name*, mail*");
@@ -136,13 +142,16 @@ async fn a_widget_in_a_closed_shadow_root_is_seen_worked_and_compared() {
     );
     assert!(codes(&told).contains(&"consent.storage-early"), "{told:#}");
 
-    // Nobody there although the hours say so: the widget says so itself. Where the message is left is no field.
-    let hours = "[[widget.hours]]\ndays = ['thu']\nfrom = '09:00'\nto = '17:00'\n[widget.design]\nfields = 'name*, mail*'\n";
+    // Nobody there although the hours say so: the widget says so itself. Where the message is left
+    // is no field.
+    let hours = "[[widget.hours]]\ndays = ['thu']\nfrom = '09:00'\nto = \
+        '17:00'\n[widget.design]\nfields = 'name*, mail*'\n";
     let (_, told) = outside.own(key, "-away", hours, NOON).await;
     assert_eq!(codes(&told), ["hours.staffed-but-away"], "{told:#}");
 }
 
-/// What people forget: sample words, a variable nobody fills, no words for an hour without anybody, no notice.
+/// What people forget: sample words, a variable nobody fills, no words for an hour without anybody,
+/// no notice.
 #[tokio::test(flavor = "multi_thread")]
 async fn what_was_forgotten_in_the_settings_is_told() {
     let key = "gustkites-live";
@@ -154,7 +163,8 @@ async fn what_was_forgotten_in_the_settings_is_told() {
     outside
         .write_settings(&format!("{key}-away"), &forgotten)
         .await;
-    let asked = "[widget.texts.en]\ntitle = 'Gust Kite Workshop'\nnotice = 'Please read how we treat your data.'\naway = 'Leave us a message.'\n";
+    let asked = "[widget.texts.en]\ntitle = 'Gust Kite Workshop'\nnotice = 'Please read how we \
+        treat your data.'\naway = 'Leave us a message.'\n";
     let (_, told) = outside.own(key, "-away", asked, NOON).await;
     let told_codes = codes(&told);
     for code in [

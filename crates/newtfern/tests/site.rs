@@ -1,5 +1,5 @@
-//! Whole sites by the command line: `check --site`, `survey`, `derive`, against a site of many pages whose
-//! widget comes from the stand-in supplier. No database is there, and none is needed.
+//! Whole sites by the command line: `check --site`, `survey`, `derive`, against a site of many
+//! pages whose widget comes from the stand-in supplier. No database is there, and none is needed.
 #![allow(clippy::unwrap_used)]
 
 mod many_pages;
@@ -185,13 +185,13 @@ async fn a_site_that_should_have_none_and_faults_that_count() {
     assert!(told.contains("Brindle"), "{told}");
 }
 
-/// Where robots.txt cannot be had because the server fails, and where the address leads to another site,
-/// nothing else is looked at, and that is told.
+/// Where robots.txt cannot be had because the server fails, and where the address leads to another
+/// site, nothing else is looked at, and that is told.
 #[tokio::test(flavor = "multi_thread")]
 async fn a_site_that_is_shut_or_elsewhere_is_looked_at_by_its_address_alone() {
     let bench = Bench::start().await;
     for (site, why) in [
-        ("shut", "robots.txt could not be had (status 503)"),
+        ("shut", "robots.txt could not be loaded (status 503)"),
         ("gone", "which is another site"),
     ] {
         bench.asked.lock().unwrap().clear();
@@ -316,7 +316,7 @@ async fn a_survey_tells_what_is_there_and_writes_it_as_an_expectation() {
         "{agents:?}"
     );
     let found = std::fs::read_to_string(bench.file("found.toml")).unwrap();
-    let found = newtfern_core::expectation::Expectation::read(&found).unwrap();
+    let found = newtfern_model::expectation::Expectation::read(&found).unwrap();
     assert_eq!(
         (
             found.widgets[0].supplier.as_str(),
@@ -357,7 +357,7 @@ async fn a_survey_tells_what_is_there_and_writes_it_as_an_expectation() {
 async fn a_pasted_snippet_gives_a_profile_that_a_check_can_use() {
     let bench = Bench::start().await;
     let supplier = newtfern_standins::supplier_profile(bench.standins.port);
-    let snippet = newtfern_core::profile::Supplier::from_toml(&supplier)
+    let snippet = newtfern_model::profile::Supplier::from_toml(&supplier)
         .unwrap()
         .snippet_for(KEY);
     let output = bench

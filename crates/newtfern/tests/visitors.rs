@@ -1,4 +1,5 @@
-//! A site for each visitor that its expectation names: consent states, hours, viewports, by the command line.
+//! A site for each visitor that its expectation names: consent states, hours, viewports, by the
+//! command line.
 #![allow(clippy::unwrap_used)]
 
 mod outside;
@@ -175,7 +176,9 @@ async fn texts_are_compared_in_each_language_of_the_site() {
     let outside = outside().await;
     let texts = |greeting: &str| {
         format!(
-            "[widget.texts.en]\ntitle = 'Gust Kite Workshop'\ngreeting = '{greeting}'\nnotice_link = '/privacy'\nprompt = 'Any questions?'\nprompt_after_s = 5\nsubtitle = 'x'\n[widget.texts.cy]\ngreeting = 'Helo! Sut allwn ni helpu?'\n"
+            "[widget.texts.en]\ntitle = 'Gust Kite Workshop'\ngreeting = '{greeting}'\nnotice_link \
+            = '/privacy'\nprompt = 'Any questions?'\nprompt_after_s = 5\nsubtitle = \
+            'x'\n[widget.texts.cy]\ngreeting = 'Helo! Sut allwn ni helpu?'\n"
         )
     };
     let english = "Hello! How can we help?";
@@ -225,7 +228,9 @@ async fn texts_are_compared_in_each_language_of_the_site() {
 async fn a_refusal_on_the_second_layer_and_the_frameworks_interface_are_understood() {
     let outside = outside().await;
     // A profile that says only what the banner is: its buttons are told by the usual words.
-    let bare = "id = 'bare'\nname = 'Bare'\n[recognise]\nselectors = ['thorn-latch']\n[banner]\nreopen = '.thorn-again'\n[gating]\ntype = 'text/plain'\nattribute = 'data-thorn'\n";
+    let bare = "id = 'bare'\nname = 'Bare'\n[recognise]\nselectors = \
+        ['thorn-latch']\n[banner]\nreopen = '.thorn-again'\n[gating]\ntype = \
+        'text/plain'\nattribute = 'data-thorn'\n";
     outside.add_profile("bare.toml", bare);
     let at = format!(
         "http://timetable.corrievalley.localhost:{}/",
@@ -276,7 +281,8 @@ async fn what_comes_too_late_too_early_never_or_in_another_language_is_told() {
     assert_eq!(codes(&told), ["brand.prompt-late"], "{told:#}");
 
     // The title is the same in both languages of the widget; the site has one of its own.
-    let title = "languages = ['en', 'cy']\n---[widget.texts.en]\ntitle = 'Gust Kite Workshop'\n[widget.texts.cy]\ntitle = 'Gweithdy Barcudiaid'\n";
+    let title = "languages = ['en', 'cy']\n---[widget.texts.en]\ntitle = 'Gust Kite \
+        Workshop'\n[widget.texts.cy]\ntitle = 'Gweithdy Barcudiaid'\n";
     let (_, told) = outside.own(KEY, "", title, day).await;
     assert_eq!(codes(&told), ["brand.language"], "{told:#}");
 
@@ -284,7 +290,8 @@ async fn what_comes_too_late_too_early_never_or_in_another_language_is_told() {
     let (_, told) = outside.own(KEY, "", "delay_s = 8\n", day).await;
     assert!(codes(&told).contains(&"allowed.delay"), "{told:#}");
 
-    let looks = "[widget.design]\nheader_colour = '#00aa00'\ncorner = 'bottom-right'\noffset_side_px = 90\noffset_bottom_px = 20\n";
+    let looks = "[widget.design]\nheader_colour = '#00aa00'\ncorner = \
+        'bottom-right'\noffset_side_px = 90\noffset_bottom_px = 20\n";
     let (_, told) = outside.own(KEY, "", looks, day).await;
     assert_eq!(
         codes(&told),

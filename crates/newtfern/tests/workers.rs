@@ -1,19 +1,20 @@
 //! Worker processes on one database: one is killed in the middle, the other finishes the round.
 #![allow(clippy::unwrap_used)]
 
-use newtfern_core::brand::BrandSheet;
-use newtfern_core::family::pages::PageState;
-use newtfern_core::family::{Detail, Family, Standing};
-use newtfern_core::job::JobKind;
-use newtfern_core::observation::Observation;
-use newtfern_core::private_hosts::PrivateHosts;
-use newtfern_core::profile::Supplier;
-use newtfern_core::site::SiteFields;
+use newtfern_model::job::JobKind;
+use newtfern_model::profile::Supplier;
+use newtfern_model::site::SiteFields;
+use newtfern_standards::observation::Observation;
+use newtfern_standards::private_hosts::PrivateHosts;
 use newtfern_standins::Standins;
 use newtfern_standins::estate::SITES;
-use newtfern_store::checks::Drawing;
-use newtfern_store::queue::Urgency;
-use newtfern_store::{Store, scratch};
+use newtfern_store::Store;
+use newtfern_store::results::checks::Drawing;
+use newtfern_store::results::queue::Urgency;
+use newtfern_store::server::scratch;
+use newtfern_verdict::brand::BrandSheet;
+use newtfern_verdict::family::detail::pages::PageState;
+use newtfern_verdict::family::{Detail, Family, Standing};
 use std::path::Path;
 use std::time::{Duration, Instant};
 use tokio::process::{Child, Command};
@@ -99,6 +100,17 @@ fn is_usual(visit: &Observation) -> bool {
     visit.condition.manner.is_usual()
 }
 
+/// The usual visits of a site's last check.
+async fn usual_visits(store: &Store, site: i64) -> Vec<Observation> {
+    let last = store.checks().last_check(site, "check").await;
+    let (visits, _) = store
+        .checks()
+        .evidence_of(&last.unwrap().unwrap())
+        .await
+        .unwrap();
+    visits.into_iter().filter(is_usual).collect()
+}
+
 #[tokio::test(flavor = "multi_thread")]
 async fn a_killed_worker_loses_no_visit_and_repeats_no_result() {
     // One story: each part stands on what the one before left behind.
@@ -150,32 +162,28 @@ async fn a_killed_worker_loses_no_visit_and_repeats_no_result() {
             == 0
     })
     .await;
-    let round = store.round(round).await.unwrap().unwrap();
+    let round = store.rounds().round(round).await.unwrap().unwrap();
     assert_eq!((round.done, round.failed), (2, 0));
     assert_eq!(
         count(&store, "select count(*) from jobs where attempts = 2").await,
         1,
         "the job of the killed worker was made again"
     );
-    // Four visits a site: on both screens, enlarged, and for a second time. Each is stored once; their pictures are
-    // where the other worker's are.
+    // Four visits a site: on both screens, enlarged, and for a second time. Each is stored once;
+    // their pictures are where the other worker's are.
     assert_eq!(count(&store, "select count(*) from observations").await, 8);
-    for (site, standings) in store.standings_of(&sites).await.unwrap() {
-        let load = standings
-            .iter()
-            .find(|s| s.family() == Family::Load)
-            .unwrap();
+    for (site, standings) in store.sites().standings_of(&sites).await.unwrap() {
+        let load = standings.iter().find(|s| s.family == Family::Load).unwrap();
         assert_eq!(
-            load.state(),
+            load.state,
             Standing::Passing,
             "site {site}: {}",
             load.summary
         );
     }
-    let pictures = newtfern_store::blobs::Blobs::folder(&folder.path().join("blobs")).unwrap();
-    let last = store.last_check(sites[0], "check").await.unwrap().unwrap();
-    let (visits, _) = store.evidence_of(&last).await.unwrap();
-    for visit in visits.into_iter().filter(is_usual) {
+    let pictures =
+        newtfern_store::results::blobs::Blobs::folder(&folder.path().join("blobs")).unwrap();
+    for visit in usual_visits(&store, sites[0]).await {
         let kept = pictures
             .get(visit.picture.as_deref().unwrap())
             .await
@@ -201,7 +209,13 @@ async fn a_killed_worker_loses_no_visit_and_repeats_no_result() {
     tx.cancel_round(weighing).await.unwrap();
     tx.commit().await.unwrap();
     until("its end", async || {
-        store.round(weighing).await.unwrap().unwrap().is_over()
+        store
+            .rounds()
+            .round(weighing)
+            .await
+            .unwrap()
+            .unwrap()
+            .is_over()
     })
     .await;
     assert!(
@@ -248,10 +262,16 @@ async fn the_network_rule_holds_from_the_next_job_on() {
             .unwrap();
         tx.commit().await.unwrap();
         until("the end of the job", async || {
-            store.round(round).await.unwrap().unwrap().is_over()
+            store
+                .rounds()
+                .round(round)
+                .await
+                .unwrap()
+                .unwrap()
+                .is_over()
         })
         .await;
-        let round = store.round(round).await.unwrap().unwrap();
+        let round = store.rounds().round(round).await.unwrap().unwrap();
         (round.done, round.failed)
     };
     assert_eq!(look(false).await, (0, 1));
@@ -262,10 +282,8 @@ async fn the_network_rule_holds_from_the_next_job_on() {
     assert!(why.contains("private"), "{why}");
     assert_eq!(look(true).await, (1, 0));
     // What it saw is where other machines find it, and nowhere else.
-    let last = store.last_check(sites[0], "check").await.unwrap().unwrap();
-    let shared = newtfern_store::blobs::Blobs::bucket(&bucket).unwrap();
-    let (visits, _) = store.evidence_of(&last).await.unwrap();
-    for visit in visits.into_iter().filter(is_usual) {
+    let shared = newtfern_store::results::blobs::Blobs::bucket(&bucket).unwrap();
+    for visit in usual_visits(&store, sites[0]).await {
         let picture = shared.get(visit.picture.as_deref().unwrap()).await;
         assert!(picture.unwrap().unwrap().starts_with(b"\x89PNG"));
         let html = shared.get(visit.page.html_blob.as_deref().unwrap()).await;
@@ -301,21 +319,25 @@ async fn a_survey_tells_pages_and_widget_of_a_site() {
     let folder = tempfile::tempdir().unwrap();
     let _worker = worker(&database, folder.path());
     until("the end of the survey", async || {
-        store.survey(sites[0]).await.unwrap().is_some()
+        store.sites().survey(sites[0]).await.unwrap().is_some()
     })
     .await;
-    let seen = store.survey(sites[0]).await.unwrap().unwrap().seen;
+    let seen = store.sites().survey(sites[0]).await.unwrap().unwrap().seen;
     assert_eq!(seen.pages.len(), 4, "{seen:#?}");
     let widget = &seen.widgets[0];
     let told = (widget.supplier.as_deref(), widget.pages, widget.runs);
     assert_eq!(told, (Some("brindle"), 4, 4));
-    let (pages, total) = store.pages_found(sites[0], None, "", 0, 9).await.unwrap();
-    assert_eq!((total, pages[0].kind().word()), (4, "home"));
+    let (pages, total) = store
+        .sites()
+        .pages_found(sites[0], None, "", 0, 9)
+        .await
+        .unwrap();
+    assert_eq!((total, pages[0].kind.word()), (4, "home"));
     assert_eq!(browsers_in(folder.path()), 0);
 }
 
-/// All pages of a site by the rules of its form: the worker goes there, and what it saw stands in the
-/// family of its own, page by page.
+/// All pages of a site by the rules of its form: the worker goes there, and what it saw stands in
+/// the family of its own, page by page.
 #[tokio::test(flavor = "multi_thread")]
 async fn all_pages_are_judged_by_the_sites_own_rules() {
     let server =
@@ -323,7 +345,14 @@ async fn all_pages_are_judged_by_the_sites_own_rules() {
     let (store, database) = scratch::with_address(&server).await.unwrap();
     let standins = Standins::start(0, None).await.unwrap();
     let site = estate(&store, &standins, true).await[0];
-    let mut fields = store.site(site).await.unwrap().unwrap().fields().clone();
+    let mut fields = store
+        .sites()
+        .site(site)
+        .await
+        .unwrap()
+        .unwrap()
+        .fields()
+        .clone();
     fields.pages_not_on = "/privacy".into();
     let mut tx = store.begin().await.unwrap();
     tx.set_site(site, &fields).await.unwrap();
@@ -333,9 +362,19 @@ async fn all_pages_are_judged_by_the_sites_own_rules() {
     tx.commit().await.unwrap();
     let folder = tempfile::tempdir().unwrap();
     let _worker = worker(&database, folder.path());
-    let last = async || store.last_check(site, JobKind::Pages.key()).await.unwrap();
+    let last = async || {
+        store
+            .checks()
+            .last_check(site, JobKind::Pages.key())
+            .await
+            .unwrap()
+    };
     until("the end of the look", async || last().await.is_some()).await;
-    let drawings = store.drawings(&[site], Some(Family::Pages)).await.unwrap();
+    let drawings = store
+        .checks()
+        .drawings(&[site], Some(Family::Pages))
+        .await
+        .unwrap();
     let Some(Drawing::Known(detail)) = drawings.get(&(site, Family::Pages)) else {
         panic!("no drawing: {drawings:?}");
     };
@@ -346,7 +385,7 @@ async fn all_pages_are_judged_by_the_sites_own_rules() {
         .pages
         .iter()
         .map(|p| {
-            let path = p.row.url.rsplit_once('/').unwrap().1;
+            let path = p.row.url.as_str().rsplit_once('/').unwrap().1;
             (path, PageState::of(&p.row), p.rule.as_deref())
         })
         .collect();
@@ -360,14 +399,18 @@ async fn all_pages_are_judged_by_the_sites_own_rules() {
         states.contains(&("privacy", PageState::Unwanted, Some("/privacy"))),
         "{states:?}"
     );
-    let standings = store.standings_of(&[site]).await.unwrap();
+    let standings = store.sites().standings_of(&[site]).await.unwrap();
     let stood = standings[&site]
         .iter()
-        .find(|s| s.family() == Family::Pages)
+        .find(|s| s.family == Family::Pages)
         .unwrap();
-    assert_eq!(stood.state(), Standing::Failing);
+    assert_eq!(stood.state, Standing::Failing);
     assert!(stood.summary.contains("1 unwanted"), "{}", stood.summary);
     assert!(!stood.remedy.is_empty());
-    let (_, total) = store.pages_found(site, None, "", 0, 9).await.unwrap();
+    let (_, total) = store
+        .sites()
+        .pages_found(site, None, "", 0, 9)
+        .await
+        .unwrap();
     assert_eq!(total, 4);
 }

@@ -1,29 +1,29 @@
 //! A first look at an address as typed: reach, redirects, platform.
 
 use crate::http::Http;
-use newtfern_core::address;
-use newtfern_core::html::Document;
-use newtfern_core::observation::{FailureKind, Hop, NetFailure};
-use newtfern_core::platform::{Platform, guess};
 use newtfern_heavy::heavy;
+use newtfern_model::platform::{Platform, guess};
+use newtfern_standards::address;
+use newtfern_standards::html::Document;
+use newtfern_standards::observation::{FailureKind, Hop, NetFailure};
 use serde::{Deserialize, Serialize};
 
-/// What an address shows before a site is added.
+/// Report on an address before a site is added.
 #[derive(Debug, Clone, Default, Serialize, Deserialize)]
 pub struct Report {
-    /// As it was typed, made whole.
+    /// Address as it was typed, made whole.
     pub url: String,
-    /// After redirects.
+    /// Address after redirects.
     pub final_url: String,
-    /// Of the last answer.
+    /// Status of the last answer.
     pub status: Option<u16>,
-    /// In their order.
+    /// Redirects in the order in which they came.
     pub redirects: Vec<Hop>,
     /// Title of the document.
     pub title: String,
     /// Id of the guessed platform.
     pub platform: Option<String>,
-    /// Why the address cannot be used, in words for the person.
+    /// Reason why the address cannot be used, in words for the person.
     pub problem: Option<String>,
     /// Not in the way, and worth knowing.
     pub remarks: Vec<String>,
@@ -86,7 +86,7 @@ fn title_of(html: &str) -> String {
     text.trim().chars().take(120).collect()
 }
 
-/// Why an address could not be had, and what to do.
+/// Returns in words why an address could not be had, and what to do.
 fn in_words(failure: &NetFailure, host: &str) -> String {
     let text = &failure.text;
     match failure.kind {

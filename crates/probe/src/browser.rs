@@ -3,9 +3,11 @@
 
 use crate::cdp::Cdp;
 use crate::guard::Guard;
+use crate::pace::{self, Watched};
 use crate::proxy::Proxy;
 use crate::{ProbeError, io};
 use serde_json::{Value, json};
+use std::os::unix::fs::PermissionsExt;
 use std::path::{Path, PathBuf};
 use std::process::Stdio;
 use std::sync::Arc;
@@ -13,7 +15,7 @@ use std::sync::atomic::{AtomicU32, Ordering};
 use tokio::net::unix::pipe;
 use tokio::process::{Child, Command};
 
-/// What every start is given.
+/// Flags of every start.
 #[rustfmt::skip]
 const FLAGS: &[&str] = &[
     "--headless", "--disable-gpu", "--disable-quic", "--no-first-run",
@@ -23,16 +25,41 @@ const FLAGS: &[&str] = &[
     // A timer of a page in the background is slowed; visits are all in the background.
     "--disable-background-timer-throttling", "--disable-backgrounding-occluded-windows",
     "--disable-renderer-backgrounding",
-    // What the browser asks its maker of its own accord (found by the proxy's log: sign-in, updates of
-    // components) is sent to a port that browsers do not connect to (Fetch Standard, bad ports).
+    // What the browser asks its maker of its own accord (found by the proxy's log: sign-in, updates
+    // of components) is sent to a port that browsers do not connect to (Fetch Standard, bad ports).
     "--gaia-url=http://127.0.0.1:9", "--google-apis-url=http://127.0.0.1:9",
     "--component-updater=url-source=http://127.0.0.1:9/",
 ];
 
-/// What of the browser does not run; the last two ask its maker for the time, and what a form's fields are.
-/// Each visit has a window of its own: a renderer that is started in advance, and those for the pages of its
-/// address bar's lists, are started in vain and take more processor time than the visit (counted by process
-/// over a minute of visits).
+/// Flags that let nothing go round the guard: not loopback, not the datagrams of peer connections.
+const ONLY_BY_PROXY: [&str; 2] = [
+    "--proxy-bypass-list=<-loopback>",
+    "--webrtc-ip-handling-policy=disable_non_proxied_udp",
+];
+
+/// Names of all switches and features that the browser is given. One that a later browser renames
+/// does nothing and says nothing, so a test asks the installed one for each.
+pub fn names_given() -> Vec<&'static str> {
+    let plain = |flag: &&'static str| {
+        let name = flag.trim_start_matches('-');
+        name.split('=').next().unwrap_or(name)
+    };
+    let always = [
+        "--disable-features",
+        "--proxy-server",
+        "--remote-debugging-pipe",
+        "--user-data-dir",
+        "--no-sandbox",
+    ];
+    let flags = FLAGS.iter().chain(&ONLY_BY_PROXY).chain(&always);
+    let flags: Vec<&'static str> = flags.map(plain).collect();
+    flags.into_iter().chain(OFF.iter().copied()).collect()
+}
+
+/// Features of the browser that are off; the last two ask its maker for the time, and what a form's
+/// fields are. Each visit has a window of its own: a renderer that is started in advance, and those
+/// for the pages of its address bar's lists, are started in vain and take more processor time than
+/// the visit (counted by process over a minute of visits).
 #[rustfmt::skip]
 const OFF: &[&str] = &[
     "Translate", "OptimizationHints", "MediaRouter", "DialMediaRouteProvider", "HttpsUpgrades",
@@ -47,18 +74,19 @@ const RECYCLE_AFTER: u32 = 150;
 /// A browser on a busy machine takes seconds to say its first word.
 const START_MS: u64 = 20_000;
 
-/// A running browser.
+/// A running browser with its profile folder.
 pub struct Browser {
-    /// Its protocol.
+    /// Connection of the debugging protocol.
     pub cdp: Cdp,
-    /// Its only way out.
+    /// Proxy that is its only way out.
     pub proxy: Proxy,
-    /// Product and version.
+    /// Product name and version of the browser.
     pub version: String,
-    /// As an ordinary browser says it.
+    /// User agent of an ordinary browser of its kind.
     pub user_agent: String,
     child: Child,
     group: i32,
+    _watched: Watched,
     /// Held open as long as we are there.
     _alive: std::io::PipeWriter,
     _profile: tempfile::TempDir,
@@ -79,13 +107,14 @@ fn kill_group(group: i32) {
     }
 }
 
-/// Starts the browser with a watcher in its process group. Standard input and output are the pipes of
-/// the debugging protocol, which Chromium wants as 3 and 4; standard error is a pipe that only we hold
-/// open: when we are gone, however we went, the watcher's read ends and it takes the group with it. A
-/// killed worker would else leave a browser behind each time. The first argument is the log.
-const WATCHED: &str = r#"log=$1; shift
-exec 3<&0 4>&1 5<&2 </dev/null >/dev/null 2>"$log"
-{ exec 3<&- 4>&-; read -r _ <&5; kill -KILL 0; } &
+/// Starts the browser with a watcher beside its process group. Standard input and output are the
+/// pipes of the debugging protocol, which Chromium wants as 3 and 4; standard error is a pipe that
+/// only we hold open: when we are gone, however we went, the watcher's read ends, it ends the group
+/// and removes the profile. A killed worker would else leave both behind each time. The first
+/// argument is the profile.
+const WATCHED: &str = r#"profile=$1; shift
+exec 3<&0 4>&1 5<&2 </dev/null >/dev/null 2>"$profile/stderr"
+PROFILE=$profile setsid sh -c 'read -r _ <&5; kill -KILL "-$0"; rm -rf -- "$PROFILE"; sleep 1; rm -rf -- "$PROFILE"' "$$" 3<&- 4>&- 2>/dev/null &
 exec "$0" "$@" 5<&-"#;
 
 /// The real binary rather than the distribution's wrapper script, which adds flags of its own.
@@ -102,8 +131,9 @@ pub fn find() -> Option<PathBuf> {
         .find(|p| p.is_file())
 }
 
-/// As the installed browser says it, in the reduced form that all of its kind send: for copies of a page
-/// that are had without it. Asked of its program once; without one, of a version that is current.
+/// Returns the user agent of the installed browser, in the reduced form that all of its kind send:
+/// for copies of a page that are had without it. Its program is asked once; without one, a current
+/// version is named.
 pub fn user_agent() -> &'static str {
     static SAID: std::sync::OnceLock<String> = std::sync::OnceLock::new();
     SAID.get_or_init(|| {
@@ -113,10 +143,13 @@ pub fn user_agent() -> &'static str {
         });
         let said = asked.and_then(Result::ok).map(|o| o.stdout);
         let said = String::from_utf8_lossy(&said.unwrap_or_default()).into_owned();
-        let major = said.split(|c: char| !c.is_ascii_digit()).find(|n| !n.is_empty());
+        let major = said
+            .split(|c: char| !c.is_ascii_digit())
+            .find(|n| !n.is_empty());
         let major = major.unwrap_or("156");
         format!(
-            "Mozilla/5.0 (X11; Linux x86_64) AppleWebKit/537.36 (KHTML, like Gecko) Chrome/{major}.0.0.0 Safari/537.36"
+            "Mozilla/5.0 (X11; Linux x86_64) AppleWebKit/537.36 (KHTML, like Gecko) \
+            Chrome/{major}.0.0.0 Safari/537.36"
         )
     })
 }
@@ -130,7 +163,8 @@ fn warn_of_root() {
     static SAID: std::sync::Once = std::sync::Once::new();
     SAID.call_once(|| {
         tracing::warn!(
-            "running as root, so Chromium runs without its sandbox; use a user of its own for real work"
+            "running as root, so Chromium runs without its sandbox; use a user of its \
+            own for real work"
         );
     });
 }
@@ -148,13 +182,11 @@ fn command(program: &Path, profile: &Path, proxy: &Proxy, ends: Ends) -> Command
     command
         .args(["-c", WATCHED])
         .arg(program)
-        .arg(profile.join("stderr"))
+        .arg(profile)
         .args(FLAGS)
         .arg(format!("--disable-features={}", OFF.join(",")))
-        // Nothing goes round the guard: not loopback, not peer connections.
         .arg(format!("--proxy-server=socks5://{}", proxy.address))
-        .arg("--proxy-bypass-list=<-loopback>")
-        .arg("--force-webrtc-ip-handling-policy=disable_non_proxied_udp")
+        .args(ONLY_BY_PROXY)
         .arg("--remote-debugging-pipe")
         .arg(format!(
             "--user-data-dir={}",
@@ -183,6 +215,8 @@ fn command(program: &Path, profile: &Path, proxy: &Proxy, ends: Ends) -> Command
 fn profile() -> Result<tempfile::TempDir, ProbeError> {
     let profile = tempfile::Builder::new()
         .prefix("newtfern-visit-")
+        // Cookies of visits are nobody else's on this machine.
+        .permissions(std::fs::Permissions::from_mode(0o700))
         .tempdir()
         .map_err(io("make a browser profile"))?;
     let data = profile.path().join("data");
@@ -228,6 +262,7 @@ impl Browser {
             .spawn()
             .map_err(io(format!("start {}", program.display())))?;
         let group = child.id().map(|id| id as i32).unwrap_or(0);
+        let watched = pace::watch(group);
         let to = pipe::Sender::from_owned_fd(to.into()).map_err(io("use a pipe"))?;
         let from = pipe::Receiver::from_owned_fd(from.into()).map_err(io("use a pipe"))?;
         let cdp = Cdp::over(to, from);
@@ -254,6 +289,7 @@ impl Browser {
             proxy,
             child,
             group,
+            _watched: watched,
             _alive: alive,
             _profile: profile,
             visits: AtomicU32::new(0),
@@ -312,6 +348,8 @@ pub struct Pool {
     guard: Guard,
     ca: Option<PathBuf>,
     current: tokio::sync::Mutex<Option<Arc<Browser>>>,
+    /// Visits share it; one that must be alone has all of it.
+    room: tokio::sync::RwLock<()>,
 }
 
 impl Pool {
@@ -321,6 +359,7 @@ impl Pool {
             guard,
             ca,
             current: tokio::sync::Mutex::new(None),
+            room: tokio::sync::RwLock::new(()),
         }
     }
 
@@ -350,6 +389,16 @@ impl Pool {
         let browser = Arc::new(browser);
         *current = Some(browser.clone());
         Ok(browser)
+    }
+
+    /// Returns a guard that lets visits run beside others while it is held.
+    pub(crate) async fn beside_others(&self) -> tokio::sync::RwLockReadGuard<'_, ()> {
+        self.room.read().await
+    }
+
+    /// Without another visit of this pool, as long as this is held.
+    pub(crate) async fn alone(&self) -> tokio::sync::RwLockWriteGuard<'_, ()> {
+        self.room.write().await
     }
 
     /// Lets the running browser go; visits under way keep it until they end.

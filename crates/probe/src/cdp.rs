@@ -1,8 +1,9 @@
-//! A thin client of the browser's debugging protocol: a pair of pipes (a port would be open to every
-//! user of the machine), flattened sessions, and one ordered stream of events for each page with all
-//! its frames (order across frames matters: a request may start on one session and finish on another).
+//! A thin client of the browser's debugging protocol: a pair of pipes (a port would be open to
+//! every user of the machine), flattened sessions, and one ordered stream of events for each page
+//! with all its frames (order across frames matters: a request may start on one session and finish
+//! on another).
 
-use crate::ProbeError;
+use crate::{ProbeError, pace};
 use serde_json::{Value, json};
 use std::collections::HashMap;
 use std::sync::atomic::{AtomicU64, Ordering};
@@ -18,11 +19,11 @@ const MOST_MESSAGE: usize = 256 << 20;
 /// An event of the browser.
 #[derive(Debug, Clone)]
 pub struct Event {
-    /// Of which page or frame; empty for the browser itself.
+    /// Session of the page or frame; empty for the browser itself.
     pub session: String,
-    /// Its name in the protocol.
+    /// Name of the event in the protocol.
     pub method: String,
-    /// Its parameters.
+    /// Parameters of the event.
     pub params: Value,
 }
 
@@ -46,8 +47,8 @@ pub struct Cdp {
 }
 
 impl Cdp {
-    /// Over the pipes of a browser that runs with `--remote-debugging-pipe`: messages are JSON texts,
-    /// each with a NUL at its end.
+    /// Over the pipes of a browser that runs with `--remote-debugging-pipe`: messages are JSON
+    /// texts, each with a NUL at its end.
     pub fn over(mut to: pipe::Sender, from: pipe::Receiver) -> Cdp {
         let (out, mut queue) = mpsc::unbounded_channel::<Vec<u8>>();
         tokio::spawn(async move {
@@ -115,7 +116,8 @@ impl Cdp {
     /// Sends and waits, with a deadline: a hung page never answers.
     ///
     /// # Errors
-    /// [`ProbeError::Silent`] after that time, [`ProbeError::Command`] where the browser refuses, [`ProbeError::BrowserGone`].
+    /// [`ProbeError::Silent`] after that time, [`ProbeError::Command`] where the browser refuses,
+    /// [`ProbeError::BrowserGone`].
     pub async fn call(
         &self,
         session: &str,
@@ -137,7 +139,7 @@ impl Cdp {
             routes.waiting.insert(id, sender);
         }
         let _ = self.out.send(message(id, session, method, params));
-        match tokio::time::timeout(Duration::from_millis(ms), receiver).await {
+        match pace::within(Duration::from_millis(ms), receiver).await {
             Ok(Ok(Ok(value))) => Ok(value),
             Ok(Ok(Err(message))) => Err(ProbeError::Command {
                 method: method.into(),
@@ -180,9 +182,9 @@ async fn next_message(from: &mut BufReader<pipe::Receiver>) -> Option<Vec<u8>> {
     }
 }
 
-/// A message as JSON. A page's texts may hold halves of surrogate pairs, which the browser writes as they
-/// are and JSON's readers refuse (RFC 8259, 8.2): those become replacement characters, or a page could
-/// make us deaf for its own answers.
+/// A message as JSON. A page's texts may hold halves of surrogate pairs, which the browser writes
+/// as they are and JSON's readers refuse (RFC 8259, 8.2): those become replacement characters, or a
+/// page could make us deaf for its own answers.
 ///
 /// # Errors
 /// Where it is no JSON even so.

@@ -1,5 +1,6 @@
-//! Text from bytes, as browsers read them: a byte order mark, the header's charset, the document's own
-//! declaration in its first 1,024 bytes (HTML standard, "prescan a byte stream"), and else a guess.
+//! Text from bytes, as browsers read them: a byte order mark, the header's charset, the document's
+//! own declaration in its first 1,024 bytes (HTML standard, "prescan a byte stream"), and else a
+//! guess.
 
 use encoding_rs::{Encoding, UTF_8};
 
@@ -56,7 +57,8 @@ mod tests {
 
     #[test]
     fn legacy_encodings_are_read_as_declared() {
-        // "Café" in windows-1252 and "Привет" in windows-1251, by header and by the document itself.
+        // "Café" in windows-1252 and "Привет" in windows-1251, by header and by the document
+        // itself.
         let cafe = b"<p>Caf\xe9</p>";
         assert_eq!(
             text_of(cafe, Some("text/html; charset=ISO-8859-1")),

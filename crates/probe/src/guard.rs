@@ -2,13 +2,13 @@
 //! [`Guard::connect`], which resolves the name itself, looks at each address, and connects to just
 //! that address; so neither a redirect nor a second DNS answer leads a visit inside.
 
-use newtfern_core::address::{is_invalid_name, is_localhost_name};
-use newtfern_core::private_hosts::PrivateHosts;
+use newtfern_standards::address::{is_invalid_name, is_localhost_name};
+use newtfern_standards::private_hosts::PrivateHosts;
 use std::net::{IpAddr, Ipv4Addr, Ipv6Addr, SocketAddr};
 use std::time::Duration;
 use tokio::net::TcpStream;
 
-/// How long one connection attempt may take.
+/// Time for one connection attempt, ms.
 const CONNECT_MS: u64 = 8000;
 
 /// The network rule: where visits may go.
@@ -28,7 +28,7 @@ pub struct Refused {
     pub ip: IpAddr,
 }
 
-/// Why no connection came about.
+/// Reason why no connection came about.
 #[derive(Debug, Clone, PartialEq, Eq, thiserror::Error)]
 pub enum ConnectError {
     /// The network rule forbids it.
@@ -37,10 +37,10 @@ pub enum ConnectError {
     /// The name does not resolve; the name.
     #[error("{0} does not resolve")]
     Dns(String),
-    /// It was refused or ended; the words of the system.
+    /// The connection was refused or ended; the words of the system.
     #[error("{0} refuses the connection")]
     Connection(String),
-    /// Its time was over; the host.
+    /// The connection took too long; the host.
     #[error("{0} does not answer")]
     Timeout(String),
 }

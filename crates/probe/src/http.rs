@@ -3,7 +3,7 @@
 
 use crate::ProbeError;
 use crate::guard::{ConnectError, Guard};
-use newtfern_core::observation::{FailureKind, Hop, NetFailure};
+use newtfern_standards::observation::{FailureKind, Hop, NetFailure};
 use reqwest::dns::{Addrs, Name, Resolve, Resolving};
 use std::collections::HashMap;
 use std::sync::{Arc, Mutex};
@@ -22,31 +22,32 @@ pub struct Http {
     refusals: Refusals,
 }
 
-/// Why names were refused, by host: reqwest hides the resolver's error in its own. Requests that run
-/// side by side do not share their failures, for the cause depends on the host alone.
+/// Refused names with their errors, by host: reqwest hides the resolver's error in its own.
+/// Requests that run side by side do not share their failures, for the cause depends on the host
+/// alone.
 type Refusals = Arc<Mutex<HashMap<String, ConnectError>>>;
 
 /// Refusals kept at most.
 const MOST_REFUSALS: usize = 1_000;
 
-/// What a fetch gave.
+/// Answer of a fetch.
 #[derive(Debug, Clone, Default)]
-pub struct Fetched {
-    /// After redirects.
+pub struct HttpAnswer {
+    /// Address after redirects.
     pub final_url: String,
-    /// In their order.
+    /// Redirects in the order in which they came.
     pub redirects: Vec<Hop>,
-    /// Of the last answer.
+    /// Status of the last answer.
     pub status: Option<u16>,
-    /// Of the last answer, names in lower case.
+    /// Headers of the last answer, names in lower case.
     pub headers: Vec<(String, String)>,
-    /// As text, cut to a bound.
+    /// Body as text, cut to a bound.
     pub body: String,
-    /// Why there is none.
+    /// Reason why there is no answer.
     pub failure: Option<NetFailure>,
 }
 
-impl Fetched {
+impl HttpAnswer {
     /// The first value of a header.
     pub fn header(&self, name: &str) -> Option<&str> {
         let mut found = self.headers.iter();
@@ -150,17 +151,17 @@ impl Http {
     }
 
     /// GET with redirects. A failure is part of the answer.
-    pub async fn get(&self, address: &Url) -> Fetched {
+    pub async fn get(&self, address: &Url) -> HttpAnswer {
         let (mut out, bytes) = self.get_bytes(address, MOST_BYTES).await;
         out.body = crate::decoding::text_of(&bytes, out.header("content-type"));
         out
     }
 
     /// The same with the body as bytes, so many at most.
-    pub async fn get_bytes(&self, address: &Url, most: usize) -> (Fetched, Vec<u8>) {
-        let mut out = Fetched {
+    pub async fn get_bytes(&self, address: &Url, most: usize) -> (HttpAnswer, Vec<u8>) {
+        let mut out = HttpAnswer {
             final_url: address.to_string(),
-            ..Fetched::default()
+            ..HttpAnswer::default()
         };
         let mut url = address.clone();
         for _ in 0..=MOST_REDIRECTS {
@@ -216,7 +217,7 @@ impl Http {
         (out, Vec::new())
     }
 
-    /// One JSON call to an interface, without redirects.
+    /// Makes one JSON call to an interface, without redirects.
     ///
     /// # Errors
     /// Where the answer does not come, is an error or is no JSON; in words.
@@ -295,7 +296,7 @@ impl Http {
     }
 }
 
-/// What a connection that did not come about means.
+/// Returns what a connection that did not come about means.
 pub fn from_connect(error: &ConnectError) -> NetFailure {
     let kind = match error {
         ConnectError::Refused(_) => FailureKind::Guard,
@@ -337,8 +338,8 @@ async fn bytes_of(mut answer: reqwest::Response, most: usize) -> Result<Vec<u8>,
 mod tests {
     use super::*;
 
-    /// reqwest hides the resolver's error, so causes are kept beside it: by host, for requests that run
-    /// side by side must not get each other's.
+    /// reqwest hides the resolver's error, so causes are kept beside it: by host, for requests that
+    /// run side by side must not get each other's.
     #[tokio::test]
     async fn requests_side_by_side_keep_their_own_failures() {
         let http = Http::new(Guard::default(), None).unwrap();

@@ -1,5 +1,5 @@
 //! Visits, by HTTP and by Chromium over its debugging protocol, and what they saw as
-//! [`newtfern_core::observation::Observation`]. The probe has no opinion: it judges nothing.
+//! [`newtfern_standards::observation::Observation`]. The probe has no opinion: it judges nothing.
 
 #![warn(missing_docs, clippy::missing_errors_doc)]
 
@@ -14,6 +14,7 @@ pub mod guard;
 pub mod http;
 pub mod mailbox;
 mod owner;
+pub mod pace;
 pub mod paper;
 pub mod pictures;
 pub mod pixels;
@@ -21,42 +22,43 @@ pub mod proxy;
 pub mod visit;
 pub mod weigh;
 
-/// Why something could not be had at all (a page that fails is no error but an observation).
+/// Reason why something could not be had at all (a page that fails is no error but an observation).
 #[derive(Debug, thiserror::Error)]
 pub enum ProbeError {
     /// No Chromium is installed.
     #[error(
-        "Chromium was not found: install Debian's package chromium, or set NEWTFERN_CHROMIUM to its program"
+        "Chromium was not found: install Debian's package chromium, or set \
+        NEWTFERN_CHROMIUM to its program"
     )]
     NoBrowser,
-    /// It did not start.
+    /// The browser did not start.
     #[error("Chromium did not start: {why}\n{stderr}")]
     BrowserStart {
-        /// Why.
+        /// Reason, as a clause for people.
         why: String,
-        /// Its last words.
+        /// Last lines that the browser wrote.
         stderr: String,
     },
-    /// It ended under a visit.
+    /// The browser ended under a visit.
     #[error("Chromium went away while {doing}")]
     BrowserGone {
-        /// What was being done.
+        /// Step that was under way.
         doing: String,
     },
-    /// It refused a command.
+    /// The browser refused a command.
     #[error("Chromium answered {method} with an error: {message}")]
     Command {
-        /// The command.
+        /// Name of the command.
         method: String,
-        /// Its words.
+        /// Message of the browser.
         message: String,
     },
-    /// It did not answer.
+    /// The browser did not answer.
     #[error("Chromium gave no answer to {method} in {ms} ms")]
     Silent {
-        /// The command.
+        /// Name of the command.
         method: String,
-        /// How long it was waited for.
+        /// Time that it was waited for, ms.
         ms: u64,
     },
     /// The network rule forbids it.
@@ -65,12 +67,12 @@ pub enum ProbeError {
     /// A trust anchor cannot be used; why.
     #[error("the certificate file cannot be used: {0}")]
     Trust(String),
-    /// The system refused.
+    /// An operation of the system failed.
     #[error("cannot {doing}: {source}")]
     Io {
-        /// What was being done.
+        /// Step that was under way.
         doing: String,
-        /// Its words.
+        /// Error of the system.
         source: std::io::Error,
     },
     /// A picture cannot be read or written.
@@ -78,8 +80,8 @@ pub enum ProbeError {
     Picture(#[from] image::ImageError),
     /// Too little was measured.
     #[error("{0}")]
-    Weigh(#[from] newtfern_core::weigh::WeighError),
-    /// Somebody cancelled it.
+    Weigh(#[from] newtfern_verdict::weigh::WeighError),
+    /// A person cancelled the work.
     #[error("the visit was cancelled")]
     Cancelled,
 }

@@ -1,5 +1,5 @@
-//! Whose is a connection on loopback? Any user of the machine can reach a port there; the system's table
-//! of connections tells who opened one.
+//! Whose is a connection on loopback? Any user of the machine can reach a port there; the system's
+//! table of connections tells who opened one.
 
 use std::net::{IpAddr, Ipv4Addr, SocketAddr, SocketAddrV4};
 
@@ -9,8 +9,9 @@ fn user_of(peer: SocketAddr, ours: SocketAddr) -> Option<u32> {
     find(&table, peer, ours)
 }
 
-/// The user of the row whose local end is the peer and whose remote end is ours (proc(5): addresses and
-/// ports in hexadecimal, the address in the machine's byte order; the user is the eighth column).
+/// The user of the row whose local end is the peer and whose remote end is ours (proc(5): addresses
+/// and ports in hexadecimal, the address in the machine's byte order; the user is the eighth
+/// column).
 fn find(table: &str, peer: SocketAddr, ours: SocketAddr) -> Option<u32> {
     table.lines().skip(1).find_map(|line| {
         let mut columns = line.split_ascii_whitespace().skip(1);
@@ -31,7 +32,7 @@ fn end(text: &str) -> Option<SocketAddr> {
     Some(SocketAddr::V4(SocketAddrV4::new(ip, port)))
 }
 
-/// Are both ends this machine's, and opened by our own user?
+/// Returns whether both ends are this machine's, opened by our own user.
 pub(crate) fn is_ours(peer: SocketAddr, ours: SocketAddr) -> bool {
     let loopback = peer.ip() == IpAddr::V4(Ipv4Addr::LOCALHOST);
     loopback && user_of(peer, ours) == Some(rustix::process::geteuid().as_raw())
@@ -45,10 +46,15 @@ mod tests {
     #[cfg(target_endian = "little")]
     #[test]
     fn the_user_is_read_from_the_row_of_the_other_end() {
-        let table = "  sl  local_address rem_address   st tx_queue rx_queue tr tm->when retrnsmt   uid  timeout inode
-   0: 0100007F:A0B5 00000000:0000 0A 00000000:00000000 00:00000000 00000000     0        0 1841 1 0000000000000000 100 0 0 10 0
-   1: 0100007F:A0B5 0100007F:D2F0 01 00000000:00000000 00:00000000 00000000     0        0 1850 1 0000000000000000 20 4 30 10 -1
-   2: 0100007F:D2F0 0100007F:A0B5 01 00000000:00000000 00:00000000 00000000 65534        0 1849 1 0000000000000000 20 4 30 10 -1";
+        let table =
+            "  sl  local_address rem_address   st tx_queue rx_queue tr tm->when retrnsmt   \
+            uid  timeout inode
+   0: 0100007F:A0B5 00000000:0000 0A 00000000:00000000 00:00000000 00000000     0        0 1841 1 \
+   0000000000000000 100 0 0 10 0
+   1: 0100007F:A0B5 0100007F:D2F0 01 00000000:00000000 00:00000000 00000000     0        0 1850 1 \
+   0000000000000000 20 4 30 10 -1
+   2: 0100007F:D2F0 0100007F:A0B5 01 00000000:00000000 00:00000000 00000000 65534        0 1849 1 \
+   0000000000000000 20 4 30 10 -1";
         let at = |port| SocketAddr::from((Ipv4Addr::LOCALHOST, port));
         assert_eq!(find(table, at(0xD2F0), at(0xA0B5)), Some(65534));
         assert_eq!(find(table, at(0xA0B5), at(0xD2F0)), Some(0));

@@ -4,7 +4,7 @@
 use crate::ProbeError;
 use crate::browser::Browser;
 use crate::visit::{Tab, decode};
-use newtfern_core::observation::Viewport;
+use newtfern_standards::observation::Viewport;
 use serde_json::json;
 
 /// Prints a page of ours as PDF, A4.

@@ -4,8 +4,8 @@ use crate::http::Http;
 use base64::Engine;
 use base64::prelude::BASE64_STANDARD;
 use image::imageops::FilterType;
-use newtfern_core::image_hash::{ImageHash, SIDE};
 use newtfern_heavy::heavy;
+use newtfern_standards::image_hash::{ImageHash, SIDE};
 use url::Url;
 
 /// Bytes of one picture.
@@ -22,7 +22,7 @@ pub async fn hash_at(http: &Http, address: &Url) -> Result<ImageHash, String> {
     heavy(|| hash_of(&bytes)).await
 }
 
-/// What an address gives.
+/// Returns the bytes at an address.
 ///
 /// # Errors
 /// Why there is nothing, in words to follow "because".
@@ -68,7 +68,7 @@ pub fn hash_of(bytes: &[u8]) -> Result<ImageHash, String> {
     let reader = reader.with_guessed_format().map_err(|e| e.to_string())?;
     let picture = reader
         .decode()
-        .map_err(|_| "it is no PNG or JPEG picture that can be read".to_string())?;
+        .map_err(|_| "it is not a PNG or JPEG picture that can be read".to_string())?;
     let mut flat = image::RgbImage::from_pixel(
         picture.width(),
         picture.height(),

@@ -3,8 +3,8 @@
 
 use crate::ProbeError;
 use image::{ImageFormat, RgbImage, imageops};
-use newtfern_core::colour::Rgb;
-use newtfern_core::observation::Rect;
+use newtfern_standards::colour::Rgb;
+use newtfern_standards::observation::Rect;
 use std::collections::HashMap;
 use std::io::Cursor;
 

@@ -12,7 +12,7 @@ use tokio::net::{TcpListener, TcpStream};
 
 /// A SOCKS proxy of our own, where each connection of the browser is judged.
 pub struct Proxy {
-    /// Where it listens, on loopback.
+    /// Address on loopback at which it listens.
     pub address: SocketAddr,
     failures: Failures,
     task: tokio::task::JoinHandle<()>,
@@ -58,7 +58,7 @@ impl Proxy {
         })
     }
 
-    /// Why connections failed, as far as is known.
+    /// Returns the failures of connections, as far as they are known.
     pub fn failures(&self) -> Failures {
         self.failures.clone()
     }
@@ -71,7 +71,7 @@ type Log = Arc<Mutex<HashMap<(String, u16), ConnectError>>>;
 pub struct Failures(Log);
 
 impl Failures {
-    /// Why the last connection to this host and port failed, if it did.
+    /// Returns why the last connection to this host and port failed, if it did.
     pub fn of(&self, host: &str, port: u16) -> Option<ConnectError> {
         let host = host
             .trim_start_matches('[')

@@ -1,26 +1,28 @@
-//! Real Chromium against the other builders and the tag manager of the stand-ins: each flaw has its code, told
-//! with what goes beside the visit (the draft, the set).
+//! Real Chromium against the other builders and the tag manager of the stand-ins: each flaw has its
+//! code, told with what goes beside the visit (the draft, the set).
 #![allow(clippy::unwrap_used)]
 
 // Only its pace is needed here.
 #[allow(dead_code)]
 mod common;
 
-use common::side_by_side;
-use newtfern_core::chain::{Aside, AsideLook, Case, Diagnosis, Expect, Purpose, diagnose};
-use newtfern_core::html::Document;
-use newtfern_core::observation::Viewport;
-use newtfern_core::platform::{Interface, Platform};
-use newtfern_core::profile::Supplier;
-use newtfern_core::tags::{TagLook, TagSet};
-use newtfern_core::visits::CheckOrder;
+use common::complaints;
+use newtfern_model::finding::Finding;
+use newtfern_model::pages::Expect;
+use newtfern_model::platform::{Interface, Platform};
+use newtfern_model::profile::Supplier;
+use newtfern_model::tags::{TagLook, TagSet};
 use newtfern_probe::browser::Pool;
 use newtfern_probe::check::run;
 use newtfern_probe::crawl::copy_of;
 use newtfern_probe::guard::Guard;
 use newtfern_probe::http::Http;
+use newtfern_standards::html::Document;
+use newtfern_standards::observation::{Aside, AsideLook, Purpose, Viewport};
 use newtfern_standins::builders::{BUILT, Built, Flaw, profile};
 use newtfern_standins::{DEMO_TOKEN, Standins};
+use newtfern_verdict::chain::{Case, Diagnosis, diagnose};
+use newtfern_verdict::visits::CheckOrder;
 use std::sync::Arc;
 use url::Url;
 
@@ -126,33 +128,36 @@ fn aside(purpose: Purpose, url: &Url, html: String) -> Aside {
     }
 }
 
+/// What is wrong with the diagnosis of a built site.
+fn against(built: &Built, d: &Diagnosis) -> Vec<String> {
+    let mut wrong = Vec::new();
+    let (root, wanted) = (d.verdict.root().map(|c| c.name()), expected(built));
+    if root != wanted {
+        let found = &d.verdict.findings();
+        wrong.push(format!(
+            "{}: {root:?} should be {wanted:?}: {found:?}",
+            built.host
+        ));
+    }
+    // Each cause comes with its evidence and what to do.
+    let bare = |f: &&Finding| f.evidence.is_empty() || f.remedy.is_empty();
+    if let Some(root) = d.verdict.root_finding().filter(bare) {
+        wrong.push(format!(
+            "{}: {root:?} lacks its evidence or remedy",
+            built.host
+        ));
+    }
+    wrong
+}
+
 #[tokio::test(flavor = "multi_thread")]
 async fn each_flaw_of_a_builder_or_a_set_is_told_by_its_code() {
     let world = Arc::new(World::start().await);
-    let found = side_by_side(BUILT.iter(), |built: &'static Built| {
+    let wrong = complaints(BUILT.iter(), |built: &'static Built| {
         let world = world.clone();
-        async move { (built, world.check(built).await) }
+        async move { against(built, &world.check(built).await) }
     })
     .await;
-    let mut wrong = Vec::new();
-    for (built, d) in found {
-        let root = d.root.map(|c| c.name());
-        if root != expected(built) {
-            wrong.push(format!(
-                "{}: {root:?} should be {:?}: {:?}",
-                built.host,
-                expected(built),
-                d.findings
-            ));
-        }
-        // Each cause comes with its evidence and what to do.
-        if let Some(root) = d.root_finding() {
-            assert!(
-                !root.evidence.is_empty() && !root.remedy.is_empty(),
-                "{root:?}"
-            );
-        }
-    }
     assert!(wrong.is_empty(), "{}", wrong.join("\n"));
     world.pool.close().await;
 }

@@ -3,12 +3,13 @@
 
 mod common;
 
-use common::{Ask, Checker, side_by_side};
-use newtfern_core::chain::{Diagnosis, Expect, Outcome};
-use newtfern_core::code::Code;
-use newtfern_core::profile::{ConsentManager, Supplier};
+use common::{Ask, Checker, complaints};
+use newtfern_model::code::Code;
+use newtfern_model::pages::Expect;
+use newtfern_model::profile::{ConsentManager, Supplier};
 use newtfern_standins::Standins;
 use newtfern_standins::estate::{Fault, SITES, Site};
+use newtfern_verdict::chain::{Diagnosis, Outcome};
 use std::sync::Arc;
 
 struct World {
@@ -84,55 +85,59 @@ fn expected(fault: Option<Fault>) -> Option<&'static str> {
     })
 }
 
+/// What is wrong with a site's diagnosis.
+fn against(site: &Site, d: &Diagnosis) -> Vec<String> {
+    let mut wrong = Vec::new();
+    let (root, wanted) = (d.verdict.root().map(|c| c.name()), expected(site.fault));
+    if root != wanted {
+        wrong.push(format!(
+            "{}: {root:?} should be {wanted:?}; {:?}",
+            site.host,
+            d.verdict.findings()
+        ));
+    }
+    if site.fault.is_some() {
+        return wrong;
+    }
+    let outcome = match site.banner {
+        true => Outcome::AsIntended,
+        false => Outcome::Working,
+    };
+    if d.verdict.outcome() != outcome {
+        wrong.push(format!(
+            "{}: {:?} should be {outcome:?}",
+            site.host,
+            d.verdict.outcome()
+        ));
+    }
+    let waits = d
+        .verdict
+        .findings()
+        .iter()
+        .any(|f| f.code == Code::AllowedConsentWaits);
+    if site.banner && !waits {
+        wrong.push(format!(
+            "{}: the note allowed.consent-waits is missing",
+            site.host
+        ));
+    }
+    wrong
+}
+
 #[tokio::test(flavor = "multi_thread")]
 async fn each_fault_is_told_by_its_code() {
     let world = Arc::new(World::start().await);
-    // Every fault of the chain once, and one site in order with and one without a consent banner. What is wrong
-    // beside the chain is told by the command line's tests.
+    // Every fault of the chain once, and one site in order with and one without a consent banner.
+    // What is wrong beside the chain is told by the command line's tests.
     let of_chain = |s: &&Site| expected(s.fault).is_some();
     let mut wanted: Vec<&'static Site> = SITES.iter().filter(of_chain).collect();
     wanted.extend(SITES.iter().find(|s| s.fault.is_none() && s.banner));
     wanted.extend(SITES.iter().find(|s| s.fault.is_none() && !s.banner));
-    let found = side_by_side(wanted, |site| {
+    let wrong = complaints(wanted, |site| {
         let world = world.clone();
-        async move { (site, world.check(site).await) }
+        async move { against(site, &world.check(site).await) }
     })
     .await;
-    let mut wrong = Vec::new();
-    for (site, d) in found {
-        if d.root.map(|c| c.name()) != expected(site.fault) {
-            wrong.push(format!(
-                "{}: {:?} should be {:?}; {:?}",
-                site.host,
-                d.root,
-                expected(site.fault),
-                d.findings
-            ));
-        }
-        if site.fault.is_none() {
-            let outcome = if site.banner {
-                Outcome::AsIntended
-            } else {
-                Outcome::Working
-            };
-            if d.outcome != outcome {
-                wrong.push(format!(
-                    "{}: {:?} should be {outcome:?}",
-                    site.host, d.outcome
-                ));
-            }
-            if site.banner
-                && d.findings
-                    .iter()
-                    .all(|f| f.code != Code::AllowedConsentWaits)
-            {
-                wrong.push(format!(
-                    "{}: the note allowed.consent-waits is missing",
-                    site.host
-                ));
-            }
-        }
-    }
     assert!(wrong.is_empty(), "{}", wrong.join("\n"));
     world.checker.pool.close().await;
 }

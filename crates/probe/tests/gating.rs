@@ -1,5 +1,5 @@
-//! Real Chromium against both banners of the stand-ins: what is proposed for each kind of slot waits for consent
-//! there, and starts once it is given.
+//! Real Chromium against both banners of the stand-ins: what is proposed for each kind of slot
+//! waits for consent there, and starts once it is given.
 #![allow(clippy::unwrap_used)]
 
 // Only its pace is needed here.
@@ -7,17 +7,18 @@
 mod common;
 
 use common::side_by_side;
-use newtfern_core::chain::{Case, Diagnosis, Expect, Outcome, diagnose};
-use newtfern_core::code::Code;
-use newtfern_core::observation::{ConsentAct, Observation, Viewport};
-use newtfern_core::platform::{Platform, fit};
-use newtfern_core::profile::{ConsentManager, Supplier};
-use newtfern_core::visits::CheckOrder;
+use newtfern_model::code::Code;
+use newtfern_model::pages::Expect;
+use newtfern_model::platform::{Platform, fit};
+use newtfern_model::profile::{ConsentManager, Supplier};
 use newtfern_probe::browser::Pool;
 use newtfern_probe::check::run;
 use newtfern_probe::guard::Guard;
 use newtfern_probe::http::Http;
+use newtfern_standards::observation::{ConsentAct, Observation, Viewport};
 use newtfern_standins::{DEMO_TOKEN, Standins};
+use newtfern_verdict::chain::{Case, Diagnosis, Outcome, diagnose};
+use newtfern_verdict::visits::CheckOrder;
 use std::sync::Arc;
 use url::Url;
 
@@ -48,7 +49,24 @@ impl World {
         assert_eq!(told.await.unwrap().0, 200, "{slot}");
     }
 
+    /// A machine that is too busy for a visit is told as such, and the page looked at again.
     async fn check(&self, site: &Gated) -> (Diagnosis, Vec<Observation>) {
+        for _ in 0..4 {
+            let told = self.check_once(site).await;
+            if told
+                .0
+                .verdict
+                .not_looked_at()
+                .iter()
+                .all(|g| !g.why.contains("our machine was busy"))
+            {
+                return told;
+            }
+        }
+        self.check_once(site).await
+    }
+
+    async fn check_once(&self, site: &Gated) -> (Diagnosis, Vec<Observation>) {
         let address = format!("http://{}.localhost:{}/", site.host, self.standins.port);
         let url = Url::parse(&address).unwrap();
         let order = CheckOrder {
@@ -73,12 +91,12 @@ impl World {
     async fn waits(&self, site: &Gated, how: &str) {
         let how = format!("{how} with {}", site.manager.name);
         let (d, visits) = self.check(site).await;
-        let told: Vec<Code> = d.findings.iter().map(|f| f.code).collect();
+        let told: Vec<Code> = d.verdict.findings().iter().map(|f| f.code).collect();
         assert_eq!(
-            (d.outcome, told.as_slice()),
+            (d.verdict.outcome(), told.as_slice()),
             (Outcome::AsIntended, &[Code::AllowedConsentWaits][..]),
             "{how}: {:#?}",
-            d.findings
+            d.verdict.findings()
         );
         assert_eq!(
             asked(&visits, ConsentAct::Untouched, &self.supplier),
@@ -101,7 +119,8 @@ impl World {
             let fitted = fit(&self.supplier, site.key, slot, manager).unwrap();
             self.put(site, &slot.id, &fitted.code).await;
             if let Some(manager) = &fitted.at_manager {
-                // Before a person has done it, it comes at once: the check tells, and so do the notes.
+                // Before a person has done it, it comes at once: the check tells, and so do the
+                // notes.
                 let (_, visits) = self.check(site).await;
                 assert!(asked(&visits, ConsentAct::Untouched, &self.supplier) > 2);
                 assert!(fitted.notes[0].contains("cannot wait for consent here"));

@@ -8,12 +8,13 @@ use axum::Router;
 use axum::extract::Request as HttpRequest;
 use axum::http::StatusCode;
 use axum::response::{Html, IntoResponse, Redirect, Response};
-use newtfern_core::chain::{Diagnosis, Outcome};
-use newtfern_core::observation::{FailureKind, Observation};
-use newtfern_core::profile::Supplier;
+use newtfern_model::profile::Supplier;
 use newtfern_probe::browser::Browser;
 use newtfern_probe::guard::Guard;
+use newtfern_probe::pace::spent_since;
 use newtfern_probe::visit::visit;
+use newtfern_standards::observation::{FailureKind, Observation};
+use newtfern_verdict::chain::{Diagnosis, Outcome};
 use single::plan;
 use std::sync::Arc;
 use std::sync::atomic::{AtomicUsize, Ordering};
@@ -22,9 +23,10 @@ use url::Url;
 
 const VITALS: &str = include_str!("data/web-vitals.iife.js");
 
-/// Tasks of 180, 90 and 40 ms after the first paint, and what the browser's Long Animation Frames (W3C) say of their
-/// blocking, which is what web-vitals hands on in its attributions.
-const TASKS: &str = "<script>let sum = 0; new PerformanceObserver((list) => { for (const e of list.getEntries()) sum += e.blockingDuration; document.documentElement.setAttribute('data-blocking', sum); }).observe({type: 'long-animation-frame', buffered: true}); [[180, 500], [90, 900], [40, 1200]].forEach(([ms, at]) => setTimeout(() => { const t = performance.now(); while (performance.now() - t < ms); }, at));</script>";
+/// Tasks of 180, 90 and 40 ms after the first paint, and what the browser's Long Animation Frames
+/// (W3C) say of their blocking, which is what web-vitals hands on in its attributions.
+const TASKS: &str = "<script>let sum = 0; new PerformanceObserver((list) => \
+    { for (const e of list.getEntries()) sum += e.blockingDuration; document.documentElement.setAttribute('data-blocking', sum); }).observe({type: 'long-animation-frame', buffered: true}); [[180, 500], [90, 900], [40, 1200]].forEach(([ms, at]) => setTimeout(() => { const t = performance.now(); while (performance.now() - t < ms); }, at));</script>";
 
 /// Counts requests that a guarded visit must never make.
 static INSIDE: AtomicUsize = AtomicUsize::new(0);
@@ -41,7 +43,8 @@ async fn answer(request: HttpRequest) -> Response {
     };
     match request.uri().path() {
         "/dialogs" => page(
-            "<script>alert(1); confirm(2); prompt(3); window.onbeforeunload = () => 'stay';</script>",
+            "<script>alert(1); confirm(2); prompt(3); window.onbeforeunload = () => \
+            'stay';</script>",
         ),
         "/loop" => page("<script>setTimeout(() => { for (;;) {} }, 50)</script>"),
         "/instant-loop" => page("<script>for (;;) {}</script>"),
@@ -61,7 +64,10 @@ async fn answer(request: HttpRequest) -> Response {
             let port = request.headers()["host"].to_str().unwrap();
             let port = port.rsplit(':').next().unwrap();
             page(&format!(
-                "<script>for (let i = 0; i < 40; i++) fetch('http://slow' + i + '.localhost:{port}/silent').catch(() => 0)</script><script>setTimeout(() => {{ const s = document.createElement('script'); s.src = 'http://cdn.localhost:{port}/l.js'; document.head.append(s); }}, 1500)</script>"
+                "<script>for (let i = 0; i < 40; i++) fetch('http://slow' + i + \
+                '.localhost:{port}/silent').catch(() => 0)</script><script>setTimeout(() => {{ \
+                const s = document.createElement('script'); s.src = \
+                'http://cdn.localhost:{port}/l.js'; document.head.append(s); }}, 1500)</script>"
             ))
         }
         "/l.js" => ([("content-type", "text/javascript")], "1").into_response(),
@@ -77,14 +83,25 @@ async fn answer(request: HttpRequest) -> Response {
             "<script>const a = []; setInterval(() => a.push(new Array(1e6).fill(1)), 20)</script>",
         ),
         "/forged" => page(
-            "<script>window.X = true; const fake = { getBoundingClientRect: () => ({x: 9, y: 9, width: 60, height: 60}) }; document.querySelector = () => fake; Element.prototype.getBoundingClientRect = fake.getBoundingClientRect; Document.prototype.querySelectorAll = () => [fake]; window.getComputedStyle = () => ({visibility: 'visible', display: 'block', opacity: '1'});</script>",
+            "<script>window.X = true; const fake = \
+            { getBoundingClientRect: () => ({x: 9, y: 9, width: 60, height: 60}) }; \
+            document.querySelector = () => fake; Element.prototype.getBoundingClientRect = \
+            fake.getBoundingClientRect; Document.prototype.querySelectorAll = () => [fake]; \
+            window.getComputedStyle = () => \
+            ({visibility: 'visible', display: 'block', opacity: '1'});</script>",
         ),
         "/inside" => {
             INSIDE.fetch_add(1, Ordering::Relaxed);
             page("inside")
         }
         "/vitals" => page(&format!(
-            "<p id=text>Much text to paint, so that something is the largest.</p><script>{VITALS}</script><script>const put = (n) => (m) => document.documentElement.setAttribute('data-' + n, m.value); webVitals.onFCP(put('fcp')); webVitals.onLCP(put('lcp'), {{reportAllChanges: true}}); webVitals.onCLS(put('cls'), {{reportAllChanges: true}}); setTimeout(() => {{ const d = document.createElement('div'); d.style.height = '200px'; document.body.prepend(d); }}, 300);</script>{TASKS}"
+            "<p id=text>Much text to paint, so that something is the \
+            largest.</p><script>{VITALS}</script><script>const put = (n) => (m) => \
+            document.documentElement.setAttribute('data-' + n, m.value); \
+            webVitals.onFCP(put('fcp')); webVitals.onLCP(put('lcp'), {{reportAllChanges: true}}); \
+            webVitals.onCLS(put('cls'), {{reportAllChanges: true}}); setTimeout(() => {{ const d = \
+            document.createElement('div'); d.style.height = '200px'; document.body.prepend(d); }}, \
+            300);</script>{TASKS}"
         )),
         _ => StatusCode::NOT_FOUND.into_response(),
     }
@@ -123,9 +140,29 @@ fn judged(seen: Observation) -> Diagnosis {
 
 /// The root cause, or the outcome where there is none.
 fn told(d: &Diagnosis) -> String {
-    match d.root {
+    match d.verdict.root() {
         Some(code) => code.to_string(),
-        None => d.outcome.words().to_string(),
+        None => d.verdict.outcome().words().to_string(),
+    }
+}
+
+/// What a visit says of a page, within its time. A busy machine may cut off what is seen, which is
+/// undecided: such a visit is made again with more time.
+async fn bounded(browser: &Browser, url: &str, code: &str) -> Diagnosis {
+    let undecided = Outcome::Unchecked.words();
+    let mut total = 12_000;
+    loop {
+        let began = Instant::now();
+        let seen = see(browser, url, total).await;
+        // The deadline holds whatever the page does; closing a hung page takes a moment more. What
+        // other work keeps from the browser does not count.
+        let (most, took) = (Duration::from_millis(total + 6_000), spent_since(began));
+        assert!(took < most, "{url} took {took:?}");
+        let d = judged(seen);
+        if told(&d) == code || told(&d) != undecided || total > 40_000 {
+            return d;
+        }
+        total *= 2;
     }
 }
 
@@ -146,27 +183,22 @@ async fn a_hostile_page_costs_one_visit() {
     ];
     let mut wrong = Vec::new();
     for (path, code) in expected {
-        let began = Instant::now();
-        let seen = see(
+        let d = bounded(
             &browser,
             &format!("http://hostile.localhost:{port}{path}"),
-            12_000,
+            code,
         )
         .await;
-        // The deadline holds whatever the page does; closing a hung page takes a moment more.
-        assert!(
-            began.elapsed() < Duration::from_secs(18),
-            "{path} took {:?}",
-            began.elapsed()
-        );
-        let d = judged(seen);
         let got = told(&d);
         if got != code {
             wrong.push(format!("{path}: {got} should be {code}: {d:?}"));
-        }
-        if path.ends_with("loop") {
+        } else if path.ends_with("loop") {
             // The script that holds the page is named, with its line.
-            let evidence: Vec<String> = d.findings[0].evidence.iter().map(|e| e.line()).collect();
+            let evidence: Vec<String> = d.verdict.findings()[0]
+                .evidence
+                .iter()
+                .map(|e| e.line())
+                .collect();
             assert!(evidence[0].contains(path), "{evidence:?}");
         }
     }
@@ -191,11 +223,14 @@ async fn what_we_cut_off_is_undecided() {
     let plan = plan(&url, &supplier, 20_000, 1_500);
     let (seen, _) = visit(&browser, &plan).await.unwrap();
     let d = judged(seen);
-    assert_eq!((d.outcome, d.root), (Outcome::Unchecked, None));
+    assert_eq!(
+        (d.verdict.outcome(), d.verdict.root()),
+        (Outcome::Unchecked, None)
+    );
     assert!(
-        d.not_looked_at[0].why.contains("time of the visit"),
+        d.verdict.not_looked_at()[0].why.contains("ran out of time"),
         "{:?}",
-        d.not_looked_at
+        d.verdict.not_looked_at()
     );
 }
 
@@ -302,7 +337,8 @@ async fn page_figures_are_those_of_web_vitals() {
         "{m:?} {}",
         theirs("cls")
     );
-    // 130 and 40 of the two long tasks, nothing of the short one; theirs has the painting of those frames as well.
+    // 130 and 40 of the two long tasks, nothing of the short one; theirs has the painting of those
+    // frames as well.
     let blocking = m.tbt_ms.unwrap();
     assert!(blocking >= 168.0, "{m:?}");
     assert!(
@@ -312,8 +348,9 @@ async fn page_figures_are_those_of_web_vitals() {
     );
 }
 
-/// Our proxy is one peer to the browser, which bounds its connections to one: forty slow hosts do not keep
-/// the loader from being sent (measured: 100 do not either, 300 do; then the chain is undecided).
+/// Our proxy is one peer to the browser, which bounds its connections to one: forty slow hosts do
+/// not keep the loader from being sent (measured: 100 do not either, 300 do; then the chain is
+/// undecided).
 #[tokio::test(flavor = "multi_thread")]
 async fn forty_slow_hosts_do_not_keep_the_loader_waiting() {
     let port = serve().await;

@@ -1,6 +1,6 @@
-//! A corpus of hostile sites (`data/hostile/`, and answers that only a server can give): each costs its own
-//! visit and its own time, keeps no more than a visit may keep, and is judged without being called working.
-//! After all of them the same browser still sees a plain page as it is.
+//! A corpus of hostile sites (`data/hostile/`, and answers that only a server can give): each costs
+//! its own visit and its own time, keeps no more than a visit may keep, and is judged without being
+//! called working. After all of them the same browser still sees a plain page as it is.
 #![allow(clippy::unwrap_used)]
 
 mod single;
@@ -11,13 +11,14 @@ use axum::extract::Request;
 use axum::http::StatusCode;
 use axum::response::{Html, IntoResponse, Redirect, Response};
 use futures_util::StreamExt;
-use newtfern_core::chain::{Diagnosis, Outcome};
-use newtfern_core::observation::{LeftOut, Observation};
-use newtfern_core::profile::Supplier;
-use newtfern_core::visits::VisitPlan;
+use newtfern_model::profile::Supplier;
 use newtfern_probe::browser::Browser;
 use newtfern_probe::guard::Guard;
+use newtfern_probe::pace::spent_since;
 use newtfern_probe::visit::visit;
+use newtfern_standards::observation::{LeftOut, Observation};
+use newtfern_verdict::chain::{Diagnosis, Outcome};
+use newtfern_verdict::visits::VisitPlan;
 use std::convert::Infallible;
 use std::path::Path;
 use std::time::{Duration, Instant};
@@ -79,7 +80,9 @@ async fn answer(request: Request) -> Response {
     let path = request.uri().path().to_string();
     let name = path.trim_start_matches("/site/");
     if name == "service-worker.js" {
-        let script = "addEventListener('install', () => skipWaiting()); addEventListener('activate', (e) => e.waitUntil(clients.claim())); addEventListener('fetch', (e) => e.respondWith(new Response('mine')));";
+        let script = "addEventListener('install', () => skipWaiting()); \
+            addEventListener('activate', (e) => e.waitUntil(clients.claim())); \
+            addEventListener('fetch', (e) => e.respondWith(new Response('mine')));";
         return ([("content-type", "text/javascript")], script).into_response();
     }
     let file =
@@ -187,7 +190,7 @@ async fn see(browser: &Browser, port: u16, name: &str) -> Result<Observation, St
     };
     let began = Instant::now();
     let seen = visit(browser, &plan).await;
-    let took = began.elapsed();
+    let took = spent_since(began);
     let (mut seen, _) = seen.map_err(|e| format!("{name}: {e}"))?;
     if took > MOST {
         return Err(format!("{name} took {took:?}"));
@@ -243,25 +246,32 @@ async fn each_hostile_site_costs_one_visit_and_no_more_than_a_visit_may() {
         };
         let d = judged(&seen);
         let told = d
-            .root
-            .map_or(d.outcome.words().to_string(), |c| c.to_string());
-        if matches!(d.outcome, Outcome::Working | Outcome::AsIntended) {
+            .verdict
+            .root()
+            .map_or(d.verdict.outcome().words().to_string(), |c| c.to_string());
+        if matches!(d.verdict.outcome(), Outcome::Working | Outcome::AsIntended) {
             wrong.push(format!("{name}: {told}"));
         }
         if let Some((_, expected)) = TOLD.iter().find(|(n, _)| *n == name)
             && told != *expected
-            && d.outcome != Outcome::Unchecked
+            && d.verdict.outcome() != Outcome::Unchecked
         {
             wrong.push(format!("{name}: {told} should be {expected}: {d:?}"));
         }
         // Absence is told only of what was kept whole.
         let cut = seen.left_out.contains(&LeftOut::Requests);
-        if cut && d.root.is_some() {
+        if cut && d.verdict.root().is_some() {
             wrong.push(format!("{name}: {told}, and requests were left out"));
         }
     }
-    let plain = see(&browser, port, "plain").await.unwrap();
-    let told = judged(&plain).root.map(|c| c.to_string());
+    let mut plain = see(&browser, port, "plain").await.unwrap();
+    for _ in 0..4 {
+        // Our machine was busy: looked at again.
+        if plain.withheld.starved() {
+            plain = see(&browser, port, "plain").await.unwrap();
+        }
+    }
+    let told = judged(&plain).verdict.root().map(|c| c.to_string());
     assert_eq!(told.as_deref(), Some("placed.absent"));
     assert!(wrong.is_empty(), "{wrong:#?}");
 }

@@ -1,21 +1,21 @@
-//! Weigh-ins in real Chromium of a widget whose cost is known, because its script spins for a set time
-//! by the browser's own clock. A loaded machine can only make that longer, so these tests say "at
-//! least" and "told apart from", never "as fast as".
+//! Weigh-ins in real Chromium of a widget whose cost is known, because its script spins for a set
+//! time by the browser's own clock. A loaded machine can only make that longer, so these tests say
+//! "at least" and "told apart from", never "as fast as".
 #![allow(clippy::unwrap_used)]
 
 use axum::Router;
 use axum::extract::Request as HttpRequest;
 use axum::http::{HeaderMap, header};
 use axum::response::{Html, IntoResponse, Response};
-use newtfern_core::observation::Viewport;
-use newtfern_core::profile::Supplier;
-use newtfern_core::weigh::moments::LOADS;
-use newtfern_core::weigh::moments::Moments;
-use newtfern_core::weigh::{BudgetVerdict, OwnLoad, conclude, empty_page, statistics::median};
+use newtfern_model::profile::Supplier;
 use newtfern_probe::ProbeError;
 use newtfern_probe::browser::Browser;
 use newtfern_probe::guard::Guard;
 use newtfern_probe::weigh::{WeighOrder, run};
+use newtfern_standards::observation::Viewport;
+use newtfern_standards::statistics::median;
+use newtfern_verdict::weigh::moments::{LOADS, Moments};
+use newtfern_verdict::weigh::{BudgetVerdict, OwnLoad, conclude, empty_page};
 use url::Url;
 
 /// ms that the widget and the page spin.
@@ -27,23 +27,31 @@ const WORK: &str = "(function () { for (var x = 1, i = 0; i < 6e7; i++) x = Math
 
 fn spin(ms: u32) -> String {
     format!(
-        "(function () {{ var t = performance.now(); while (performance.now() - t < {ms}) {{}} }})();"
+        "(function () {{ var t = performance.now(); while (performance.now() - t < \
+        {ms}) {{}} }})();"
     )
 }
 
-/// Starts once the page has painted, because blocking is counted from the first contentful paint on.
-/// Opened, it spins again, and asks its host for something two seconds later.
+/// Starts once the page has painted, because blocking is counted from the first contentful paint
+/// on. Opened, it spins again, and asks its host for something two seconds later.
 fn widget(port: u16) -> String {
     let opened = format!(
-        "{} var p = document.createElement('div'); p.id = 'osier-panel'; p.textContent = 'Hello'; document.body.append(p); setTimeout(function () {{ fetch('http://cdn.osier.localhost:{port}/beat'); }}, 2000);",
+        "{} var p = document.createElement('div'); p.id = 'osier-panel'; p.textContent = 'Hello'; \
+        document.body.append(p); setTimeout(function () {{ \
+        fetch('http://cdn.osier.localhost:{port}/beat'); }}, 2000);",
         spin(OPENING)
     );
     let start = format!(
-        "{} window.osier = {{ ready: true }}; var b = document.createElement('button'); b.id = 'osier-launcher'; b.textContent = 'c'; b.onclick = function () {{ {opened} }}; document.body.append(b);",
+        "{} window.osier = {{ ready: true }}; var b = document.createElement('button'); b.id = \
+        'osier-launcher'; b.textContent = 'c'; b.onclick = function () {{ {opened} }}; \
+        document.body.append(b);",
         spin(WIDGET)
     );
     format!(
-        "new PerformanceObserver(function (l, o) {{ if (l.getEntriesByName('first-contentful-paint').length) {{ o.disconnect(); setTimeout(function () {{ {start} }}, 20); }} }}).observe({{ type: 'paint', buffered: true }});"
+        "new PerformanceObserver(function (l, o) {{ if \
+        (l.getEntriesByName('first-contentful-paint').length) {{ o.disconnect(); \
+        setTimeout(function () {{ {start} }}, 20); }} }}).observe({{ type: 'paint', \
+        buffered: true }});"
     )
 }
 
@@ -72,7 +80,8 @@ async fn answer(headers: HeaderMap, request: HttpRequest, port: u16) -> Response
         String::new()
     };
     let snippet = format!(
-        "<script async src=\"http://cdn.osier.localhost:{port}/l.js{}\" data-key=\"osier-4821\"></script>",
+        "<script async src=\"http://cdn.osier.localhost:{port}/l.js{}\" \
+        data-key=\"osier-4821\"></script>",
         match request.uri().path() {
             "/work" => "?work",
             _ => "",
@@ -164,7 +173,8 @@ async fn the_widgets_cost_is_told_apart_from_the_pages() {
         assert!((script..script + 600).contains(&load.bytes), "{load:?}");
     }
 
-    // Total blocking time counts what a task takes beyond 50 ms (W3C Long Tasks; web.dev's definition of TBT).
+    // Total blocking time counts what a task takes beyond 50 ms (W3C Long Tasks; web.dev's
+    // definition of TBT).
     let url = Url::parse(&format!("http://rink.localhost:{port}/quiet")).unwrap();
     let request = WeighOrder {
         url: &url,
@@ -187,7 +197,7 @@ async fn the_widgets_cost_is_told_apart_from_the_pages() {
             "{pair:?}"
         );
     }
-    let of = |f: &dyn Fn(&newtfern_core::weigh::Pair) -> f64| {
+    let of = |f: &dyn Fn(&newtfern_verdict::weigh::Pair) -> f64| {
         median(&measured.pairs.iter().map(f).collect::<Vec<_>>())
     };
     assert!(
@@ -197,7 +207,7 @@ async fn the_widgets_cost_is_told_apart_from_the_pages() {
     );
     // The seed draws the order anew for each pair, the same each time.
     let drawn: Vec<bool> = measured.pairs.iter().map(|p| p.first_with).collect();
-    assert_eq!(drawn, newtfern_core::weigh::order(1, 3));
+    assert_eq!(drawn, newtfern_verdict::weigh::order(1, 3));
     assert_eq!(
         conclude(url.as_str(), 1, &measured, 2.0)
             .map(|w| w.verdict)
@@ -213,7 +223,8 @@ async fn what_it_costs_later_and_alone_is_told_apart_from_the_first_load() {
     let supplier = supplier();
     let url = Url::parse(&format!("http://rink.localhost:{port}/busy?from=mail")).unwrap();
     let snippet = format!(
-        "<script async src=\"http://cdn.osier.localhost:{port}/l.js\" data-key=\"osier-4821\"></script>"
+        "<script async src=\"http://cdn.osier.localhost:{port}/l.js\" \
+        data-key=\"osier-4821\"></script>"
     );
     let empty = empty_page(&snippet);
     let request = WeighOrder {

@@ -1,16 +1,19 @@
-//! Visits in other manners than the usual one, and what brings a prompt, in real Chromium: at 200 % zoom with less motion asked for, and by a
-//! visitor who comes again and follows a link of a page that routes itself.
+//! Visits in other manners than the usual one, and what brings a prompt, in real Chromium: at 200 %
+//! zoom with less motion asked for, and by a visitor who comes again and follows a link of a page
+//! that routes itself.
 #![allow(clippy::unwrap_used)]
 
 use axum::response::Html;
-use newtfern_core::expectation::Widget;
-use newtfern_core::manners::judge;
-use newtfern_core::observation::{Manner, Observation, Viewport};
-use newtfern_core::profile::Supplier;
-use newtfern_core::visits::{CheckOrder, PromptBy, PromptWatch, in_language, in_other_manners};
+use newtfern_model::expectation::Widget;
+use newtfern_model::profile::Supplier;
 use newtfern_probe::browser::Browser;
 use newtfern_probe::guard::Guard;
 use newtfern_probe::visit::visit;
+use newtfern_standards::observation::{Manner, Observation, Viewport};
+use newtfern_verdict::manners::judge;
+use newtfern_verdict::visits::{
+    CheckOrder, PromptBy, PromptWatch, VisitPlan, in_language, in_other_manners,
+};
 use url::Url;
 
 const PROFILE: &str = r##"
@@ -95,6 +98,18 @@ fn order<'a>(url: &'a Url, supplier: &'a Supplier) -> CheckOrder<'a> {
     }
 }
 
+/// A visit, made again where our machine was busy.
+async fn settled(browser: &Browser, plan: &VisitPlan<'_>) -> Observation {
+    let mut seen = visit(browser, plan).await.unwrap().0;
+    for _ in 0..4 {
+        if !seen.withheld.starved() {
+            break;
+        }
+        seen = visit(browser, plan).await.unwrap().0;
+    }
+    seen
+}
+
 /// Both visits of a page, and the codes of what they told.
 async fn look(browser: &Browser, ways: Ways<'_>) -> (Vec<Observation>, Vec<&'static str>) {
     let (supplier, url) = (
@@ -104,7 +119,7 @@ async fn look(browser: &Browser, ways: Ways<'_>) -> (Vec<Observation>, Vec<&'sta
     let order = order(&url, &supplier);
     let mut seen = Vec::new();
     for plan in in_other_manners(&order) {
-        seen.push(visit(browser, &plan).await.unwrap().0);
+        seen.push(settled(browser, &plan).await);
     }
     let told = judge(&Widget::of("withy", "withy-4821"), &seen);
     assert!(told.gaps.is_empty(), "{:?}", told.gaps);
@@ -133,7 +148,8 @@ async fn what_only_some_visitors_meet_is_found_and_nothing_else() {
         look(
             &browser,
             Ways {
-                launcher: "} @media (prefers-reduced-motion: no-preference) { #withy { animation: pulse 1s infinite; } ",
+                launcher: "} @media (prefers-reduced-motion: no-preference) { #withy \
+                    { animation: pulse 1s infinite; } ",
                 ..Ways::default()
             }
         ),
@@ -154,7 +170,8 @@ async fn what_only_some_visitors_meet_is_found_and_nothing_else() {
         look(
             &browser,
             Ways {
-                route: "const b = document.querySelector('#withy'); b.remove(); setTimeout(() => document.body.append(b), 700);",
+                route: "const b = document.querySelector('#withy'); b.remove(); setTimeout(() => \
+                    document.body.append(b), 700);",
                 ..Ways::default()
             }
         ),
@@ -182,7 +199,8 @@ async fn what_only_some_visitors_meet_is_found_and_nothing_else() {
 
 /// A page whose prompt comes by this code; `show` shows it.
 async fn prompted(browser: &Browser, by: &str, watch: PromptBy, long: bool) -> Observation {
-    let show = "const show = () => { if (document.querySelector('#withy-prompt')) return; const p = document.createElement('p'); p.id = 'withy-prompt'; p.style.cssText = 'position:fixed;right:90px;bottom:20px'; p.textContent = 'Any questions?'; document.body.append(p); };";
+    let show = "const show = () => \
+        { if (document.querySelector('#withy-prompt')) return; const p = document.createElement('p'); p.id = 'withy-prompt'; p.style.cssText = 'position:fixed;right:90px;bottom:20px'; p.textContent = 'Any questions?'; document.body.append(p); };";
     let first = format!("{show} {by}");
     let mut html = page(&Ways {
         first: &first,
@@ -200,14 +218,16 @@ async fn prompted(browser: &Browser, by: &str, watch: PromptBy, long: bool) -> O
         ..order(&url, &supplier)
     };
     let plan = in_language(&order).remove(0);
-    visit(browser, &plan).await.unwrap().0
+    settled(browser, &plan).await
 }
 
 #[tokio::test(flavor = "multi_thread")]
 async fn a_prompt_is_brought_by_scrolling_or_leaving() {
     let browser = Browser::launch(&Guard::open(), None).await.unwrap();
-    let half = "addEventListener('scroll', () => { if (scrollY > (document.documentElement.scrollHeight - innerHeight) * 0.49) show(); });";
-    let out = "document.addEventListener('mouseout', e => { if (!e.relatedTarget && e.clientY <= 0) show(); });";
+    let half = "addEventListener('scroll', () => \
+        { if (scrollY > (document.documentElement.scrollHeight - innerHeight) * 0.49) show(); });";
+    let out = "document.addEventListener('mouseout', e => \
+        { if (!e.relatedTarget && e.clientY <= 0) show(); });";
     let (scrolled, too_little, short, left, still) = tokio::join!(
         prompted(&browser, half, PromptBy::Scroll(50.0), true),
         prompted(&browser, half, PromptBy::Scroll(20.0), true),

@@ -1,5 +1,6 @@
 //! Real Chromium against a second made-up supplier that shares nothing with the stand-ins: another
-//! loader, no service, the panel in the page. What is right here is not right by knowing one widget.
+//! loader, no service, the panel in the page. What is right here is not right by knowing one
+//! widget.
 #![allow(clippy::unwrap_used)]
 
 mod common;
@@ -9,9 +10,10 @@ use axum::body::Body;
 use axum::extract::Request;
 use axum::http::{HeaderMap, StatusCode, header};
 use axum::response::{Html, IntoResponse, Redirect, Response};
-use common::{Ask, Checker, closed_port, side_by_side};
-use newtfern_core::chain::{Expect, Outcome};
-use newtfern_core::profile::Supplier;
+use common::{Ask, Checker, closed_port, complaints};
+use newtfern_model::pages::Expect;
+use newtfern_model::profile::Supplier;
+use newtfern_verdict::chain::{Diagnosis, Outcome};
 use std::sync::Arc;
 
 const KEY: &str = "osier-4821";
@@ -48,7 +50,8 @@ document.body.append(f, p);"#;
 const CHANGES: &[(&str, &str)] = &[
     (
         "no-keyboard",
-        "var d = document.createElement('div'); d.id = b.id; d.style.cssText = b.style.cssText; d.setAttribute('aria-label', 'x'); d.onclick = b.onclick; b = d;",
+        "var d = document.createElement('div'); d.id = b.id; d.style.cssText = b.style.cssText; \
+        d.setAttribute('aria-label', 'x'); d.onclick = b.onclick; b = d;",
     ),
     (
         "no-name",
@@ -61,7 +64,9 @@ const CHANGES: &[(&str, &str)] = &[
     ("outside", "b.style.right = '-500px';"),
     (
         "empty",
-        "b.style.cssText = 'position:fixed;right:0;bottom:0;width:0;height:0;padding:0;border:0;overflow:hidden'; b.textContent = '';",
+        "b.style.cssText = \
+        'position:fixed;right:0;bottom:0;width:0;height:0;padding:0;border:0;overflow:hidden'; \
+        b.textContent = '';",
     ),
     ("no-close", "p.querySelector('.x').onclick = null;"),
     (
@@ -71,18 +76,23 @@ const CHANGES: &[(&str, &str)] = &[
     ("no-open", "b.onclick = null;"),
     (
         "route",
-        "setTimeout(function () { history.pushState({}, '', '/other'); b.remove(); p.remove(); }, 1000);",
+        "setTimeout(function () \
+        { history.pushState({}, '', '/other'); b.remove(); p.remove(); }, 1000);",
     ),
     ("phone", "if (innerWidth < 500) b.style.display = 'none';"),
     ("transparent", "b.style.opacity = '0';"),
     (
         "behind",
-        "var o = document.createElement('div'); o.id = 'veil'; o.style.cssText = 'position:fixed;inset:0;z-index:500;background:#0001'; document.body.append(o);",
+        "var o = document.createElement('div'); o.id = 'veil'; o.style.cssText = \
+        'position:fixed;inset:0;z-index:500;background:#0001'; document.body.append(o);",
     ),
 ];
 
-/// The page, the root cause it must be given (none: the chain holds), and a remark that must be there.
-const CASES: &[(&str, Option<&str>, Option<&str>)] = &[
+type Case = (&'static str, Option<&'static str>, Option<&'static str>);
+
+/// The page, the root cause it must be given (none: the chain holds), and a remark that must be
+/// there.
+const CASES: &[Case] = &[
     ("good", None, None),
     ("framed", None, None),
     ("no-keyboard", Some("usable.no-keyboard"), None),
@@ -127,14 +137,20 @@ const CASES: &[(&str, Option<&str>, Option<&str>)] = &[
 ];
 
 fn page(head: &str, body: &str) -> Response {
-    Html(format!("<!doctype html><html><head><meta name=viewport content='width=device-width'><title>Kites</title>{head}</head><body><h1>Hi</h1><a href=/good>good</a>\n{body}\n</body></html>")).into_response()
+    Html(format!(
+        "<!doctype html><html><head><meta name=viewport \
+        content='width=device-width'><title>Kites</title>{head}</head><body><h1>Hi</h1><a \
+        href=/good>good</a>\n{body}\n</body></html>"
+    ))
+    .into_response()
 }
 
 /// The client's site: one fault a path.
 fn site(path: &str, query: &str, port: u16) -> Response {
     let loader = |how: &str| {
         format!(
-            "<script async src=\"http://cdn.osier.localhost:{port}/l.js?{how}\" data-key=\"{KEY}\"></script>"
+            "<script async src=\"http://cdn.osier.localhost:{port}/l.js?{how}\" \
+            data-key=\"{KEY}\"></script>"
         )
     };
     let good = format!(
@@ -152,7 +168,10 @@ fn site(path: &str, query: &str, port: u16) -> Response {
         "placeholder" => body(&good.replace(KEY, "YOUR-KEY")),
         "altered" => body(&good.replace("l.js", "gone.js")),
         "late" => body(&format!(
-            "<script>addEventListener('mousemove', function () {{ var s = document.querySelector('script[data-later-src]'), n = document.createElement('script'); n.src = s.dataset.laterSrc; n.dataset.key = s.dataset.key; s.remove(); document.body.append(n); }}, {{once: true}})</script>{}",
+            "<script>addEventListener('mousemove', function () {{ var s = \
+            document.querySelector('script[data-later-src]'), n = \
+            document.createElement('script'); n.src = s.dataset.laterSrc; n.dataset.key = \
+            s.dataset.key; s.remove(); document.body.append(n); }}, {{once: true}})</script>{}",
             good.replace("src=", "data-later-src=")
         )),
         "after-end" => Html(format!("<!doctype html><html><head><title>x</title></head><body><h1>Hi</h1></body></html>\n{good}")).into_response(),
@@ -286,11 +305,42 @@ close = "#osier-panel .x"
     .unwrap()
 }
 
+/// What is wrong with a page's diagnosis.
+fn against((name, root, remark): &Case, d: &Diagnosis) -> Vec<String> {
+    let mut wrong = Vec::new();
+    let told: Vec<&str> = d.verdict.findings().iter().map(|f| f.code.name()).collect();
+    if d.verdict.root().map(|c| c.name()) != *root {
+        wrong.push(format!(
+            "{name}: {:?} should be {root:?}; told {told:?}: {:?}",
+            d.verdict.root(),
+            d.verdict.findings().first().map(|f| &f.summary)
+        ));
+    }
+    let outcome = match *remark {
+        Some("allowed.consent-waits") => Outcome::AsIntended,
+        _ => Outcome::Working,
+    };
+    if root.is_none() && d.verdict.outcome() != outcome {
+        wrong.push(format!(
+            "{name}: {:?} should be {outcome:?}",
+            d.verdict.outcome()
+        ));
+    }
+    if remark.is_some_and(|r| !told.contains(&r)) {
+        wrong.push(format!("{name}: {remark:?} is missing from {told:?}"));
+    }
+    // A page in order is not given remarks.
+    if *name == "good" && !told.is_empty() {
+        wrong.push(format!("{name}: told {told:?}"));
+    }
+    wrong
+}
+
 #[tokio::test(flavor = "multi_thread")]
 async fn each_page_is_told_by_its_code() {
     let port = serve().await;
     let world = Arc::new((Checker::new(), supplier(port)));
-    let found = side_by_side(CASES, |case| {
+    let wrong = complaints(CASES, |case| {
         let world = world.clone();
         async move {
             let ask = Ask {
@@ -300,43 +350,11 @@ async fn each_page_is_told_by_its_code() {
                 key: KEY,
                 expect: Expect::Present,
             };
-            (
-                case,
-                world
-                    .0
-                    .check(&format!("http://kites.localhost:{port}/{}", case.0), &ask)
-                    .await
-                    .0,
-            )
+            let url = format!("http://kites.localhost:{port}/{}", case.0);
+            against(case, &world.0.check(&url, &ask).await.0)
         }
     })
     .await;
-    let mut wrong = Vec::new();
-    for ((name, root, remark), d) in found {
-        let told: Vec<&str> = d.findings.iter().map(|f| f.code.name()).collect();
-        if d.root.map(|c| c.name()) != *root {
-            wrong.push(format!(
-                "{name}: {:?} should be {root:?}; told {told:?}: {:?}",
-                d.root,
-                d.findings.first().map(|f| &f.summary)
-            ));
-        }
-        let outcome = if *remark == Some("allowed.consent-waits") {
-            Outcome::AsIntended
-        } else {
-            Outcome::Working
-        };
-        if root.is_none() && d.outcome != outcome {
-            wrong.push(format!("{name}: {:?} should be {outcome:?}", d.outcome));
-        }
-        if remark.is_some_and(|r| !told.contains(&r)) {
-            wrong.push(format!("{name}: {remark:?} is missing from {told:?}"));
-        }
-        // A page in order is not given remarks.
-        if *name == "good" && !told.is_empty() {
-            wrong.push(format!("{name}: told {told:?}"));
-        }
-    }
     assert!(wrong.is_empty(), "{}", wrong.join("\n"));
     world.0.pool.close().await;
 }

@@ -83,7 +83,8 @@ async fn the_browser_opens_no_port_and_does_not_know_our_environment() {
     assert!(looked_at >= 2, "{looked_at} processes");
 }
 
-/// What the guard's proxy answers a greeting that another process sends; that process runs as `user`.
+/// What the guard's proxy answers a greeting that another process sends; that process runs as
+/// `user`.
 fn greeting(port: u16, user: u32) -> Vec<u8> {
     use std::os::unix::process::CommandExt;
     let ask = format!(
@@ -130,7 +131,8 @@ async fn a_visit_asks_the_pages_hosts_and_nobody_else() {
         .with_ansi(false)
         .with_writer(move || written.clone())
         .init();
-    let page = "<!doctype html><form><input type=password autocomplete=current-password><input name=email></form>";
+    let page = "<!doctype html><form><input type=password autocomplete=current-password><input \
+        name=email></form>";
     let router = axum::Router::new().fallback(async move || axum::response::Html(page));
     let listener = tokio::net::TcpListener::bind("127.0.0.1:0").await.unwrap();
     let port = listener.local_addr().unwrap().port();
@@ -149,4 +151,85 @@ async fn a_visit_asks_the_pages_hosts_and_nobody_else() {
         .filter(|l| !l.contains("page.localhost"))
         .collect();
     assert!(strange.is_empty(), "{strange:?}");
+}
+
+/// The page says so when its peer connection has no further way to try.
+static GATHERED: tokio::sync::Notify = tokio::sync::Notify::const_new();
+
+/// A peer connection (W3C WebRTC) asks a server of the page's choice how it is seen from there, by
+/// UDP (RFC 8489): that would go round every rule about addresses.
+#[tokio::test(flavor = "multi_thread")]
+async fn a_page_sends_no_datagram_past_the_guard() {
+    let inside = tokio::net::UdpSocket::bind("127.0.0.1:0").await.unwrap();
+    let port = inside.local_addr().unwrap().port();
+    let page = format!(
+        "<!doctype html><script>const pc = new RTCPeerConnection({{iceServers: [{{urls: \
+        ['stun:127.0.0.1:{port}', 'stun:localhost:{port}']}}]}}); pc.createDataChannel('x'); \
+        pc.onicegatheringstatechange = () => pc.iceGatheringState === 'complete' && \
+        fetch('/gathered'); pc.createOffer().then((o) => pc.setLocalDescription(o));</script>"
+    );
+    let router = axum::Router::new().fallback(async move |request: axum::extract::Request| {
+        if request.uri().path() == "/gathered" {
+            GATHERED.notify_one();
+        }
+        axum::response::Html(page)
+    });
+    let listener = tokio::net::TcpListener::bind("127.0.0.1:0").await.unwrap();
+    let at = listener.local_addr().unwrap().port();
+    tokio::spawn(async move { axum::serve(listener, router).await });
+    let browser = Browser::launch(&Guard::open(), None).await.unwrap();
+    let supplier = single::supplier(20_000, "");
+    let url = Url::parse(&format!("http://page.localhost:{at}/")).unwrap();
+    let plan = single::plan(&url, &supplier, 20_000, 60_000);
+    let seen = async { tokio::join!(visit(&browser, &plan), GATHERED.notified()) };
+    let mut bytes = [0; 64];
+    let came = tokio::select! {
+        _ = seen => inside.try_recv_from(&mut bytes).ok(),
+        came = inside.recv_from(&mut bytes) => came.ok(),
+    };
+    assert!(came.is_none(), "a datagram went past the guard: {came:?}");
+}
+
+/// A switch that a later browser renames is passed over without a word.
+#[test]
+fn this_browser_knows_every_switch_and_feature_that_it_is_given() {
+    let program = newtfern_probe::browser::find().unwrap();
+    let names = newtfern_probe::browser::names_given();
+    let unknown: Vec<&&str> = names
+        .iter()
+        .filter(|name| {
+            let mut grep = std::process::Command::new("grep");
+            let asked = grep.args(["-aqFe", name]).arg(&program).status();
+            !asked.unwrap().success()
+        })
+        .collect();
+    assert!(unknown.is_empty(), "{unknown:?}");
+}
+
+/// Cookies of visits are nobody else's, and nothing stays when we are killed.
+#[tokio::test(flavor = "multi_thread")]
+async fn the_profile_is_ours_alone_and_goes_with_us() {
+    use std::os::unix::fs::PermissionsExt;
+    let profiles = || {
+        let folder = std::fs::read_dir(std::env::temp_dir()).unwrap().flatten();
+        let ours = folder.filter(|f| {
+            f.file_name()
+                .to_string_lossy()
+                .starts_with("newtfern-visit-")
+        });
+        ours.map(|f| f.path()).collect::<HashSet<PathBuf>>()
+    };
+    let before = profiles();
+    let browser = Browser::launch(&Guard::open(), None).await.unwrap();
+    let new: Vec<PathBuf> = profiles().difference(&before).cloned().collect();
+    for profile in &new {
+        let mode = std::fs::metadata(profile).map(|m| m.permissions().mode() & 0o777);
+        assert!(
+            mode.is_err() || mode.unwrap() == 0o700,
+            "{}",
+            profile.display()
+        );
+    }
+    assert!(!new.is_empty());
+    drop(browser);
 }

@@ -5,10 +5,11 @@
 mod common;
 
 use common::{Ask, Checker, closed_port};
-use newtfern_core::chain::{Case, Diagnosis, Expect, diagnose};
-use newtfern_core::observation::{Condition, WidgetLet};
-use newtfern_core::profile::Supplier;
-use newtfern_core::visits::{CHECK_MS, PAGE_MS, VisitPlan};
+use newtfern_model::pages::Expect;
+use newtfern_model::profile::Supplier;
+use newtfern_standards::observation::{Condition, WidgetLet};
+use newtfern_verdict::chain::{Case, Diagnosis, diagnose};
+use newtfern_verdict::visits::{CHECK_MS, PAGE_MS, VisitPlan};
 use rcgen::{BasicConstraints, CertificateParams, CertifiedIssuer, IsCa, KeyPair};
 use std::sync::Arc;
 use tokio::io::{AsyncRead, AsyncReadExt, AsyncWrite, AsyncWriteExt};
@@ -52,7 +53,8 @@ fn page(path: &str, world: (u16, u16)) -> String {
         _ => format!("http://cdn.withy.localhost:{}/l.js", world.0),
     };
     format!(
-        "<!doctype html><html><head><title>Kites</title></head><body><h1>Hi</h1>\n<script async src=\"{loader}?k={KEY}\"></script></body></html>"
+        "<!doctype html><html><head><title>Kites</title></head><body><h1>Hi</h1>\n<script async \
+        src=\"{loader}?k={KEY}\"></script></body></html>"
     )
 }
 
@@ -70,7 +72,8 @@ async fn answer(mut stream: impl AsyncRead + AsyncWrite + Unpin, world: (u16, u1
     let path = head.split(' ').nth(1).unwrap_or_default();
     let body = page(path, world);
     let text = format!(
-        "HTTP/1.1 200 OK\r\ncontent-type: text/html\r\ncontent-length: {}\r\nconnection: close\r\n\r\n{body}",
+        "HTTP/1.1 200 OK\r\ncontent-type: text/html\r\ncontent-length: {}\r\nconnection: \
+        close\r\n\r\n{body}",
         body.len()
     );
     let _ = stream.write_all(text.as_bytes()).await;
@@ -143,7 +146,10 @@ async fn check(checker: &Checker, supplier: &Supplier, url: &str) -> Diagnosis {
 
 /// The root cause with its evidence, and the remedy, each holding what is wanted.
 fn told(d: &Diagnosis, code: &str, evidence: &str, remedy: &str) {
-    let found = d.root_finding().unwrap_or_else(|| panic!("{code}: {d:?}"));
+    let found = d
+        .verdict
+        .root_finding()
+        .unwrap_or_else(|| panic!("{code}: {d:?}"));
     assert_eq!(found.code.name(), code, "{found:?}");
     let lines: Vec<String> = found.evidence.iter().map(|e| e.line()).collect();
     assert!(lines.iter().any(|l| l.contains(evidence)), "{lines:?}");

@@ -1,5 +1,6 @@
-//! Real Chromium against a third made-up supplier, one with a service, a frame and a live connection:
-//! every answer that keeps such a widget away, and what can lie beside a widget on its page.
+//! Real Chromium against a third made-up supplier, one with a service, a frame and a live
+//! connection: every answer that keeps such a widget away, and what can lie beside a widget on its
+//! page.
 #![allow(clippy::unwrap_used)]
 
 mod common;
@@ -8,16 +9,17 @@ use axum::Router;
 use axum::extract::{FromRequestParts, Request, WebSocketUpgrade};
 use axum::http::{StatusCode, header};
 use axum::response::{Html, IntoResponse, Response};
-use common::{Ask, Checker, side_by_side};
-use newtfern_core::chain::{Diagnosis, Expect, Outcome};
-use newtfern_core::finding::Severity;
-use newtfern_core::profile::{ConsentManager, Supplier};
+use common::{Ask, Checker, complaints};
+use newtfern_model::finding::Severity;
+use newtfern_model::pages::Expect;
+use newtfern_model::profile::{ConsentManager, Supplier};
+use newtfern_verdict::chain::{Diagnosis, Outcome};
 use std::sync::Arc;
 
 const KEY: &str = "withy-7301";
 
-/// Asks its service, opens its frame where that is wanted, then its live connection; the first message
-/// that comes in brings the widget up.
+/// Asks its service, opens its frame where that is wanted, then its live connection; the first
+/// message that comes in brings the widget up.
 const LOADER: &str = r#"window.withy = { up: false };
 function withyStart() {
   function live() {
@@ -144,11 +146,13 @@ fn site(name: &str, port: u16) -> String {
             )
         ),
         "clash" => format!(
-            "<script>Object.defineProperty(window, 'withy', {{ value: 1, writable: false }})</script>{code}"
+            "<script>Object.defineProperty(window, 'withy', {{ value: 1, writable: false \
+            }})</script>{code}"
         ),
         "order" => format!("<script>withyStart('{KEY}')</script>{code}"),
         "overlap" => format!(
-            "<div id=footbar style='position:fixed;left:0;right:0;bottom:0;height:60px;background:#ddd;z-index:5'>Tickets</div>{code}"
+            "<div id=footbar \
+            style='position:fixed;left:0;right:0;bottom:0;height:60px;background:#ddd;z-index:5'>Tickets</div>{code}"
         ),
         "rival" => {
             format!("{code}<script async src=\"http://cdn.rival.localhost:{port}/l.js\"></script>")
@@ -158,7 +162,8 @@ fn site(name: &str, port: u16) -> String {
         _ => code,
     };
     format!(
-        "<!doctype html><html><head><meta name=viewport content='width=device-width'><title>Kites</title></head><body><h1>Hi</h1>\n{body}\n</body></html>"
+        "<!doctype html><html><head><meta name=viewport \
+        content='width=device-width'><title>Kites</title></head><body><h1>Hi</h1>\n{body}\n</body></html>"
     )
 }
 
@@ -245,29 +250,33 @@ fn supplier(port: u16) -> Supplier {
 }
 
 fn rival() -> Supplier {
-    let text = "id = \"rival\"\nname = \"Rival\"\n[recognise]\nscript_hosts = [\"cdn.rival.localhost\"]\n[snippet]\ntemplate = '<script async src=\"http://cdn.rival.localhost/l.js\"></script>'";
+    let text = "id = \"rival\"\nname = \"Rival\"\n[recognise]\nscript_hosts = \
+        [\"cdn.rival.localhost\"]\n[snippet]\ntemplate = '<script async \
+        src=\"http://cdn.rival.localhost/l.js\"></script>'";
     Supplier::from_toml(text).unwrap()
 }
 
 /// What is wrong with a diagnosis, in words.
 fn against(wanted: &Shown, d: &Diagnosis) -> Option<String> {
     let told: Vec<_> = d
-        .findings
+        .verdict
+        .findings()
         .iter()
         .map(|f| (f.code.name(), f.severity))
         .collect();
-    let root = d.root.map(|c| c.name());
-    if root != wanted.root || d.outcome != wanted.outcome {
+    let root = d.verdict.root().map(|c| c.name());
+    if root != wanted.root || d.verdict.outcome() != wanted.outcome {
         return Some(format!(
             "{root:?} and {:?}; told {told:?}, {:?}",
-            d.outcome, d.not_looked_at
+            d.verdict.outcome(),
+            d.verdict.not_looked_at()
         ));
     }
     let code = wanted.root.or(wanted.remark.map(|(code, _)| code));
     let Some(code) = code else {
         return (!told.is_empty()).then(|| format!("told {told:?}"));
     };
-    let Some(found) = d.findings.iter().find(|f| f.code.name() == code) else {
+    let Some(found) = d.verdict.findings().iter().find(|f| f.code.name() == code) else {
         return Some(format!("{code} is not in {told:?}"));
     };
     if wanted
@@ -287,7 +296,7 @@ async fn each_answer_of_a_service_is_told_by_its_code() {
     let port = serve().await;
     let consent = ConsentManager::from_toml(newtfern_standins::consent_profile()).unwrap();
     let world = Arc::new((Checker::new(), supplier(port), vec![rival()], consent));
-    let found = side_by_side(SHOWN, |wanted| {
+    let wrong = complaints(SHOWN, |wanted| {
         let world = world.clone();
         async move {
             let absent = matches!(wanted.name, "unwanted" | "wanted-absent");
@@ -303,14 +312,12 @@ async fn each_answer_of_a_service_is_told_by_its_code() {
                 },
             };
             let url = format!("http://kites.localhost:{port}/{}", wanted.name);
-            (wanted, world.0.check(&url, &ask).await.0)
+            let d = world.0.check(&url, &ask).await.0;
+            let why = against(wanted, &d).map(|why| format!("{}: {why}", wanted.name));
+            why.into_iter().collect()
         }
     })
     .await;
-    let wrong: Vec<String> = found
-        .iter()
-        .filter_map(|(wanted, d)| Some(format!("{}: {}", wanted.name, against(wanted, d)?)))
-        .collect();
     assert!(wrong.is_empty(), "{}", wrong.join("\n"));
     world.0.pool.close().await;
 }

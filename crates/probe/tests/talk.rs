@@ -1,18 +1,18 @@
 //! The echo test in real Chromium against the stand-in supplier's widget and console.
 #![allow(clippy::unwrap_used)]
 
-use newtfern_core::colour::Rgb;
-use newtfern_core::echo::{Answers, Mail, Seen, Stopped, TestVisitor, Tidied, judge};
-use newtfern_core::mailbox::Mailbox;
-use newtfern_core::observation::{Part, Speaker};
-use newtfern_core::profile::Supplier;
+use newtfern_model::profile::Supplier;
 use newtfern_probe::browser::Browser;
 use newtfern_probe::echo::{EchoOrder, run};
 use newtfern_probe::guard::Guard;
 use newtfern_probe::http::Http;
 use newtfern_probe::mailbox::{Access, MailboxFailure, wait_for};
+use newtfern_standards::colour::Rgb;
+use newtfern_standards::mailbox::Mailbox;
+use newtfern_standards::observation::{Part, Speaker};
 use newtfern_standins::estate::{Fault, SITES, Site};
 use newtfern_standins::{DEMO_TOKEN, Standins, mailbox};
+use newtfern_verdict::echo::{Answers, CleanUp, EchoResult, Mail, StopReason, TestVisitor, judge};
 use url::Url;
 
 struct World {
@@ -42,7 +42,7 @@ impl World {
         supplier: &Supplier,
         message: &str,
         token: &str,
-    ) -> (Seen, Option<Vec<u8>>) {
+    ) -> (EchoResult, Option<Vec<u8>>) {
         let url = Url::parse(&site.address(self.standins.port)).unwrap();
         let request = EchoOrder {
             url: &url,
@@ -77,7 +77,7 @@ fn answers(message: &str) -> [String; 2] {
     ]
 }
 
-fn code(seen: &Seen) -> Option<String> {
+fn code(seen: &EchoResult) -> Option<String> {
     judge(seen).first().map(|f| f.code.to_string())
 }
 
@@ -150,7 +150,7 @@ async fn a_message_gets_there_and_its_answer_back_or_the_step_that_failed_is_tol
             DEMO_TOKEN
         ),
     );
-    let told = |(seen, _): &(Seen, Option<Vec<u8>>)| {
+    let told = |(seen, _): &(EchoResult, Option<Vec<u8>>)| {
         (code(seen).unwrap_or_default(), seen.stopped.clone())
     };
     assert_eq!(
@@ -192,7 +192,7 @@ async fn a_form_before_the_talk_is_filled_in_as_a_test_and_the_talk_tidied_up() 
         format!("http://desk.farthing.localhost:{port}/no");
     let mut mistaken = supplier.clone();
     mistaken.echo.as_mut().unwrap().before[1] =
-        newtfern_core::profile::EchoStep::Tick("input.no-such-box".into());
+        newtfern_model::profile::EchoStep::Tick("input.no-such-box".into());
     let talk = |supplier: Supplier, message: &'static str| {
         let (world, site) = (&world, &site);
         async move {
@@ -217,7 +217,7 @@ async fn a_form_before_the_talk_is_filled_in_as_a_test_and_the_talk_tidied_up() 
         talk(mistaken, "Test 3"),
     );
     assert_eq!((code(&seen), seen.steps), (None, 4), "{seen:?}");
-    assert_eq!(seen.tidied, Some(Tidied::Proven));
+    assert_eq!(seen.tidied, Some(CleanUp::Proven));
     // Both answers in their order, and the file that was sent along.
     let both = Answers {
         given: 2,
@@ -236,7 +236,7 @@ async fn a_form_before_the_talk_is_filled_in_as_a_test_and_the_talk_tidied_up() 
     assert_eq!(code(&stopped).as_deref(), Some("echo.form"));
     assert_eq!(
         stopped.stopped,
-        "step 2 of 4 before the talk: nothing that can be seen fits input.no-such-box"
+        "step 2 of 4 before the chat: nothing that can be seen fits input.no-such-box"
     );
 }
 
@@ -287,7 +287,7 @@ async fn while_nobody_is_there_a_message_is_left_and_its_mail_read() {
     );
     assert_eq!((code(&left), left.left_a_message), (None, true), "{left:?}");
     assert_eq!(left.after_sending, "Thank you, we have your message.");
-    assert_eq!(left.tidied, Some(Tidied::Proven));
+    assert_eq!(left.tidied, Some(CleanUp::Proven));
     let Some(Mail::Came { from, subject, .. }) = &left.mail else {
         panic!("{left:?}");
     };
@@ -305,9 +305,10 @@ async fn while_nobody_is_there_a_message_is_left_and_its_mail_read() {
     // Somebody is there though nobody should be: nothing rings.
     assert_eq!(
         (quiet.sent, quiet.stopped_by, code(&quiet).as_deref()),
-        (false, Some(Stopped::Quiet), Some("echo.quiet"))
+        (false, Some(StopReason::Quiet), Some("echo.quiet"))
     );
-    // The first test's mail was taken away again; the second's, at which nobody looked, is still there.
+    // The first test's mail was taken away again; the second's, at which nobody looked, is still
+    // there.
     assert_eq!(world.standins.mailbox.len(), 1);
 
     // A password that is wrong is told at once, and not as a mail that did not come.
@@ -316,7 +317,8 @@ async fn while_nobody_is_there_a_message_is_left_and_its_mail_read() {
     let wait = std::time::Duration::from_secs(30);
     let refused = wait_for(world.http.guard(), &locked_out, "Left", wait).await;
     assert!(
-        matches!(&refused, Err(MailboxFailure::Refused { why, .. }) if why.contains("wrong name or password")),
+        matches!(&refused, Err(MailboxFailure::Refused { why, .. }) if why.contains("wrong name \
+            or password")),
         "{refused:?}"
     );
 }

@@ -17,7 +17,8 @@ pub fn settings_in(key: &str, language: &str) -> Option<Value> {
     Some(settings)
 }
 
-/// What the supplier's console holds for a key: the design as it was entered there.
+/// Returns the settings that the supplier's console has for a key: the design as it was entered
+/// there.
 pub fn settings_of_key(key: &str) -> Option<Value> {
     let slug = key.split_once("-live")?.0;
     let client = CLIENTS.iter().find(|c| c.slug == slug)?;

@@ -1,11 +1,12 @@
-//! The desks of the stand-ins: pages on which a person does by hand what an interface does for a program.
+//! The desks of the stand-ins: pages on which a person does by hand what an interface does for a
+//! program.
 
-use crate::supplier::escape;
+use crate::answers::escape;
 use axum::body::to_bytes;
 use axum::extract::Request;
 use axum::response::{Html, IntoResponse, Redirect, Response};
 
-/// One box of a desk.
+/// Box of the admin pages.
 pub struct Shown {
     pub id: String,
     pub name: String,
@@ -19,12 +20,12 @@ pub struct Button {
     pub label: String,
 }
 
-/// A desk.
+/// Admin pages of one stand-in site.
 pub struct Desk {
     pub title: String,
     pub line: String,
     pub colour: &'static str,
-    /// Where its forms go.
+    /// Path that its forms are sent to.
     pub path: String,
     pub save: &'static str,
     pub boxes: Vec<Shown>,
@@ -38,8 +39,10 @@ impl Desk {
             .iter()
             .map(|b| {
                 format!(
-                    "<form method=post action='{}'><input type=hidden name=act value=save><input type=hidden name=slot value='{}'>\
-                    <h2>{}</h2><p>{}</p><textarea name=text rows=7 spellcheck=false aria-label='{}'>{}</textarea><button>{}</button></form>",
+                    "<form method=post action='{}'><input type=hidden name=act value=save><input \
+                    type=hidden name=slot value='{}'>\
+                    <h2>{}</h2><p>{}</p><textarea name=text rows=7 spellcheck=false \
+                    aria-label='{}'>{}</textarea><button>{}</button></form>",
                     escape(&self.path),
                     escape(&b.id),
                     escape(&b.name),
@@ -63,11 +66,18 @@ impl Desk {
             })
             .collect();
         Html(format!(
-            "<!doctype html><html lang=en><meta charset=utf-8><meta name=viewport content='width=device-width, initial-scale=1'>\
-            <meta name=robots content=noindex><title>{title}</title><style>body{{margin:0;font:16px/1.5 system-ui,sans-serif;background:#f4f4f1}}\
-            header{{background:{colour};color:#fff;padding:16px 6vw}}main{{padding:18px 6vw;max-width:900px}}form{{background:#fff;border:1px solid #ccc;\
-            padding:10px 16px;margin:0 0 14px}}textarea{{width:100%;box-sizing:border-box;font:14px monospace}}h2{{margin:4px 0;font-size:1.1rem}}\
-            button{{padding:8px 14px;margin-top:6px}}</style><header><strong>{title}</strong><div>{line}</div></header><main>{buttons}{boxes}</main></html>",
+            "<!doctype html><html lang=en><meta charset=utf-8><meta name=viewport \
+            content='width=device-width, initial-scale=1'>\
+            <meta name=robots \
+            content=noindex><title>{title}</title><style>body{{margin:0;font:16px/1.5 \
+            system-ui,sans-serif;background:#f4f4f1}}\
+            header{{background:{colour};color:#fff;padding:16px 6vw}}main{{padding:18px \
+            6vw;max-width:900px}}form{{background:#fff;border:1px solid #ccc;\
+            padding:10px 16px;margin:0 0 \
+            14px}}textarea{{width:100%;box-sizing:border-box;font:14px monospace}}h2{{margin:4px \
+            0;font-size:1.1rem}}\
+            button{{padding:8px \
+            14px;margin-top:6px}}</style><header><strong>{title}</strong><div>{line}</div></header><main>{buttons}{boxes}</main></html>",
             title = escape(&self.title),
             line = escape(&self.line),
             colour = self.colour,
@@ -76,7 +86,7 @@ impl Desk {
     }
 }
 
-/// What a desk's form sends.
+/// Fields of the form on the admin pages.
 #[derive(Default)]
 pub struct Sent {
     pub act: String,

@@ -1,6 +1,7 @@
-//! The made-up clients of the demo agency "Fenwick & Sallow", their sites, and what is wrong with some.
+//! The made-up clients of the demo agency "Fenwick & Sallow", their sites, and what is wrong with
+//! some.
 
-/// One fault a site or a key stands for.
+/// Fault that a site or a key stands for.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub enum Fault {
     Status,
@@ -41,7 +42,8 @@ pub enum Fault {
     LastHandle,
     /// Not a broken chain: the launcher moves on and on, whoever asks for less of it.
     Restless,
-    /// Not a broken chain on a desktop: no launcher in a window of middling width, as zoom makes it.
+    /// Not a broken chain on a desktop: no launcher in a window of middling width, as zoom makes
+    /// it.
     Cramped,
     /// Not a broken chain: sample words, a variable and no notice in the supplier's settings.
     Forgotten,
@@ -49,7 +51,7 @@ pub enum Fault {
     Fleeting,
 }
 
-/// Whose widget a site has.
+/// Maker of a site's widget.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub enum Maker {
     /// A launcher, a frame, a live connection.
@@ -70,10 +72,10 @@ impl Maker {
         }
     }
 
-    /// Its profile.
+    /// Returns the profile of the maker's widget, for stand-ins at this port.
     pub fn profile(self, port: u16) -> String {
         match self {
-            Maker::Brindle => crate::supplier_profile(port),
+            Maker::Brindle => crate::profiles::supplier_profile(port),
             Maker::Farthing => crate::farthing_profile(port),
             Maker::Plashet => crate::plashet_profile(port),
         }
@@ -86,7 +88,7 @@ pub struct Client {
     pub primary: &'static str,
     pub secondary: &'static str,
     pub country: &'static str,
-    /// IANA.
+    /// Time zone as an IANA name.
     pub zone: &'static str,
     pub line: &'static str,
 }
@@ -117,7 +119,7 @@ pub const CLIENTS: [Client; 10] = [
         secondary: "#c9b037",
         country: "GB",
         zone: "Europe/London",
-        line: "Longcase, bracket and turret clocks, mended where they stand.",
+        line: "Longcase, bracket and turret clocks, repaired where they stand.",
     },
     Client {
         slug: "harrowdown",
@@ -185,13 +187,13 @@ pub const CLIENTS: [Client; 10] = [
 ];
 
 pub struct Site {
-    /// Host without `.localhost`.
+    /// Host of the site, without `.localhost`.
     pub host: &'static str,
     pub client: usize,
     pub name: &'static str,
     pub fault: Option<Fault>,
     pub banner: bool,
-    /// Its banner is Thornlatch's.
+    /// Whether its banner is Thornlatch's.
     pub thorn: bool,
     pub maker: Maker,
 }

@@ -13,7 +13,8 @@ pub(crate) struct Kept<T> {
 }
 
 impl<T: Serialize + DeserializeOwned> Kept<T> {
-    /// As it was left. The port is part of the code that is held: after a change of port it is written anew.
+    /// Opens the memory as it was left. The port is part of the code in it: after a change of port
+    /// it is written anew.
     pub fn new(port: u16, path: Option<PathBuf>) -> Kept<T> {
         let text = path.as_ref().and_then(|p| std::fs::read_to_string(p).ok());
         let left = text.and_then(|t| serde_json::from_str::<(u16, serde_json::Value)>(&t).ok());
@@ -34,7 +35,7 @@ impl<T: Serialize + DeserializeOwned> Kept<T> {
         self.held.lock().unwrap_or_else(PoisonError::into_inner)
     }
 
-    /// Writes it down.
+    /// Writes the content to its file.
     pub fn remember(&self) {
         let Some(path) = &self.path else { return };
         if let Ok(text) = serde_json::to_string(&(self.port, &*self.lock()))

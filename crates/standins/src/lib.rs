@@ -1,41 +1,43 @@
-//! The simulated outside of the demo and the tests: client sites on Tarnwork (a plugin CMS) and on further
-//! [`builders`], a tag manager (Wickerset), a supplier (Brindle) with its loader, frame, live connection, settings and console, two
-//! suppliers of other makes (Farthing Desk, Plashet), and two
-//! consent banners (Hedgegate, Thornlatch), and a mailbox. All web pages are served on loopback under `*.localhost` names by one listener,
-//! told apart by the Host header. Nothing here is used on real sites.
+//! The simulated outside of the demo and the tests: client sites on Tarnwork (a plugin CMS) and on
+//! further [`builders`], a tag manager (Wickerset), a supplier (Brindle) with its loader, frame,
+//! live connection, settings and console, two suppliers of other makes (Farthing Desk, Plashet),
+//! and two consent banners (Hedgegate, Thornlatch), and a mailbox. All web pages are served on
+//! loopback under `*.localhost` names by one listener, told apart by the Host header. Nothing here
+//! is used on real sites.
 
 mod account;
+mod answers;
 pub mod builders;
 mod desk;
+mod error;
 pub mod estate;
 mod kept;
 pub mod mailbox;
 mod platform;
+mod profiles;
 mod supplier;
 mod suppliers;
 mod tags;
 
+pub use error::StandinError;
+pub use profiles::{
+    DEMO_TOKEN, consent_profile, farthing_profile, plashet_profile, platform_profile,
+    rival_profile, second_consent_profile, supplier_profile, tag_profile,
+};
+
+use answers::banner;
 use axum::Router;
 use axum::extract::{Request, State};
-use axum::response::{IntoResponse, Response};
+use axum::response::Response;
 use axum::routing::any;
 use std::net::{Ipv4Addr, SocketAddr};
 use std::path::PathBuf;
 use std::sync::Arc;
 use tower::ServiceExt;
 
-/// The token that the platform's and the console's interfaces ask for in the demo.
-pub const DEMO_TOKEN: &str = "demo-token-for-stand-ins";
-
-#[derive(Debug, thiserror::Error)]
-pub enum StandinError {
-    #[error("the stand-ins cannot listen on 127.0.0.1:{port}: {source}")]
-    Listen { port: u16, source: std::io::Error },
-}
-
 pub struct Standins {
     pub port: u16,
-    /// Where mails that the suppliers send arrive.
+    /// Mailbox in which mails of the suppliers arrive.
     pub mailbox: mailbox::Mailbox,
     task: tokio::task::JoinHandle<()>,
 }
@@ -92,50 +94,13 @@ impl Standins {
     }
 }
 
-/// Beside a port that is given, the mailbox has one that stays the same; beside any free one it takes any.
+/// Returns the mailbox's port: beside a given port one that stays the same; beside any free one
+/// any.
 fn imap_port(port: u16, fixed: bool) -> u16 {
     match fixed {
         true => port.saturating_add(1),
         false => 0,
     }
-}
-
-/// The stand-in supplier's profile, with the port that its addresses need in the demo.
-pub fn supplier_profile(port: u16) -> String {
-    include_str!("../profiles/brindle.toml").replace("{{port}}", &port.to_string())
-}
-
-/// The profile of a supplier with a form before the talk, a closed shadow root and settings for programs.
-pub fn farthing_profile(port: u16) -> String {
-    include_str!("../profiles/farthing.toml").replace("{{port}}", &port.to_string())
-}
-
-/// The profile of a supplier of lists of channels.
-pub fn plashet_profile(port: u16) -> String {
-    include_str!("../profiles/plashet.toml").replace("{{port}}", &port.to_string())
-}
-
-/// A supplier that is known as a rival only.
-pub fn rival_profile() -> &'static str {
-    include_str!("../profiles/quoin.toml")
-}
-
-/// The profile of a banner in a shadow root, with its refusal one layer below and the interface of the framework.
-pub fn second_consent_profile() -> &'static str {
-    include_str!("../profiles/thornlatch.toml")
-}
-
-pub fn consent_profile() -> &'static str {
-    include_str!("../profiles/hedgegate.toml")
-}
-
-pub fn platform_profile() -> &'static str {
-    include_str!("../profiles/tarnwork.toml")
-}
-
-/// The stand-in tag manager's profile.
-pub fn tag_profile(port: u16) -> String {
-    include_str!("../profiles/wickerset.toml").replace("{{port}}", &port.to_string())
 }
 
 async fn dispatch(State(world): State<World>, request: Request) -> Response {
@@ -163,31 +128,4 @@ async fn dispatch(State(world): State<World>, request: Request) -> Response {
         _ => return platform::answer(&world.sites, &name, request).await,
     };
     routed.unwrap_or_else(|never| match never {})
-}
-
-fn banner(source: &'static str) -> Router {
-    Router::new().route(
-        "/banner.js",
-        any(move || async { script(source.to_string()) }),
-    )
-}
-
-/// The interface is asked with the demo's token.
-fn signed_in(headers: &axum::http::HeaderMap) -> bool {
-    headers
-        .get("authorization")
-        .is_some_and(|v| v.as_bytes() == format!("Bearer {DEMO_TOKEN}").as_bytes())
-}
-
-/// Script that other sites may load.
-fn script(text: String) -> Response {
-    (
-        [
-            ("content-type", "text/javascript; charset=utf-8"),
-            ("access-control-allow-origin", "*"),
-            ("cache-control", "no-store"),
-        ],
-        text,
-    )
-        .into_response()
 }

@@ -1,5 +1,5 @@
-//! A stand-in mailbox: takes mail by SMTP (RFC 5321) and gives it out by IMAP (RFC 3501), as far as the
-//! suppliers here send and a test talk reads. One inbox, one user, loopback only.
+//! A stand-in mailbox: takes mail by SMTP (RFC 5321) and gives it out by IMAP (RFC 3501), as far as
+//! the suppliers here send and a test talk reads. One inbox, one user, loopback only.
 
 use crate::StandinError;
 use lettre::message::Mailbox as Person;
@@ -9,10 +9,10 @@ use std::sync::{Arc, Mutex, MutexGuard, PoisonError};
 use tokio::io::{AsyncBufReadExt, AsyncReadExt, AsyncWriteExt, BufReader, Lines};
 use tokio::net::{TcpListener, TcpStream};
 
-/// Who signs in, with what.
+/// Name and password of the mailbox's user.
 pub const USER: &str = "tests";
 pub const PASSWORD: &str = "mailbox-for-stand-ins";
-/// Its address.
+/// Mail address of the stand-in mailbox.
 pub const ADDRESS: &str = "tests@fenwick-sallow.example";
 /// Mails that are kept.
 const MOST_KEPT: usize = 200;
@@ -72,7 +72,7 @@ impl Mailbox {
         self.inbox.lock().unwrap_or_else(PoisonError::into_inner)
     }
 
-    /// How many mails lie there.
+    /// Returns the number of mails in it.
     pub fn len(&self) -> usize {
         self.inbox().mails.len()
     }
@@ -116,7 +116,7 @@ impl Mailbox {
         Ok(())
     }
 
-    /// Answers a reader.
+    /// Answers one connection of a mail reader.
     async fn give(&self, stream: TcpStream) -> std::io::Result<()> {
         let (read, mut write) = stream.into_split();
         let mut lines = BufReader::new(read).lines();

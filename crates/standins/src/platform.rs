@@ -1,10 +1,10 @@
-//! Tarnwork, the stand-in platform: pages of client sites, code slots with an interface, an extension
-//! that takes a key, and a page cache that can be switched on.
+//! Tarnwork, the stand-in platform: pages of client sites, code slots with an interface, an
+//! extension that takes a key, and a page cache that can be switched on.
 
+use crate::answers::{escape, signed_in};
 use crate::desk::{self, Button, Desk, Sent, Shown};
 use crate::estate::{Fault, Maker, SITES, Site};
 use crate::kept::Kept;
-use crate::{signed_in, supplier::escape};
 use axum::body::to_bytes;
 use axum::extract::Request;
 use axum::http::{HeaderMap, Method, StatusCode};
@@ -15,12 +15,12 @@ use std::collections::HashMap;
 use std::path::PathBuf;
 use std::time::Duration;
 
-/// What the slots of one site hold.
+/// Content of the slots of one site.
 #[derive(Debug, Clone, Default, Serialize, Deserialize)]
 struct Held {
     slots: HashMap<String, String>,
     version: u64,
-    /// What was wrong with the site itself was mended at its desk.
+    /// Whether the fault of the site itself was mended on its admin pages.
     #[serde(default)]
     mended: bool,
     cache_on: bool,
@@ -48,7 +48,7 @@ impl Sites {
         self.kept.lock().get_mut(host).map(change)
     }
 
-    /// What is wrong with a site now.
+    /// Returns the fault that a site has now.
     fn fault(&self, site: &Site) -> Option<Fault> {
         let mended = self.with(site.host, |held| held.mended);
         site.fault.filter(|_| mended != Some(true))
@@ -121,7 +121,8 @@ fn first_state(site: &Site, port: u16) -> Held {
     } else {
         plain.clone()
     };
-    let counter = "<!-- visitor counter, asked for by the client -->\n<script src=\"/count.js\" defer></script>\n";
+    let counter = "<!-- visitor counter, asked for by the client -->\n<script src=\"/count.js\" \
+        defer></script>\n";
     let text = match site.fault {
         Some(Fault::Absent) => String::new(),
         Some(Fault::AsText) => format!("<p>{}</p>\n", escape(&plain)),
@@ -171,12 +172,14 @@ pub async fn answer(sites: &Sites, name: &str, request: Request) -> Response {
         return interface(sites, site, &rest, request).await;
     }
     match path.as_str() {
-        "/count.js" => return crate::script("window.counted = (window.counted || 0) + 1;".into()),
-        "/consent.js" if site.thorn => {
-            return crate::script(include_str!("assets/thornlatch.js").into());
+        "/count.js" => {
+            return crate::answers::script("window.counted = (window.counted || 0) + 1;".into());
         }
-        "/consent.js" => return crate::script(include_str!("assets/hedgegate.js").into()),
-        "/page.js" => return crate::script(PAGE_SCRIPT.into()),
+        "/consent.js" if site.thorn => {
+            return crate::answers::script(include_str!("assets/thornlatch.js").into());
+        }
+        "/consent.js" => return crate::answers::script(include_str!("assets/hedgegate.js").into()),
+        "/page.js" => return crate::answers::script(PAGE_SCRIPT.into()),
         _ => {}
     }
     match sites.fault(site) {
@@ -235,7 +238,7 @@ fn page_of(
     (headers, Html(html)).into_response()
 }
 
-/// What the desk's button does about a fault of the site itself.
+/// Returns the words of the button that mends a fault of the site itself.
 fn mending(fault: Fault) -> Option<&'static str> {
     Some(match fault {
         Fault::Status => "Switch the maintenance page off",
@@ -378,7 +381,7 @@ fn write_slot(sites: &Sites, site: &Site, slot: &str, write: Write) -> Result<Va
     Ok(value)
 }
 
-/// Path, title, text.
+/// Path, title and text of each page.
 const PAGES: [(&str, &str, &str); 4] = [
     (
         "/",
@@ -405,17 +408,20 @@ const PAGES: [(&str, &str, &str); 4] = [
 /// The sites' own script: some work of their own, so that weighing has something to tell apart.
 const PAGE_SCRIPT: &str = "(function(){var m=1;for(var i=0;i<9000000;i++)m=Math.imul(m^i,31)>>>0;document.documentElement.dataset.page=String(m%7);})();";
 
-/// The privacy pages of every other client say what the chat keeps; those of the others are as old as most.
+/// The privacy pages of every other client say what the chat keeps; those of the others are as old
+/// as most.
 fn text_of(site: &Site, page: &(&str, &str, &str)) -> String {
     let knows = site.client.is_multiple_of(2) && page.0 == "/privacy";
     match (knows, site.maker) {
         (false, _) => page.2.to_string(),
         (true, Maker::Brindle) => format!(
-            "{} Our chat is run by Brindle. Your browser connects to brindle.localhost and keeps brindle_visitor and brindle_seen there until you delete them.",
+            "{} Our chat is run by Brindle. Your browser connects to brindle.localhost and keeps \
+            brindle_visitor and brindle_seen there until you delete them.",
             page.2
         ),
         (true, Maker::Farthing) => format!(
-            "{} Our chat is run by Farthing Desk. Your browser connects to farthing.localhost; it keeps when you came.",
+            "{} Our chat is run by Farthing Desk. Your browser connects to farthing.localhost; it \
+            keeps when you came.",
             page.2
         ),
         (true, Maker::Plashet) => page.2.to_string(),
@@ -474,4 +480,5 @@ fn render(site: &Site, held: &Held, page: &(&str, &str, &str), port: u16) -> Str
     held_by_host(&html, &slot(HELD_HOSTS), site)
 }
 
-const OFFER: &str = "<aside class=\"offer\">Ten crossings for the price of eight, this month only. <a href=\"/prices\">See prices</a></aside>";
+const OFFER: &str = "<aside class=\"offer\">Ten crossings for the price of eight, this month only. \
+    <a href=\"/prices\">See prices</a></aside>";

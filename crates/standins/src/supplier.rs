@@ -1,9 +1,9 @@
 //! Brindle, the stand-in supplier: loader, settings by key, frame, live connection, console.
 
+use crate::answers::{escape, script, signed_in};
 use crate::builders::BUILT;
 use crate::desk::{self, Button, Desk, Sent};
 use crate::estate::{self, Fault};
-use crate::{script, signed_in};
 use axum::extract::ws::{Message, WebSocket, WebSocketUpgrade};
 use axum::extract::{Query, Request, State};
 use axum::http::{HeaderMap, StatusCode};
@@ -31,7 +31,7 @@ struct Console {
 }
 
 impl Console {
-    /// What a key holds now, with its texts in a visitor's language.
+    /// Returns the settings of a key today, with its texts in a visitor's language.
     fn settings(&self, key: &str, language: &str) -> Option<Value> {
         let mut settings = crate::account::settings_in(&self.behaves(key), language)?;
         let written = self.written.lock().ok()?.get(key).cloned();
@@ -130,7 +130,8 @@ async fn loader(State(desk): State<Console>, Query(q): Query<Key>) -> Response {
     )
 }
 
-/// Keys are letters, digits and hyphens; anything else is dropped before it reaches script or markup.
+/// Keys are letters, digits and hyphens; anything else is dropped before it reaches script or
+/// markup.
 fn safe(key: &str) -> String {
     key.chars()
         .filter(|c| c.is_ascii_alphanumeric() || *c == '-')
@@ -226,7 +227,8 @@ async fn panel(State(desk): State<Console>, Query(q): Query<Key>, headers: Heade
         .and_then(|page| page.join(link).ok());
     let link = of_page.map_or_else(|| text("notice_link"), |url| escape(url.as_str()));
     let notice = format!(
-        "<span class=\"words\">{}</span> <a href=\"{}\" target=\"_blank\" rel=\"noopener\">Privacy</a>",
+        "<span class=\"words\">{}</span> <a href=\"{}\" target=\"_blank\" \
+        rel=\"noopener\">Privacy</a>",
         text("notice_text"),
         link
     );
@@ -246,13 +248,6 @@ async fn panel(State(desk): State<Console>, Query(q): Query<Key>, headers: Heade
             .replace("__NOTICE__", &notice),
     )
     .into_response()
-}
-
-pub fn escape(text: &str) -> String {
-    text.replace('&', "&amp;")
-        .replace('<', "&lt;")
-        .replace('>', "&gt;")
-        .replace('"', "&quot;")
 }
 
 async fn live(
@@ -380,6 +375,8 @@ async fn console(State(desk): State<Console>) -> Html<String> {
         })
         .collect();
     Html(format!(
-        "<!doctype html><meta charset=utf-8><title>Brindle console</title><body style='font:16px system-ui;margin:2rem'><h1>Brindle console (stand-in)</h1><table border=1 cellpadding=6><tr><th>Conversation<th>Message<th>Page</tr>{rows}</table>"
+        "<!doctype html><meta charset=utf-8><title>Brindle console</title><body style='font:16px \
+        system-ui;margin:2rem'><h1>Brindle console (stand-in)</h1><table border=1 \
+        cellpadding=6><tr><th>Conversation<th>Message<th>Page</tr>{rows}</table>"
     ))
 }

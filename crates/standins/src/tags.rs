@@ -1,10 +1,11 @@
-//! Wickerset, the stand-in tag manager: sets with drafts and versions, an interface, a desk, and the script
-//! that a page loads.
+//! Wickerset, the stand-in tag manager: sets with drafts and versions, an interface, a desk, and
+//! the script that a page loads.
 
-use crate::builders::{BUILT, Built, Flaw};
+use crate::answers::signed_in;
+use crate::builders::sites::{BUILT, Built, Flaw};
 use crate::desk::{self, Button, Desk, Sent, Shown};
 use crate::kept::Kept;
-use crate::{platform::snippet, signed_in};
+use crate::platform::snippet;
 use axum::body::to_bytes;
 use axum::extract::Request;
 use axum::http::{Method, StatusCode};
@@ -21,7 +22,7 @@ fn site_of(set: &str) -> Option<&'static Built> {
     BUILT.iter().find(|b| b.set().as_deref() == Some(set))
 }
 
-/// What is wrong with a set at first.
+/// Returns the fault that a set has at first.
 pub fn flaw_of(set: &str) -> Option<Flaw> {
     site_of(set)?.flaw
 }
@@ -89,7 +90,7 @@ impl Sets {
         {
             let tags = self.with(id, |set| set["published"]["tags"].clone());
             return match tags {
-                Some(tags) => crate::script(
+                Some(tags) => crate::answers::script(
                     include_str!("assets/wicker.js").replace("__TAGS__", &for_script(&tags)),
                 ),
                 None => StatusCode::NOT_FOUND.into_response(),
@@ -207,7 +208,11 @@ impl Sets {
             line: format!(
                 "Version {} is published. {}",
                 set["published"]["version"],
-                if set["published"]["tags"] == set["tags"] { "It is what the draft has." } else { "The draft has changes." }
+                if set["published"]["tags"] == set["tags"] {
+                    "It is what the draft has."
+                } else {
+                    "The draft has changes."
+                }
             ),
             colour: "#5b4632",
             path,
@@ -215,7 +220,9 @@ impl Sets {
             boxes: vec![Shown {
                 id: "tags".into(),
                 name: "Tags".into(),
-                help: "Each with id, name, html; paused; on and not_on as lists of paths; event; consent.".into(),
+                help: "Each with id, name, html; paused; on and not_on as lists of paths; \
+                    event; consent."
+                    .into(),
                 text: serde_json::to_string_pretty(&set["tags"]).unwrap_or_default(),
             }],
             buttons: vec![Button {

@@ -1,5 +1,5 @@
-//! One filter for all text on its way into the database: PostgreSQL keeps no NUL, and a page or a form
-//! can hold one.
+//! One filter for all text on its way into the database: PostgreSQL keeps no NUL, and a page or a
+//! form can hold one.
 
 use serde::Serialize;
 use serde_json::Value;

@@ -1,5 +1,5 @@
-//! A transaction: what must happen together. Everything that changes something asks for one, so that
-//! an act of several writes is kept whole or not at all.
+//! A transaction: what must happen together. Everything that changes something asks for one, so
+//! that an act of several writes is kept whole or not at all.
 
 use crate::{Result, Store, doing};
 use serde_json::Value;
@@ -10,7 +10,7 @@ pub struct Tx {
 }
 
 impl Store {
-    /// Opens a transaction.
+    /// Opens a transaction for writing.
     ///
     /// # Errors
     /// Where the database cannot be reached.
@@ -25,10 +25,10 @@ impl Store {
 }
 
 impl Tx {
-    /// Keeps everything.
+    /// Commits everything that was written.
     ///
     /// # Errors
-    /// Where the database refuses; then nothing is kept.
+    /// Where the database cannot store everything; then nothing is stored.
     pub async fn commit(self) -> Result<()> {
         self.inner
             .commit()
@@ -37,9 +37,6 @@ impl Tx {
     }
 
     /// Writes into the audit trail: who did what to what.
-    ///
-    /// # Errors
-    /// Where the database refuses.
     pub async fn note(&mut self, who: &str, act: &str, subject: &str, detail: Value) -> Result<()> {
         sqlx::query("insert into audit (who, act, subject, detail) values ($1, $2, $3, $4)")
             .bind(crate::text::clean(who))
@@ -52,10 +49,47 @@ impl Tx {
             .map_err(doing("writing the audit trail"))
     }
 
+    /// Writes one line for each subject into the audit trail, and tells of each, by two statements:
+    /// one act on many.
+    pub async fn note_each(
+        &mut self,
+        who: &str,
+        act: &str,
+        subjects: &[(String, Value)],
+    ) -> Result<()> {
+        if subjects.is_empty() {
+            return Ok(());
+        }
+        let clean = |(subject, _): &(String, Value)| crate::text::clean(subject);
+        let names: Vec<String> = subjects.iter().map(clean).collect();
+        let details = subjects.iter().map(|(_, detail)| detail.clone());
+        let details: Vec<Value> = details.map(crate::text::clean_json).collect();
+        sqlx::query(
+            "insert into audit (who, act, subject, detail) select $1, $2, n.subject, n.detail \
+            from unnest($3::text[], $4::jsonb[]) with ordinality as n(subject, detail, \
+            at) order by n.at",
+        )
+        .bind(crate::text::clean(who))
+        .bind(act)
+        .bind(&names)
+        .bind(details)
+        .execute(&mut *self.inner)
+        .await
+        .map_err(doing("writing the audit trail"))?;
+        sqlx::query(
+            "insert into outbox (kind, body) \
+            select 'act', jsonb_build_object('act', $1::text, 'subject', n.subject) \
+            from unnest($2::text[]) with ordinality as n(subject, at) order by n.at",
+        )
+        .bind(act)
+        .bind(names)
+        .execute(&mut *self.inner)
+        .await
+        .map(|_| ())
+        .map_err(doing("telling what happened"))
+    }
+
     /// Puts something into the outbox; who listens is told once the transaction is kept.
-    ///
-    /// # Errors
-    /// Where the database refuses.
     pub async fn tell(&mut self, kind: &str, body: Value) -> Result<()> {
         sqlx::query("insert into outbox (kind, body) values ($1, $2)")
             .bind(kind)

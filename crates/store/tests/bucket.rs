@@ -1,8 +1,8 @@
-//! Blobs in a bucket, against a real server of the S3 protocol from npm (`e2e/with-bucket.mjs`), which
-//! checks each signature.
+//! Blobs in a bucket, against a real server of the S3 protocol from npm (`e2e/with-bucket.mjs`),
+//! which checks each signature.
 #![allow(clippy::unwrap_used)]
 
-use newtfern_store::blobs::Blobs;
+use newtfern_store::results::blobs::Blobs;
 
 fn bucket(prefix: &str) -> Blobs {
     let bucket = std::env::var("NEWTFERN_TEST_BUCKET").expect("run ./run test");

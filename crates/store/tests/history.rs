@@ -1,25 +1,25 @@
-//! Checks, findings and standings against real PostgreSQL: what is kept, what replaces what, what grows
-//! old and what goes.
+//! Checks, findings and standings against real PostgreSQL: what is kept, what replaces what, what
+//! grows old and what goes.
 #![allow(clippy::unwrap_used)]
 
 mod common;
 
 use common::{assessed, check, count, keep, run, stands, with_sites};
 use jiff::{SignedDuration, Timestamp};
-use newtfern_core::code::Code;
-use newtfern_core::echo::Seen;
-use newtfern_core::family::{Assessed, Detail, Family, STALE_AFTER_S, Standing};
-use newtfern_core::finding::{Evidence, Finding};
-use newtfern_core::observation::Viewport;
-use newtfern_store::checks::Drawing;
-use newtfern_store::lists::{Filter, Order};
+use newtfern_model::code::Code;
+use newtfern_model::finding::{Evidence, Finding};
+use newtfern_standards::observation::Viewport;
+use newtfern_store::estate::lists::{Filter, Order};
+use newtfern_store::results::checks::Drawing;
+use newtfern_verdict::echo::EchoResult;
+use newtfern_verdict::family::{Detail, Family, FamilyResult, STALE_AFTER_S, Standing};
 
 fn broken(code: Code, summary: &str) -> Finding {
-    Finding::broken(code, summary, "Mend it.").with(Evidence::fact("seen \u{0} so"))
+    Finding::broken(code, summary, "Fix it.").with(Evidence::fact("seen \u{0} so"))
 }
 
-fn failing(family: Family, finding: Finding) -> Assessed {
-    Assessed {
+fn failing(family: Family, finding: Finding) -> FamilyResult {
+    FamilyResult {
         findings: vec![finding],
         ..assessed(family, Standing::Failing, "fails")
     }
@@ -50,7 +50,7 @@ async fn a_look_that_is_older_replaces_nothing() {
         Standing::Passing
     );
     assert_eq!(
-        store.checks(sites[0], 0, 9).await.unwrap().len(),
+        store.checks().page(sites[0], 0, 9).await.unwrap().len(),
         2,
         "both are in the history"
     );
@@ -76,26 +76,35 @@ async fn a_look_from_the_future_is_replaced_by_one_of_now() {
 async fn findings_visits_and_drawings_come_back_as_they_were_kept() {
     let (store, sites) = with_sites(1).await;
     let mut echo = assessed(Family::Echo, Standing::Passing, "answered");
-    echo.detail = Some(Detail::Echo(Box::new(Seen {
+    echo.detail = Some(Detail::Echo(Box::new(EchoResult {
         text: "Hello\u{0}".into(),
-        ..Seen::default()
+        ..EchoResult::default()
     })));
     let load = failing(Family::Load, broken(Code::ShownHidden, "It is hidden."));
     let now = Timestamp::now();
     keep(&store, &check(sites[0], now, vec![load, echo])).await;
-    let found = store.findings(sites[0]).await.unwrap();
+    let found = store.checks().findings(sites[0]).await.unwrap();
     let finding = &found[&Family::Load][0];
     assert_eq!(
         (finding.code, finding.remedy.as_str()),
-        (Code::ShownHidden, "Mend it.")
+        (Code::ShownHidden, "Fix it.")
     );
     assert_eq!(finding.evidence.len(), 1);
-    let last = store.last_check(sites[0], "check").await.unwrap().unwrap();
-    let (visits, _) = store.evidence_of(&last).await.unwrap();
+    let last = store
+        .checks()
+        .last_check(sites[0], "check")
+        .await
+        .unwrap()
+        .unwrap();
+    let (visits, _) = store.checks().evidence_of(&last).await.unwrap();
     assert_eq!(visits[0].condition.viewport, Viewport::Phone);
     // What a page sends may hold what a database cannot.
     assert_eq!(visits[0].final_html, "a\u{fffd}b");
-    let drawings = store.drawings(&sites, Some(Family::Echo)).await.unwrap();
+    let drawings = store
+        .checks()
+        .drawings(&sites, Some(Family::Echo))
+        .await
+        .unwrap();
     match &drawings[&(sites[0], Family::Echo)] {
         Drawing::Known(detail) => {
             assert!(matches!(detail.as_ref(), Detail::Echo(s) if s.text == "Hello\u{fffd}"))
@@ -103,7 +112,7 @@ async fn findings_visits_and_drawings_come_back_as_they_were_kept() {
         Drawing::Older => panic!("it was kept just now"),
     }
     run(&store, "update drawings set version = 1").await;
-    let drawings = store.drawings(&sites, None).await.unwrap();
+    let drawings = store.checks().drawings(&sites, None).await.unwrap();
     assert!(matches!(
         drawings[&(sites[0], Family::Echo)],
         Drawing::Older
@@ -118,7 +127,7 @@ async fn results_grow_old_and_what_they_rest_on_can_change() {
     let load = || vec![assessed(Family::Load, Standing::Passing, "holds")];
     keep(&store, &check(sites[0], old, load())).await;
     keep(&store, &check(sites[1], now, load())).await;
-    assert_eq!(store.age(STALE_AFTER_S).await.unwrap(), 1);
+    assert_eq!(store.care().age(STALE_AFTER_S).await.unwrap(), 1);
     assert_eq!(
         stands(&store, sites[0], Family::Load).await,
         (Standing::Stale, "Seen long ago: holds".into())
@@ -127,11 +136,14 @@ async fn results_grow_old_and_what_they_rest_on_can_change() {
         stands(&store, sites[1], Family::Load).await.0,
         Standing::Passing
     );
-    assert_eq!(store.age(STALE_AFTER_S).await.unwrap(), 0, "once is enough");
+    assert_eq!(
+        store.care().age(STALE_AFTER_S).await.unwrap(),
+        0,
+        "once is enough"
+    );
     let mut tx = store.begin().await.unwrap();
-    tx.make_stale(&sites, &[Family::Load, Family::Echo], "The key changed.")
-        .await
-        .unwrap();
+    let old = [Family::Load, Family::Echo].map(|f| (sites[1], f, "The key changed.".to_string()));
+    tx.make_old(&old).await.unwrap();
     tx.commit().await.unwrap();
     assert_eq!(
         stands(&store, sites[1], Family::Load).await,
@@ -155,9 +167,9 @@ async fn counts_filters_and_order_tell_the_same() {
     keep(&store, &check(sites[2], now, passing)).await;
     for tidied in [false, true] {
         if tidied {
-            store.tidy().await.unwrap();
+            store.care().tidy().await.unwrap();
         }
-        let counts = store.counts().await.unwrap();
+        let counts = store.sites().counts().await.unwrap();
         let of = |family, standing| counts.get(&(family, standing)).copied().unwrap_or(0);
         assert_eq!(of(Some(Family::Load), Standing::Failing), 1);
         assert_eq!(of(Some(Family::Load), Standing::Passing), 1);
@@ -168,7 +180,7 @@ async fn counts_filters_and_order_tell_the_same() {
             (1, 3)
         );
     }
-    let ids = async |filter: Filter| store.site_ids(&filter).await.unwrap();
+    let ids = async |filter: Filter| store.lists().site_ids(&filter).await.unwrap();
     let state = |state| Filter {
         state: Some(state),
         ..Filter::default()
@@ -190,7 +202,7 @@ async fn counts_filters_and_order_tell_the_same() {
         order: Order::Worst,
         ..Filter::default()
     };
-    let (rows, total) = store.sites(&worst, 0, 2).await.unwrap();
+    let (rows, total) = store.lists().page(&worst, 0, 2).await.unwrap();
     assert_eq!(
         (rows[0].id, rows[0].state(), total),
         (sites[1], Standing::Failing, 4)
@@ -199,13 +211,13 @@ async fn counts_filters_and_order_tell_the_same() {
         order: Order::WorstIn(Family::Load),
         ..Filter::default()
     };
-    let (rows, _) = store.sites(&family, 0, 9).await.unwrap();
+    let (rows, _) = store.lists().page(&family, 0, 9).await.unwrap();
     assert_eq!((rows[0].id, rows[3].id), (sites[1], sites[2]));
     // A site that goes takes its counts along.
     let mut tx = store.begin().await.unwrap();
     tx.remove_site(sites[1]).await.unwrap();
     tx.commit().await.unwrap();
-    let counts = store.counts().await.unwrap();
+    let counts = store.sites().counts().await.unwrap();
     assert_eq!(
         counts.get(&(None, Standing::Failing)).copied().unwrap_or(0),
         0
@@ -231,14 +243,15 @@ async fn old_checks_go_with_their_pictures_but_not_what_is_rested_on() {
         .execute(&store.pool)
         .await
         .unwrap();
-    let gone = store.prune(2).await.unwrap();
+    let gone = store.care().prune(2).await.unwrap();
     assert_eq!(
         gone,
         ["pictures/2.png"],
         "the shared picture is still another's"
     );
     let left: Vec<i64> = store
-        .checks(sites[0], 0, 9)
+        .checks()
+        .page(sites[0], 0, 9)
         .await
         .unwrap()
         .iter()
@@ -254,7 +267,7 @@ async fn the_worklist_batches_sites_by_what_is_next() {
     let (store, sites) = with_sites(5).await;
     let now = Timestamp::now();
     for (i, site) in sites.iter().enumerate() {
-        let mut families: Vec<Assessed> = Family::ALL
+        let mut families: Vec<FamilyResult> = Family::ALL
             .into_iter()
             .map(|f| assessed(f, Standing::Passing, ""))
             .collect();
@@ -267,28 +280,41 @@ async fn the_worklist_batches_sites_by_what_is_next() {
             1 | 2 => {
                 families[at(Family::Weigh)] = assessed(Family::Weigh, Standing::NotYet, "");
             }
+            // More sites fail here, but what fails at the first does its client more harm.
+            3 | 4 => {
+                let finding = broken(Code::BrandLauncherColour, "It is another colour.");
+                families[at(Family::Brand)] = failing(Family::Brand, finding);
+            }
             _ => {}
         }
         keep(&store, &check(*site, now, families)).await;
     }
-    let found = store.worklist(1, 0, 9).await.unwrap();
+    let found = store.lists().worklist(1, 0, 9).await.unwrap();
     let batches = found.batches;
-    assert_eq!((found.kinds, found.sites, batches.len()), (2, 3, 2));
+    assert_eq!((found.kinds, found.sites, batches.len()), (3, 5, 3));
     assert_eq!(
-        (batches[0].family.as_str(), batches[0].state.as_str()),
-        ("load", "failing")
+        (batches[0].family, batches[0].state),
+        (Family::Load, Standing::Failing)
     );
-    assert_eq!((batches[1].family.as_str(), batches[1].sites), ("weigh", 2));
-    assert_eq!(batches[1].first.0.len(), 1, "no more than asked for");
+    assert_eq!((batches[1].family, batches[1].sites), (Family::Brand, 2));
+    assert_eq!((batches[2].family, batches[2].sites), (Family::Weigh, 2));
+    assert_eq!(batches[2].first.0.len(), 1, "no more than asked for");
     let next = Filter {
-        next: Some((Family::Weigh, batches[1].act.clone())),
+        next: Some((Family::Weigh, batches[2].act.clone())),
         ..Filter::default()
     };
-    assert_eq!(store.site_ids(&next).await.unwrap(), sites[1..3]);
+    assert_eq!(store.lists().site_ids(&next).await.unwrap(), sites[1..3]);
+    let worst = Filter {
+        order: Order::Worst,
+        ..Filter::default()
+    };
+    let (rows, _) = store.lists().page(&worst, 0, 9).await.unwrap();
+    let ids: Vec<i64> = rows.iter().map(|s| s.id).collect();
+    assert_eq!(ids, [sites[0], sites[3], sites[4], sites[1], sites[2]]);
 }
 
-/// Rows that came from an earlier version have no next action: starting gives them one, or the worklist
-/// would say that nothing is to be done.
+/// Rows that came from an earlier version have no next action: starting gives them one, or the
+/// worklist would say that nothing is to be done.
 #[tokio::test]
 async fn programs_that_start_together_do_not_stop_each_other() {
     let (store, sites) = with_sites(80).await;
@@ -313,7 +339,7 @@ async fn programs_that_start_together_do_not_stop_each_other() {
         };
         tokio::join!(note(&sites), note(&backwards), note(&sites));
     }
-    let listed = store.worklist(1, 0, 9).await.unwrap().sites;
+    let listed = store.lists().worklist(1, 0, 9).await.unwrap().sites;
     assert_eq!(listed, sites.len() as i64);
 }
 
@@ -325,10 +351,10 @@ async fn sites_of_an_earlier_version_are_on_the_worklist() {
         "update sites set next_family = null, next_state = null, next_act = null",
     )
     .await;
-    assert_eq!(store.worklist(1, 0, 9).await.unwrap().sites, 0);
+    assert_eq!(store.lists().worklist(1, 0, 9).await.unwrap().sites, 0);
     store.migrate().await.unwrap();
     assert_eq!(
-        store.worklist(1, 0, 9).await.unwrap().sites,
+        store.lists().worklist(1, 0, 9).await.unwrap().sites,
         sites.len() as i64
     );
 }
@@ -344,10 +370,13 @@ async fn who_allowed_all_private_addresses_still_does() {
         tx.set_setting("allow_private", &kept).await.unwrap();
         tx.commit().await.unwrap();
         sqlx::raw_sql(step).execute(&store.pool).await.unwrap();
-        let list = store.private_hosts().await.unwrap();
+        let list = store.settings().private_hosts().await.unwrap();
         for inside in ["10.0.0.7", "fd00::1"] {
             assert_eq!(list.allow("x.example", inside.parse().unwrap()), allowed);
         }
-        assert_eq!(store.setting("allow_private").await.unwrap(), None);
+        assert_eq!(
+            store.settings().setting("allow_private").await.unwrap(),
+            None
+        );
     }
 }

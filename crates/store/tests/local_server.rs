@@ -2,7 +2,7 @@
 #![allow(clippy::unwrap_used)]
 
 use newtfern_store::Store;
-use newtfern_store::local_server::LocalServer;
+use newtfern_store::server::local_server::LocalServer;
 use std::os::unix::fs::PermissionsExt;
 
 #[tokio::test(flavor = "multi_thread")]
@@ -28,4 +28,38 @@ async fn no_other_user_of_the_machine_reaches_the_server() {
         !std::path::Path::new(&socket).exists(),
         "it leaves nothing behind"
     );
+}
+
+/// A program that is killed leaves its server running: the next start ends it and goes on with the
+/// data.
+#[tokio::test(flavor = "multi_thread")]
+async fn a_server_that_was_left_behind_does_not_keep_the_next_from_starting() {
+    let folder = tempfile::Builder::new()
+        .prefix("left behind ")
+        .tempdir_in("/var/tmp")
+        .unwrap();
+    std::fs::set_permissions(folder.path(), std::fs::Permissions::from_mode(0o755)).unwrap();
+    let cluster = folder.path().join("cluster");
+    let first = LocalServer::start(&cluster).unwrap();
+    let store = Store::connect(&first.database("house").await.unwrap())
+        .await
+        .unwrap();
+    sqlx::query("create table kept (n integer)")
+        .execute(&store.pool)
+        .await
+        .unwrap();
+    // While its program lives, nobody takes the folder from it.
+    let refused = LocalServer::start(&cluster).err().unwrap().to_string();
+    assert!(refused.contains("another program uses"), "{refused}");
+    first.leave_behind();
+    let second = LocalServer::start(&cluster).unwrap();
+    let again = Store::connect(&second.database("house").await.unwrap())
+        .await
+        .unwrap();
+    let kept: i64 = sqlx::query_scalar("select count(*) from kept")
+        .fetch_one(&again.pool)
+        .await
+        .unwrap();
+    assert_eq!(kept, 0);
+    again.pool.close().await;
 }

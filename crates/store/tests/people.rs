@@ -5,11 +5,11 @@ mod common;
 
 use common::{count, fields, with_sites};
 use jiff::{SignedDuration, Timestamp};
-use newtfern_core::family::Family;
 use newtfern_store::StoreError;
-use newtfern_store::people::Role;
-use newtfern_store::seal::Sealer;
-use newtfern_store::sessions::From;
+use newtfern_store::access::people::Role;
+use newtfern_store::access::sessions::From;
+use newtfern_store::sealed::seal::Sealer;
+use newtfern_verdict::family::Family;
 
 #[tokio::test]
 async fn an_address_is_taken_once_and_nothing_is_half_added() {
@@ -31,7 +31,7 @@ async fn what_a_site_holds_comes_back_as_it_was_kept() {
     let mut tx = store.begin().await.unwrap();
     tx.set_site(sites[0], &changed).await.unwrap();
     tx.commit().await.unwrap();
-    let kept = store.site(sites[0]).await.unwrap().unwrap();
+    let kept = store.sites().site(sites[0]).await.unwrap().unwrap();
     assert_eq!(kept.fields(), &changed);
 }
 
@@ -63,14 +63,14 @@ async fn sessions_end() {
         .await
         .unwrap();
     tx.commit().await.unwrap();
-    let session = store.session(&live).await.unwrap().unwrap();
+    let session = store.people().session(&live).await.unwrap().unwrap();
     assert_eq!(session.person.role(), Role::Viewer);
-    assert!(store.session(&old).await.unwrap().is_none());
-    assert!(store.session("guess").await.unwrap().is_none());
+    assert!(store.people().session(&old).await.unwrap().is_none());
+    assert!(store.people().session("guess").await.unwrap().is_none());
     let mut tx = store.begin().await.unwrap();
     tx.close_session(&live).await.unwrap();
     tx.commit().await.unwrap();
-    assert!(store.session(&live).await.unwrap().is_none());
+    assert!(store.people().session(&live).await.unwrap().is_none());
 }
 
 #[tokio::test]
@@ -87,14 +87,26 @@ async fn links_end() {
         .await
         .unwrap();
     tx.commit().await.unwrap();
-    let sheet = store.handover_by_token(&first).await.unwrap().unwrap();
+    let sheet = store
+        .handing()
+        .handover_by_token(&first)
+        .await
+        .unwrap()
+        .unwrap();
     let renew = async |until| {
         let mut tx = store.begin().await.unwrap();
         let token = tx.renew_link(sheet.id, until).await.unwrap();
         tx.commit().await.unwrap();
         token
     };
-    let works = async |token: &str| store.handover_by_token(token).await.unwrap().is_some();
+    let works = async |token: &str| {
+        store
+            .handing()
+            .handover_by_token(token)
+            .await
+            .unwrap()
+            .is_some()
+    };
     let second = renew(soon).await;
     assert!(
         !works(&first).await && works(&second).await,

@@ -4,9 +4,9 @@
 mod common;
 
 use common::{count, finish, round, run, with_sites};
-use newtfern_core::family::{Family, Standing};
-use newtfern_core::job::JobKind::{self, Check, Preview, Weigh};
-use newtfern_store::queue::Urgency;
+use newtfern_model::job::JobKind::{self, Check, Preview, Weigh};
+use newtfern_store::results::queue::Urgency;
+use newtfern_verdict::family::{Family, Standing};
 
 const OVER: &str = "update jobs set lease_until = now() - interval '1 second'";
 
@@ -14,14 +14,15 @@ const OVER: &str = "update jobs set lease_until = now() - interval '1 second'";
 async fn a_killed_worker_loses_nothing_and_repeats_no_result() {
     let (store, sites) = with_sites(1).await;
     round(&store, Check, &sites, Urgency::Round).await;
-    let first = store.claim().await.unwrap().unwrap();
+    let first = store.queue().claim().await.unwrap().unwrap();
     assert!(
-        store.claim().await.unwrap().is_none(),
+        store.queue().claim().await.unwrap().is_none(),
         "a held job is not given twice"
     );
     // The worker is killed: its lease runs out.
     run(&store, OVER).await;
     let second = store
+        .queue()
         .claim()
         .await
         .unwrap()
@@ -30,7 +31,10 @@ async fn a_killed_worker_loses_nothing_and_repeats_no_result() {
     assert!(finish(&store, &second).await);
     // The first worker was only slow, and comes back with its result.
     assert!(!finish(&store, &first).await);
-    assert!(!store.renew(&first, None).await.unwrap() && !store.is_wanted(&first).await.unwrap());
+    assert!(
+        !store.queue().renew(&first, None).await.unwrap()
+            && !store.queue().is_wanted(&first).await.unwrap()
+    );
     assert_eq!(count(&store, "select count(*) from observations").await, 1);
     assert_eq!(count(&store, "select count(*) from checks").await, 1);
 }
@@ -44,7 +48,7 @@ async fn many_workers_share_a_round_without_overlap() {
         let store = store.clone();
         workers.spawn(async move {
             let mut mine = Vec::new();
-            while let Some(job) = store.claim().await.unwrap() {
+            while let Some(job) = store.queue().claim().await.unwrap() {
                 assert!(finish(&store, &job).await);
                 mine.push(job.id);
             }
@@ -56,7 +60,7 @@ async fn many_workers_share_a_round_without_overlap() {
     let given = all.len();
     all.dedup();
     assert_eq!((given, all.len()), (30, 30));
-    let round = store.round(id).await.unwrap().unwrap();
+    let round = store.rounds().round(id).await.unwrap().unwrap();
     assert!(round.is_over() && round.done == 30 && round.percent() == 100);
 }
 
@@ -68,7 +72,7 @@ async fn a_round_has_each_site_once_in_the_order_in_which_they_were_named() {
     round(&store, Check, &named, Urgency::Round).await;
     assert_eq!(count(&store, "select count(*) from jobs").await, 3);
     let mut claimed = Vec::new();
-    while let Some(job) = store.claim().await.unwrap() {
+    while let Some(job) = store.queue().claim().await.unwrap() {
         claimed.push(job.site_id);
     }
     assert_eq!(claimed, [sites[2], sites[0], sites[1]]);
@@ -79,10 +83,10 @@ async fn a_job_that_kills_its_workers_is_given_up() {
     let (store, sites) = with_sites(1).await;
     round(&store, Check, &sites, Urgency::Round).await;
     for _ in 0..3 {
-        store.claim().await.unwrap().expect("given");
+        store.queue().claim().await.unwrap().expect("given");
         run(&store, OVER).await;
     }
-    assert!(store.claim().await.unwrap().is_none());
+    assert!(store.queue().claim().await.unwrap().is_none());
     let outcome: String = sqlx::query_scalar("select outcome from jobs")
         .fetch_one(&store.pool)
         .await
@@ -96,17 +100,18 @@ async fn a_job_given_back_was_not_tried() {
     round(&store, Check, &sites, Urgency::Round).await;
     for _ in 0..5 {
         let job = store
+            .queue()
             .claim()
             .await
             .unwrap()
             .expect("given, however often it was given back");
-        store.give_back(&job).await.unwrap();
-        assert!(!store.is_wanted(&job).await.unwrap());
+        store.queue().give_back(&job).await.unwrap();
+        assert!(!store.queue().is_wanted(&job).await.unwrap());
     }
 }
 
-/// What a person waits for goes first; rounds take turns, so that a small one does not wait for the end
-/// of a large one; what nobody waits for comes last.
+/// What a person waits for goes first; rounds take turns, so that a small one does not wait for the
+/// end of a large one; what nobody waits for comes last.
 #[tokio::test]
 async fn people_go_first_rounds_take_turns_and_idle_work_waits() {
     let (store, sites) = with_sites(6).await;
@@ -115,7 +120,7 @@ async fn people_go_first_rounds_take_turns_and_idle_work_waits() {
     let small = round(&store, Weigh, &sites[..2], Urgency::Round).await;
     let person = round(&store, Check, &sites[5..], Urgency::Person).await;
     let mut order: Vec<(i64, JobKind)> = Vec::new();
-    while let Some(job) = store.claim().await.unwrap() {
+    while let Some(job) = store.queue().claim().await.unwrap() {
         order.push((job.round_id, job.kind));
     }
     let rounds: Vec<i64> = order.iter().map(|(r, _)| *r).collect();
@@ -129,13 +134,21 @@ async fn people_go_first_rounds_take_turns_and_idle_work_waits() {
 async fn a_waiting_job_knows_how_many_are_before_it() {
     let (store, sites) = with_sites(3).await;
     round(&store, Check, &sites, Urgency::Round).await;
-    let last = store.job_under_way(sites[2]).await.unwrap().unwrap();
+    let last = store
+        .rounds()
+        .job_under_way(sites[2])
+        .await
+        .unwrap()
+        .unwrap();
     assert_eq!(
-        (last.state.as_str(), store.ahead_of(last.id).await.unwrap()),
+        (
+            last.state.word(),
+            store.rounds().ahead_of(last.id).await.unwrap()
+        ),
         ("waiting", 2)
     );
     round(&store, Check, &sites[..1], Urgency::Person).await;
-    assert_eq!(store.ahead_of(last.id).await.unwrap(), 3);
+    assert_eq!(store.rounds().ahead_of(last.id).await.unwrap(), 3);
 }
 
 #[tokio::test]
@@ -143,34 +156,34 @@ async fn one_site_is_not_visited_twice_at_a_time() {
     let (store, sites) = with_sites(1).await;
     round(&store, Check, &sites, Urgency::Round).await;
     round(&store, Check, &sites, Urgency::Round).await;
-    let first = store.claim().await.unwrap().unwrap();
+    let first = store.queue().claim().await.unwrap().unwrap();
     assert!(
-        store.claim().await.unwrap().is_none(),
+        store.queue().claim().await.unwrap().is_none(),
         "the other round's job waits"
     );
     assert!(finish(&store, &first).await);
-    assert!(store.claim().await.unwrap().is_some());
+    assert!(store.queue().claim().await.unwrap().is_some());
 }
 
 #[tokio::test]
 async fn a_cancelled_round_stops_what_waits_and_tells_what_runs() {
     let (store, sites) = with_sites(3).await;
     let id = round(&store, Weigh, &sites, Urgency::Round).await;
-    let job = store.claim().await.unwrap().unwrap();
-    assert!(store.renew(&job, Some((1, 40))).await.unwrap());
+    let job = store.queue().claim().await.unwrap().unwrap();
+    assert!(store.queue().renew(&job, Some((1, 40))).await.unwrap());
     let mut tx = store.begin().await.unwrap();
     tx.cancel_round(id).await.unwrap();
     tx.commit().await.unwrap();
     assert!(
-        !store.renew(&job, Some((2, 40))).await.unwrap(),
+        !store.queue().renew(&job, Some((2, 40))).await.unwrap(),
         "the worker hears of it"
     );
-    assert!(!store.is_wanted(&job).await.unwrap());
+    assert!(!store.queue().is_wanted(&job).await.unwrap());
     let mut tx = store.begin().await.unwrap();
     tx.fail_job(&job, "cancelled", true).await.unwrap();
     tx.commit().await.unwrap();
-    assert!(store.claim().await.unwrap().is_none());
-    let round = store.round(id).await.unwrap().unwrap();
+    assert!(store.queue().claim().await.unwrap().is_none());
+    let round = store.rounds().round(id).await.unwrap().unwrap();
     assert!(round.is_over() && round.done == 0);
 }
 
@@ -178,7 +191,7 @@ async fn a_cancelled_round_stops_what_waits_and_tells_what_runs() {
 #[tokio::test]
 async fn notices_reach_whoever_listens_once_they_are_true() {
     let (store, sites) = with_sites(1).await;
-    let mut events = newtfern_store::listen(&store.pool).await.unwrap();
+    let mut events = store.reads().listen().await.unwrap();
     let mut undone = store.begin().await.unwrap();
     undone
         .tell("progress", serde_json::json!({"round": 999}))
@@ -186,7 +199,7 @@ async fn notices_reach_whoever_listens_once_they_are_true() {
         .unwrap();
     drop(undone);
     let id = round(&store, Check, &sites, Urgency::Round).await;
-    let job = store.claim().await.unwrap().unwrap();
+    let job = store.queue().claim().await.unwrap().unwrap();
     assert!(finish(&store, &job).await);
     let mut done = false;
     while !done {
@@ -200,9 +213,9 @@ async fn notices_reach_whoever_listens_once_they_are_true() {
     }
 }
 
-/// Fifty deaths over five hundred jobs, each at another point: before a result, with a result that is not
-/// committed, and after the commit. Nothing is lost and nothing is there twice. (A real process is
-/// killed in the program's own tests; here the deaths are many.)
+/// Fifty deaths over five hundred jobs, each at another point: before a result, with a result that
+/// is not committed, and after the commit. Nothing is lost and nothing is there twice. (A real
+/// process is killed in the program's own tests; here the deaths are many.)
 #[tokio::test]
 async fn fifty_deaths_over_five_hundred_jobs_lose_and_double_nothing() {
     let (store, sites) = with_sites(500).await;
@@ -212,7 +225,7 @@ async fn fifty_deaths_over_five_hundred_jobs_lose_and_double_nothing() {
         let store = store.clone();
         workers.spawn(async move {
             let mut deaths = 0;
-            while let Some(job) = store.claim().await.unwrap() {
+            while let Some(job) = store.queue().claim().await.unwrap() {
                 // Every tenth job dies once, in one of three ways; the others are done.
                 let first: bool = sqlx::query_scalar("select attempts = 1 from jobs where id = $1")
                     .bind(job.id)
@@ -239,18 +252,21 @@ async fn fifty_deaths_over_five_hundred_jobs_lose_and_double_nothing() {
                     }
                     _ => assert!(finish(&store, &job).await),
                 }
-                sqlx::query("update jobs set lease_until = now() - interval '1 second' where id = $1 and state = 'running'")
-                    .bind(job.id)
-                    .execute(&store.pool)
-                    .await
-                    .unwrap();
+                sqlx::query(
+                    "update jobs set lease_until = now() - interval '1 second' where id = \
+                    $1 and state = 'running'",
+                )
+                .bind(job.id)
+                .execute(&store.pool)
+                .await
+                .unwrap();
             }
             deaths
         });
     }
     let deaths: i32 = workers.join_all().await.into_iter().sum();
     assert_eq!(deaths, 50);
-    let round = store.round(id).await.unwrap().unwrap();
+    let round = store.rounds().round(id).await.unwrap().unwrap();
     assert_eq!((round.done, round.failed, round.waiting), (500, 0, 0));
     assert_eq!(count(&store, "select count(*) from checks").await, 500);
     assert_eq!(
@@ -266,11 +282,15 @@ async fn what_the_database_kept_from_its_end_waits_again_and_is_given_up_with_it
     let (store, sites) = with_sites(1).await;
     let id = round(&store, Check, &sites, Urgency::Round).await;
     for left in [2, 1, 0] {
-        let job = store.claim().await.unwrap().unwrap();
-        store.try_again(&job, "it was stopped").await.unwrap();
+        let job = store.queue().claim().await.unwrap().unwrap();
+        store
+            .queue()
+            .try_again(&job, "it was stopped")
+            .await
+            .unwrap();
         // What it stores now comes too late.
         assert!(!finish(&store, &job).await);
-        let round = store.round(id).await.unwrap().unwrap();
+        let round = store.rounds().round(id).await.unwrap().unwrap();
         assert_eq!(round.is_over(), left == 0, "{left} tries are left");
     }
     let said = "select count(*) from jobs where state = 'failed' and outcome = 'it was stopped'";
@@ -282,13 +302,13 @@ async fn what_the_database_kept_from_its_end_waits_again_and_is_given_up_with_it
 async fn a_clock_that_is_set_back_keeps_no_job_from_being_taken_back() {
     let (store, sites) = with_sites(1).await;
     round(&store, Check, &sites, Urgency::Round).await;
-    let first = store.claim().await.unwrap().unwrap();
+    let first = store.queue().claim().await.unwrap().unwrap();
     run(
         &store,
         "update jobs set lease_until = lease_until + interval '1 hour'",
     )
     .await;
-    let second = store.claim().await.unwrap().unwrap();
+    let second = store.queue().claim().await.unwrap().unwrap();
     assert_eq!(first.id, second.id);
     assert!(finish(&store, &second).await && !finish(&store, &first).await);
 }

@@ -53,7 +53,7 @@ document.addEventListener("alpine:init", () => {
         if (!line) return;
         this.last = line.querySelector("input[name]").name;
         const label = this.$refs.form.querySelector('label[for="f-' + this.last + '"]');
-        this.$refs.target.textContent = "Colours go into: " + label.textContent + ".";
+        this.$refs.target.textContent = "A click on a colour fills: " + label.textContent + ".";
       });
       for (const stage of this.stages()) {
         const frame = el("div", "stageframe");
@@ -61,7 +61,7 @@ document.addEventListener("alpine:init", () => {
           const img = el("img", "shot");
           img.alt = "";
           img.src = stage.dataset.src;
-          img.onload = () => this.colours("The page", img);
+          img.onload = () => this.colours("Page", img);
           frame.appendChild(img);
         }
         frame.appendChild(el("div", "over"));
@@ -70,7 +70,7 @@ document.addEventListener("alpine:init", () => {
       const logo = this.$refs.stages.dataset.logo;
       if (logo) {
         const img = new Image();
-        img.onload = () => this.colours("The logo", img);
+        img.onload = () => this.colours("Logo", img);
         img.src = logo;
       }
       this.fit = () => this.scale();
@@ -130,7 +130,7 @@ document.addEventListener("alpine:init", () => {
         row.dataset.key = m.key;
         row.append(el("th", "", m.what), cell);
         if (m.take) {
-          const take = el("button", "plainbutton take", "take " + m.take.colour);
+          const take = el("button", "plainbutton take", "use " + m.take.colour);
           take.type = "button";
           take.title = m.take.label;
           const dot = el("span", "dot");
@@ -170,7 +170,7 @@ document.addEventListener("alpine:init", () => {
         swatch.type = "button";
         swatch.style.background = s.colour;
         swatch.title = s.colour + ", " + s.share + " % of the area";
-        swatch.setAttribute("aria-label", "Take " + swatch.title);
+        swatch.setAttribute("aria-label", "Use " + swatch.title);
         swatch.onclick = () => this.put(this.last, s.colour);
         box.append(swatch);
       }
@@ -349,7 +349,7 @@ document.addEventListener("alpine:init", () => {
       if (minutes > 0) names.append(el("span", "wline", "Usually answers within " + minutes + " min"));
       head.append(names, el("span", "wclose", "\u00d7"));
       const body = el("div", "wbody");
-      body.dataset.fits = "What the panel says";
+      body.dataset.fits = "The panel content";
       const note = this.text("notice_text", "notice");
       if (note) {
         const p = el("p", "wnotice", note + " ");
@@ -371,7 +371,7 @@ document.addEventListener("alpine:init", () => {
         else if (state !== "before") body.append(el("p", "wsaid none", "No text is designed for this state"));
         const asked = this.value("asked").split(",").map((a) => a.trim()).filter(Boolean);
         for (const name of asked.length ? asked : state === "before" ? [] : ["Message*"]) body.append(el("span", "wfield", name));
-        const go = el("span", "wgo", state === "before" ? "Begin" : "Send");
+        const go = el("span", "wgo", state === "before" ? "Start" : "Send");
         go.style.background = this.value("button_colour");
         go.style.color = this.value("icon_colour");
         body.append(go);
@@ -385,7 +385,7 @@ document.addEventListener("alpine:init", () => {
           const sent = this.text("sent", "sent");
           body.append(el("p", "wsaid" + (sent ? "" : " none"), sent || "No text is designed for this state"));
           if (this.value("rating") === "yes") body.append(el("p", "wstars", "\u2606 \u2606 \u2606 \u2606 \u2606"));
-          if (this.value("transcript") === "yes") body.append(el("p", "small", "Send me this talk by mail"));
+          if (this.value("transcript") === "yes") body.append(el("p", "small", "Send me this chat by e-mail"));
         } else body.append(el("span", "wfield talk", this.value("files") === "yes" ? "Write, or add a file" : "Write"));
       }
       panel.append(head, body);
@@ -419,7 +419,7 @@ document.addEventListener("alpine:init", () => {
         await navigator.clipboard.writeText(button.dataset.copy);
         button.textContent = "Copied";
       } catch {
-        button.textContent = "Mark it and copy by hand";
+        button.textContent = "Select it and press Ctrl+C";
       }
     },
   }));

@@ -29,17 +29,22 @@ async function renew() {
 
 // What workers report, to `told`; gives the way to stop listening. The pages of a browser that are seen at
 // the same time share one stream: the one that holds the lock passes on what it hears. Without locks (plain
-// http on another machine) each has its own.
-function hear(told) {
+// http on another machine) each has its own. `look` is called whenever listening begins, here or again after a
+// break: what was told in between, while the page was loading too, was heard by nobody.
+function hear(told, look) {
   const stop = new AbortController(),
     channel = new BroadcastChannel("newtfern-progress");
   let source = null,
     release = null;
-  channel.onmessage = (e) => told(e.data);
+  channel.onmessage = (e) => (e.data ? told(e.data) : look());
   const open = () =>
     new Promise((done) => {
       release = done;
       source = new EventSource("/events");
+      source.addEventListener("open", () => {
+        channel.postMessage("");
+        look();
+      });
       source.addEventListener("progress", (e) => {
         channel.postMessage(e.data);
         told(e.data);
@@ -48,6 +53,7 @@ function hear(told) {
   if (navigator.locks)
     navigator.locks.request("newtfern-progress", { signal: stop.signal }, open).catch(() => {});
   else open();
+  look();
   return () => {
     stop.abort();
     if (source) source.close();
@@ -60,20 +66,42 @@ document.addEventListener("alpine:init", () => {
   // Ticked rows of a lens; what is ticked stays ticked on other pages and in other lenses, until it was
   // acted on. Kept in this tab alone.
   Alpine.data("selection", () => ({
-    words: "none ticked",
+    words: "0 selected",
     kept: new Set(),
     init() {
-      if (!this.$refs.elsewhere) return;
-      try {
-        this.kept = new Set(JSON.parse(sessionStorage.getItem("ticked") || "[]"));
-      } catch {
-        this.kept = new Set();
+      if (this.$refs.density) this.show(localStorage.getItem("full") === "yes");
+      // After Back a page may be shown as it was left. Its form asks for no ticks to be restored beside that
+      // (autocomplete="off"): they would come after the count.
+      this.shown = () => this.sync();
+      addEventListener("pageshow", this.shown);
+      this.sync();
+    },
+    destroy() {
+      removeEventListener("pageshow", this.shown);
+    },
+    sync() {
+      if (this.$refs.elsewhere) {
+        try {
+          this.kept = new Set(JSON.parse(sessionStorage.getItem("ticked") || "[]"));
+        } catch {
+          this.kept = new Set();
+        }
+        this.boxes().forEach((b) => {
+          b.checked = this.kept.has(b.value);
+        });
       }
-      this.boxes().forEach((b) => {
-        b.checked = this.kept.has(b.value);
-      });
-      this.$root.addEventListener("submit", () => sessionStorage.removeItem("ticked"));
       this.count();
+    },
+    // One line a site, or all that is known of it: remembered in this browser.
+    density() {
+      const full = this.$refs.density.getAttribute("aria-pressed") !== "true";
+      localStorage.setItem("full", full ? "yes" : "no");
+      this.show(full);
+    },
+    show(full) {
+      const table = this.$root.querySelector("table.rows");
+      if (table) table.classList.toggle("dense", !full);
+      this.$refs.density.setAttribute("aria-pressed", String(full));
     },
     boxes() {
       return [...this.$root.querySelectorAll('td input[type="checkbox"]')];
@@ -108,8 +136,8 @@ document.addEventListener("alpine:init", () => {
         this.$refs.none.hidden = n === 0;
       }
       this.words = n
-        ? n + " ticked" + (n > here ? ", " + (n - here) + " on other pages" : "")
-        : "none ticked";
+        ? n + " selected" + (n > here ? ", " + (n - here) + " on other pages" : "")
+        : "0 selected";
     },
   }));
 
@@ -119,34 +147,44 @@ document.addEventListener("alpine:init", () => {
     init() {
       // A page in the background listens to nothing: browsers hold few connections to one host.
       this.listen = () => {
-        if (!document.hidden && !this.hears) this.hears = hear((text) => this.told(text));
+        if (document.hidden || this.hears) return;
+        this.hears = hear(
+          (text) => this.told(JSON.parse(text)),
+          () => this.look(),
+        );
       };
       this.leave = () => {
         if (this.hears) this.hears();
         this.hears = null;
       };
-      this.look = () => (document.hidden ? this.leave() : this.listen());
-      document.addEventListener("visibilitychange", this.look);
+      this.turn = () => (document.hidden ? this.leave() : this.listen());
+      document.addEventListener("visibilitychange", this.turn);
       addEventListener("pagehide", this.leave);
       addEventListener("pageshow", this.listen);
       this.listen();
     },
-    told(text) {
-      const id = Number(this.$root.dataset.round),
-        reload = this.$root.dataset.reload === "yes",
-        p = JSON.parse(text);
-      if (p.round !== id) return;
+    // How far the round is now. Where that cannot be had, the next notice tells it.
+    async look() {
+      const answer = await fetch("/rounds/" + this.$root.dataset.round + "/progress").catch(() => null);
+      if (answer && answer.ok && !answer.redirected) this.told(await answer.json());
+    },
+    told(p) {
+      const { round, over } = this.$root.dataset,
+        reload = this.$root.dataset.reload === "yes";
+      if (p.round !== Number(round)) return;
       this.$refs.bar.value = p.percent;
       this.$refs.words.textContent =
         p.over + " of " + p.total + " sites" + (p.finished ? ", done" : "");
-      this.$refs.fresh.hidden = false;
+      const news = p.over !== Number(over);
+      this.$refs.fresh.hidden = !news;
       this.$refs.fresh.href = location.pathname + location.search;
-      if (p.finished && (reload || !document.querySelector(":focus-within input, input:checked")))
+      // A page that was made when all was over shows it.
+      if (news && p.finished && (reload || !document.querySelector(":focus-within input, input:checked")))
         renew();
     },
     destroy() {
       this.leave();
-      document.removeEventListener("visibilitychange", this.look);
+      document.removeEventListener("visibilitychange", this.turn);
       removeEventListener("pagehide", this.leave);
       removeEventListener("pageshow", this.listen);
     },
@@ -169,10 +207,14 @@ document.addEventListener("alpine:init", () => {
     },
   }));
 
-  // A profile: a changed field goes into the text and the text into the fields, and what is wrong is told.
+  // A profile: a changed field goes into the text and the text into the fields, and what is wrong is told. Changed
+  // fields go in one after the other, each into the text that the one before it gave; a save waits for them.
   Alpine.data("profile", () => ({
     timer: 0,
     turn: 0,
+    waiting: new Map(),
+    working: false,
+    saving: null,
     body(more) {
       const token = this.$root.querySelector('[name="csrf"]').value;
       return new URLSearchParams({
@@ -182,38 +224,85 @@ document.addEventListener("alpine:init", () => {
         ...more,
       });
     },
+    async look(more) {
+      const answer = await fetch("/profiles/look", { method: "POST", body: this.body(more) });
+      if (!answer.ok) throw new Error(answer.statusText);
+      return answer.json();
+    },
     typed() {
       clearTimeout(this.timer);
-      this.timer = setTimeout(() => this.ask({}), 300);
+      this.timer = setTimeout(() => this.ask(), 300);
     },
     field(event) {
-      this.ask({ field: event.target.dataset.field, value: event.target.value });
+      this.waiting.set(event.target.dataset.field, event.target.value);
+      this.work();
     },
-    async ask(more) {
+    async work() {
+      if (this.working) return;
+      this.working = true;
+      let refused = false,
+        lost = false;
+      while (!lost && this.waiting.size) {
+        const became = await this.take(...this.waiting.entries().next().value);
+        refused ||= became === "refused";
+        lost = became === "lost";
+      }
+      this.working = false;
+      const saving = this.saving;
+      this.saving = null;
+      if (saving && !refused && !lost) this.$root.requestSubmit(saving);
+    },
+    // Takes one field into the text. Where no answer came it is lost for now, and waits on.
+    async take(field, value) {
+      const before = this.$refs.text.value;
+      let told;
+      try {
+        told = await this.look({ field, value });
+      } catch {
+        const why = "The text could not be updated from a field. Save again in a moment.";
+        this.tell(this.$refs.looked, [["bad", why]]);
+        return "lost";
+      }
+      // The text was typed on meanwhile: into that one, then.
+      if (this.$refs.text.value !== before) return "again";
+      if (this.waiting.get(field) === value) this.waiting.delete(field);
+      this.turn++;
+      this.$refs.text.value = told.text;
+      this.show(told);
+      return told.refused ? "refused" : "taken";
+    },
+    save(event) {
+      if (!this.working && !this.waiting.size) return;
+      event.preventDefault();
+      this.saving = event.submitter;
+      this.work();
+    },
+    async ask() {
       const turn = ++this.turn,
         before = this.$refs.text.value;
       let told;
       try {
-        const answer = await fetch("/profiles/look", { method: "POST", body: this.body(more) });
-        told = await answer.json();
+        told = await this.look({});
       } catch {
-        return this.tell(this.$refs.looked, [["bad", "It could not be looked through just now."]]);
+        return this.tell(this.$refs.looked, [["bad", "The text could not be checked. Try again in a moment."]]);
       }
       // A later question is under way, or the text was typed on.
-      if (turn !== this.turn || this.$refs.text.value !== before) return;
-      if (more.field) this.$refs.text.value = told.text;
+      if (turn === this.turn && this.$refs.text.value === before) this.show(told);
+    },
+    show(told) {
       const fields = [...this.$root.querySelectorAll("[data-field]")];
       fields.forEach((f, i) => {
-        if (f !== document.activeElement) f.value = told.values[i];
+        if (f !== document.activeElement && !this.waiting.has(f.dataset.field))
+          f.value = told.values[i];
       });
       const lines = told.problems.length
         ? told.problems.map((p) => ["bad", p])
-        : [["good", "It can be kept."]];
+        : [["good", "Valid."]];
       this.tell(this.$refs.looked, [...lines, ...told.remarks.map((r) => ["", r])]);
     },
     async tryOn() {
       const place = this.$refs.tried;
-      this.tell(place, [["", "Looking at it\u2026"]]);
+      this.tell(place, [["", "Checking\u2026"]]);
       try {
         const body = this.body({ address: this.$refs.address.value });
         const answer = await fetch("/profiles/try", { method: "POST", body });
@@ -221,24 +310,24 @@ document.addEventListener("alpine:init", () => {
         const lines = told.problem ? [["bad", told.problem]] : told.lines.map((l) => ["good", l]);
         this.tell(place, lines);
       } catch {
-        this.tell(place, [["bad", "The address could not be looked at just now."]]);
+        this.tell(place, [["bad", "The address could not be checked. Try again in a moment."]]);
       }
     },
     async propose() {
       const place = this.$refs.tried,
         before = this.$refs.text.value;
-      this.tell(place, [["", "A browser goes there\u2026"]]);
+      this.tell(place, [["", "A browser is visiting the page\u2026"]]);
       try {
         const body = this.body({ address: this.$refs.address.value });
         const told = await (await fetch("/profiles/propose", { method: "POST", body })).json();
         if (told.problem) return this.tell(place, [["bad", told.problem]]);
-        const none = [["", "The visit proposes nothing: is the widget on that page?"]];
+        const none = [["", "The visit found no widget. Check that this page has it."]];
         this.tell(place, told.lines.length ? told.lines.map((l) => ["good", l]) : none);
         if (this.$refs.text.value !== before) return;
         this.$refs.text.value = told.text;
-        this.ask({});
+        this.ask();
       } catch {
-        this.tell(place, [["bad", "No visit could be made just now."]]);
+        this.tell(place, [["bad", "The visit failed. Try again in a moment."]]);
       }
     },
     tell(place, lines) {
@@ -293,7 +382,7 @@ document.addEventListener("alpine:init", () => {
     async ask(event) {
       const hint = this.$refs.hint,
         form = this.$root;
-      hint.textContent = "Looking at it…";
+      hint.textContent = "Checking…";
       hint.className = "hint";
       const body = new URLSearchParams({
         csrf: form.querySelector('[name="csrf"]').value,
@@ -303,12 +392,12 @@ document.addEventListener("alpine:init", () => {
         const r = await (await fetch("/sites/look", { method: "POST", body })).json();
         hint.textContent =
           r.problem ||
-          ["It answers" + (r.title ? ": " + r.title : "") + ".", ...r.remarks].join(" ");
+          ["The site answers" + (r.title ? ": " + r.title : "") + ".", ...r.remarks].join(" ");
         hint.className = r.problem ? "hint bad" : "hint good";
         if (r.platform && this.$refs.platform && !this.$refs.platform.value)
           this.$refs.platform.value = r.platform;
       } catch {
-        hint.textContent = "The address could not be looked at; it will be when you add the site.";
+        hint.textContent = "The address could not be checked now. It is checked again when you add the site.";
       }
     },
   }));
@@ -339,7 +428,27 @@ document.addEventListener("click", (e) => {
     link.search = now.toString();
   }
 });
-// "/" goes to the search field, "n" and "p" to the next and the row before.
+// After an action the focus stands on what became of it, so that a screen reader says it and Tab goes on from there.
+addEventListener("DOMContentLoaded", () => {
+  const told = document.querySelector("main .problem[role=alert]:not([hidden]), main .good[role=status]");
+  if (!told || (document.activeElement && document.activeElement !== document.body)) return;
+  told.tabIndex = -1;
+  told.focus({ preventScroll: true });
+});
+// What was acted on, or is gone, is not selected any more. Whoever edits values comes back to the list, with the
+// same rows selected.
+document.addEventListener("submit", (e) => {
+  const keeps = e.submitter && e.submitter.matches("[data-keeps]");
+  if (e.target.matches("[data-clears]") && !keeps) sessionStorage.removeItem("ticked");
+});
+function showKeys() {
+  const keys = document.getElementById("keys");
+  if (keys && !keys.open) keys.showModal();
+}
+document.addEventListener("click", (e) => {
+  if (e.target.closest("[data-keys]")) showKeys();
+});
+// The keys that templates/base/keys.html lists.
 document.addEventListener("keydown", (e) => {
   if (e.ctrlKey || e.metaKey || e.altKey || /^(input|textarea|select)$/i.test(e.target.tagName))
     return;
@@ -350,6 +459,7 @@ document.addEventListener("keydown", (e) => {
       s.focus();
     }
   }
+  if (e.key === "?") showKeys();
   if (e.key === "n" || e.key === "p") {
     const links = [...document.querySelectorAll(".sitecell a")],
       at = links.indexOf(document.activeElement);

@@ -1,6 +1,6 @@
 //! Styles, scripts and the typeface, inside the program; nothing is fetched from elsewhere. Each is
-//! addressed by a name with its fingerprint, so that browsers keep it for good and a new version has
-//! another address.
+//! addressed by a name with its fingerprint, so that browsers keep it for good and a new version
+//! has another address.
 
 use axum::extract::Path;
 use axum::http::{HeaderMap, StatusCode, header};
@@ -18,13 +18,13 @@ struct Asset {
     bytes: Vec<u8>,
     kind: &'static str,
     tag: String,
-    /// Made by [`prepare`].
+    /// Compressed content, made by [`prepare`].
     brotli: OnceLock<Vec<u8>>,
     /// Made when first asked for.
     gzip: OnceLock<Vec<u8>>,
 }
 
-/// By the name with its fingerprint.
+/// Assets by the name with its fingerprint.
 static ASSETS: LazyLock<HashMap<String, Asset>> = LazyLock::new(|| {
     let all = Files::iter().filter_map(|name| {
         let file = Files::get(&name)?;
@@ -208,8 +208,8 @@ mod tests {
         let mut seen = 0;
         for path in pages {
             let text = std::fs::read_to_string(path).unwrap();
-            // Classes stand in class attributes, outside of the template's blocks: the same words as prose
-            // or as part of an address need no style.
+            // Classes stand in class attributes, outside of the template's blocks: the same words
+            // as prose or as part of an address need no style.
             let plain: String = text
                 .split("{%")
                 .map(|part| part.split_once("%}").map_or(part, |(_, after)| after))

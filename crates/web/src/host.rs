@@ -1,5 +1,6 @@
-//! Is a request meant for us? A name that somebody else points at this machine would let their pages read
-//! ours as their own (DNS rebinding), so only our public address and loopback's names are answered.
+//! Is a request meant for us? A name that somebody else points at this machine would let their
+//! pages read ours as their own (DNS rebinding), so only our public address and loopback's names
+//! are answered.
 
 use crate::error::message;
 use crate::state::App;
@@ -40,10 +41,10 @@ pub async fn own_host(State(app): State<App>, request: Request, next: Next) -> R
         return next.run(request).await;
     }
     let text = match public.is_empty() {
-        true => "This application is not meant for this address.".to_string(),
-        false => format!("This application is at {public}: open it there."),
+        true => "This application does not serve this address.".to_string(),
+        false => format!("Open this application at {public}."),
     };
-    let page = message("Not this address", &text);
+    let page = message("Wrong address", &text);
     (StatusCode::MISDIRECTED_REQUEST, Html(page)).into_response()
 }
 

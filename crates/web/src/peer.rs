@@ -1,11 +1,12 @@
-//! Who asks, by address: the connection's own, or behind proxies that are trusted the one that the last
-//! of them names (`X-Forwarded-For`, common practice; what stands left of it anybody can write).
+//! Who asks, by address: the connection's own, or behind proxies that are trusted the one that the
+//! last of them names (`X-Forwarded-For`, common practice; what stands left of it anybody can
+//! write).
 
 use crate::state::App;
 use axum::extract::{ConnectInfo, FromRef, FromRequestParts};
 use axum::http::HeaderMap;
 use axum::http::request::Parts;
-use newtfern_acts::store::sessions::From;
+use newtfern_acts::store::access::sessions::From;
 use std::convert::Infallible;
 use std::net::{IpAddr, Ipv4Addr, SocketAddr};
 
@@ -17,7 +18,7 @@ pub struct Peer {
 }
 
 impl Peer {
-    /// As sessions keep it.
+    /// Returns the peer as sessions store it.
     pub fn from(&self) -> From {
         From {
             peer: self.address.to_string(),

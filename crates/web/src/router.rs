@@ -1,18 +1,28 @@
-//! All routes. Layers, outermost first: a panic is an answer of ours; compression; security headers on
-//! every answer; the log; the refusal of hosts that are not ours and of changes from other sites; the time limit; the frame around
-//! what is told; the body limit; then the handlers, which check session, role and form token.
+//! All routes. Layers, outermost first: a panic is an answer of ours; compression; security headers
+//! on every answer; the log; the refusal of hosts that are not ours and of changes from other
+//! sites; the time limit; the frame around what is told; the body limit; then the handlers, which
+//! check session, role and form token.
 
+use crate::answer::framed;
 use crate::assets::asset;
-use crate::error::framed;
+use crate::error::PageError;
 use crate::host::own_host;
-use crate::pages::*;
+use crate::pages::access::{account, people, privacy, sign_in};
+use crate::pages::agency::{house, settings, suppliers};
+use crate::pages::client::{client_acts, clients, errand, handover};
+use crate::pages::files::{blobs, intake, outtake};
+use crate::pages::lists::{bulk, events, lens, lineup, push_many, removed, rounds, worklist};
+use crate::pages::site::{
+    bench, diary, hand_test, history, intended, place, site_pages, sites, timelines,
+};
+use crate::pages::{design, glossary, health, profiles};
 use crate::session::same_site;
 use crate::state::App;
 use axum::Router;
 use axum::extract::{DefaultBodyLimit, Request, State};
 use axum::http::{HeaderValue, StatusCode};
 use axum::middleware::{self, Next};
-use axum::response::{Redirect, Response};
+use axum::response::{IntoResponse, Redirect, Response};
 use axum::routing::{get, post};
 use std::time::Duration;
 use tower_http::catch_panic::CatchPanicLayer;
@@ -36,12 +46,13 @@ pub fn router(app: App) -> Router {
         .merge(estate_routes())
         .merge(site_routes())
         .merge(house_routes())
-        .fallback(|| async { crate::error::PageError::NotFound("page") })
+        .fallback(|| async { PageError::NotFound("page") })
         .layer(limited);
     pages
         .merge(streams)
         .layer(DefaultBodyLimit::max(6 << 20))
         .layer(RequestBodyTimeoutLayer::new(MOST_PAUSE))
+        .layer(middleware::from_fn(without_nul))
         .layer(middleware::from_fn_with_state(app.clone(), framed))
         // Outside the frame, which reads the session: an asset needs none.
         .route("/assets/{name}", get(asset))
@@ -54,7 +65,18 @@ pub fn router(app: App) -> Router {
         .with_state(app)
 }
 
-/// What strangers may send.
+/// No name of ours holds a NUL, and PostgreSQL takes none in a question: such an address leads to
+/// no page.
+async fn without_nul(request: Request, next: Next) -> Response {
+    let uri = request.uri();
+    let has_nul = |text: &str| text.contains("%00");
+    match has_nul(uri.path()) || uri.query().is_some_and(has_nul) {
+        true => PageError::NotFound("page").into_response(),
+        false => next.run(request).await,
+    }
+}
+
+/// Bytes that strangers may send.
 const SMALL_FORM: usize = 16 << 10;
 
 fn account_routes() -> Router<App> {
@@ -91,6 +113,7 @@ fn estate_routes() -> Router<App> {
         .route("/bulk", post(rounds::bulk))
         .route("/rounds", get(rounds::list))
         .route("/rounds/{id}", get(rounds::page))
+        .route("/rounds/{id}/progress", get(events::progress))
         .route("/rounds/{id}/cancel", post(rounds::cancel))
         .route("/rounds/{id}/again", post(rounds::again))
         .route("/blobs/{folder}/{name}", get(blobs::blob))
@@ -198,6 +221,10 @@ fn house_routes() -> Router<App> {
             "/profiles/{kind}/{id}",
             get(profiles::page).post(profiles::keep),
         )
+        .route(
+            "/profiles/supplier/{id}/token-origin",
+            post(profiles::confirm_origin),
+        )
         .route("/profiles/{kind}/{id}/file", get(profiles::file_of))
         .route("/profiles/{kind}/{id}/remove", post(profiles::remove))
         .route("/people", get(people::list).post(people::add))
@@ -206,12 +233,15 @@ fn house_routes() -> Router<App> {
         .route("/people/role", post(people::set_role))
         .route("/people/second", post(people::clear_second))
         .route("/audit", get(settings::audit))
+        .route("/glossary", get(glossary::page))
 }
 
-/// Why each part: nothing by default; our own scripts and styles, no inline; pictures also as data
-/// (the handover sheet carries its own); connections to ourselves for events; forms to ourselves;
-/// no base, so that relative addresses cannot be turned; nobody frames us.
-const POLICY: &str = "default-src 'none'; script-src 'self'; style-src 'self'; img-src 'self' data:; font-src 'self'; connect-src 'self'; form-action 'self'; base-uri 'none'; frame-ancestors 'none'";
+/// Policy of our own pages: nothing by default; our own scripts and styles, no inline; pictures
+/// also as data (the handover sheet carries its own); connections to ourselves for events; forms to
+/// ourselves; no base, so that relative addresses cannot be turned; nobody frames us.
+const POLICY: &str = "default-src 'none'; script-src 'self'; style-src 'self'; img-src 'self' \
+    data:; font-src 'self'; connect-src 'self'; form-action 'self'; base-uri 'none'; \
+    frame-ancestors 'none'";
 
 async fn headers(State(app): State<App>, request: Request, next: Next) -> Response {
     let mut response = next.run(request).await;

@@ -1,12 +1,12 @@
-//! Takes connections and answers them. A peer that is slow on purpose must not hold what others need:
-//! headers, bodies and pauses have their time, and stopping has its end.
+//! Takes connections and answers them. A peer that is slow on purpose must not hold what others
+//! need: headers, bodies and pauses have their time, and stopping has its end.
 
 use crate::assets;
 use crate::router::router;
+use crate::seats::{Seat, Seats};
 use crate::state::App;
 use axum::Router;
-use axum::extract::ConnectInfo;
-use axum::extract::Request;
+use axum::extract::{ConnectInfo, Request};
 use hyper::body::Incoming;
 use hyper_util::rt::{TokioIo, TokioTimer};
 use std::future::Future;
@@ -18,14 +18,16 @@ use tokio::sync::{Semaphore, watch};
 use tokio::task::JoinSet;
 use tower::ServiceExt;
 
-/// How long peers may take, and how many there may be.
+/// Limits of how long peers may take, and how many there may be.
 #[derive(Debug, Clone, Copy)]
 pub struct Patience {
     /// Connections at once; more wait in the listener's queue.
     pub connections: usize,
-    /// For the headers of a request; between two requests too.
+    /// Connections of one peer at once; proxies that are trusted bring those of many.
+    pub of_one_peer: usize,
+    /// Time for the headers of a request; between two requests too.
     pub headers: Duration,
-    /// For requests under way when the program is to stop.
+    /// Time for requests under way when the program is to stop.
     pub ending: Duration,
 }
 
@@ -33,14 +35,15 @@ impl Default for Patience {
     fn default() -> Self {
         Patience {
             connections: 2_000,
+            of_one_peer: 500,
             headers: Duration::from_secs(20),
             ending: Duration::from_secs(8),
         }
     }
 }
 
-/// Serves until `shutdown` resolves. Requests under way are answered, if they are soon; streams of events
-/// end at once.
+/// Serves until `shutdown` resolves. Requests under way are answered, if they are soon; streams of
+/// events end at once.
 ///
 /// # Errors
 /// Where the listener fails.
@@ -54,6 +57,8 @@ pub async fn serve(
     // Takes a second or two of a processor; requests until then are answered with gzip.
     std::thread::spawn(assets::prepare);
     let closing = app.closing.clone();
+    let trusted = app.settings.trusted_proxies.clone();
+    let seats = Arc::new(Seats::default());
     let service = router(app);
     let room = Arc::new(Semaphore::new(patience.connections));
     let mut open = JoinSet::new();
@@ -79,9 +84,19 @@ pub async fn serve(
         };
         while open.try_join_next().is_some() {}
         let (service, closing) = (service.clone(), closing.subscribe());
+        let most = match trusted.contains(&peer.ip().to_canonical()) {
+            true => patience.connections,
+            false => patience.of_one_peer,
+        };
+        let taken = seats.take(peer.ip(), most);
         open.spawn(async move {
             let _place = place;
-            answer(stream, peer, service, patience, closing).await;
+            let seat = taken.seat.clone();
+            tokio::select! {
+                () = answer(stream, peer, (service, seat.clone()), patience, closing) => {}
+                () = seat.must_leave() => {}
+            }
+            drop(taken);
         });
     }
     closing.send_replace(true);
@@ -92,15 +107,16 @@ pub async fn serve(
     Ok(())
 }
 
-/// One connection to its end. What goes wrong with it is its peer's affair.
+/// Serves one connection to its end. What goes wrong with it is its peer's affair.
 async fn answer(
     stream: TcpStream,
     peer: SocketAddr,
-    service: Router,
+    (service, seat): (Router, Arc<Seat>),
     patience: Patience,
     mut closing: watch::Receiver<bool>,
 ) {
     let answer = hyper::service::service_fn(move |request: hyper::Request<Incoming>| {
+        seat.ask();
         let mut request: Request = request.map(axum::body::Body::new);
         request.extensions_mut().insert(ConnectInfo(peer));
         service.clone().oneshot(request)

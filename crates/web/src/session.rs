@@ -1,5 +1,5 @@
-//! Who asks, and may they? Roles are checked here, on the server, for every page and every form, and by
-//! the acts once more.
+//! Who asks, and may they? Roles are checked here, on the server, for every page and every form,
+//! and by the acts once more.
 
 use crate::error::PageError;
 use crate::state::App;
@@ -11,35 +11,39 @@ use axum::http::{HeaderMap, Method, StatusCode};
 use axum::middleware::Next;
 use axum::response::{IntoResponse, Response};
 use cookie::{Cookie, SameSite};
-use newtfern_acts::store::people::Role;
-use newtfern_acts::store::sessions::Session;
-use newtfern_acts::{Actor, Token};
+use newtfern_acts::store::access::people::Role;
+use newtfern_acts::store::access::sessions::Session;
+use newtfern_acts::{Actor, Token, has_role};
 
 const COOKIE: &str = "newtfern";
 /// Only over TLS, for this host alone, for all its paths (RFC 6265bis, cookie name prefixes).
 const HOST_COOKIE: &str = "__Host-newtfern";
 
-/// By which a browser is known from which somebody signed in before.
+/// Cookie by which a browser is known from which somebody signed in before.
 const BROWSER: &str = "newtfern-browser";
 const HOST_BROWSER: &str = "__Host-newtfern-browser";
 
-fn cookie_named(headers: &HeaderMap, names: [&str; 2]) -> Option<String> {
+/// The value of the cookie that is ours. Over TLS that is the one with the prefix alone: a page of
+/// a neighbouring host, or one over plain HTTP, can set a cookie of the plain name, and none with
+/// the prefix.
+fn cookie_named(headers: &HeaderMap, names: [&str; 2], secure: bool) -> Option<String> {
     let lines = headers.get_all("cookie").iter();
     let pairs = lines
         .filter_map(|v| v.to_str().ok())
         .flat_map(Cookie::split_parse);
-    let ours = |c: &Cookie| names.contains(&c.name());
+    let name = if secure { names[0] } else { names[1] };
+    let ours = |c: &Cookie| c.name() == name;
     pairs.flatten().find(ours).map(|c| c.value().to_string())
 }
 
-/// The session's token, from whichever of our cookies is there.
-pub fn token(headers: &HeaderMap) -> Option<String> {
-    cookie_named(headers, [HOST_COOKIE, COOKIE])
+/// The session's token; `secure` where pages go over TLS.
+pub fn token(headers: &HeaderMap, secure: bool) -> Option<String> {
+    cookie_named(headers, [HOST_COOKIE, COOKIE], secure)
 }
 
 /// The token of a browser that was here before.
-pub fn browser(headers: &HeaderMap) -> Option<String> {
-    cookie_named(headers, [HOST_BROWSER, BROWSER])
+pub fn browser(headers: &HeaderMap, secure: bool) -> Option<String> {
+    cookie_named(headers, [HOST_BROWSER, BROWSER], secure)
 }
 
 /// The cookie by which a browser is known for so many seconds.
@@ -77,12 +81,12 @@ pub struct Reader(pub Session);
 /// Anybody who gave a right password; the second factor may still be wanted.
 pub struct Half(pub Session);
 
-/// Anybody wholly signed in, for the pages of their own account: there a second factor is set up that the
-/// house asks for.
+/// Anybody wholly signed in, for the pages of their own account: there a second factor is set up
+/// that the house asks for.
 pub struct Own(pub Session);
 
 impl Reader {
-    /// As acts name them.
+    /// Returns the actor that acts record.
     pub fn actor(&self) -> Actor {
         actor(&self.0)
     }
@@ -97,8 +101,9 @@ async fn session(parts: &mut Parts, app: &App) -> Result<Session, PageError> {
     if let Some(known) = parts.extensions.get::<Session>() {
         return Ok(known.clone());
     }
-    let token = token(&parts.headers).ok_or(PageError::SignIn)?;
-    let session = app.store().session(&token).await?;
+    let secure = app.settings.secure_cookies;
+    let token = token(&parts.headers, secure).ok_or(PageError::SignIn)?;
+    let session = app.reads().people().session(&token).await?;
     let session = session.ok_or(PageError::SignIn)?;
     parts.extensions.insert(session.clone());
     Ok(session)
@@ -145,15 +150,15 @@ where
     }
 }
 
-/// The fields of a form, with the person who sent it. Only for those who may change things, and only
-/// with the session's own token in the form.
+/// The fields of a form, with the person who sent it. Only for those who may change things, and
+/// only with the session's own token in the form.
 pub struct Posted {
     pub session: Session,
     pub fields: Fields,
 }
 
 /// The same for one's own account: every role may send it.
-pub struct OwnPosted {
+pub struct OwnForm {
     pub session: Session,
     pub fields: Fields,
 }
@@ -186,6 +191,11 @@ impl Fields {
         Some(self.get(name).trim().to_string()).filter(|v| !v.is_empty())
     }
 
+    /// The version of what the form was made from.
+    pub fn version(&self) -> Option<&str> {
+        Some(self.get("version")).filter(|v| !v.is_empty())
+    }
+
     /// The token that a form brings, if one was typed.
     pub fn token(&self) -> Option<Token<'_>> {
         let text = self.get("token").trim();
@@ -200,12 +210,12 @@ impl Fields {
 }
 
 impl Posted {
-    /// As acts name them.
+    /// Returns the actor that acts record.
     pub fn actor(&self) -> Actor {
         actor(&self.session)
     }
 
-    /// For showing the page again.
+    /// Returns the reader, for showing the page again.
     pub fn reader(&self) -> Reader {
         Reader(self.session.clone())
     }
@@ -216,18 +226,15 @@ impl Posted {
 /// # Errors
 /// [`PageError::Forbidden`], with what to do.
 pub fn check(session: &Session, csrf: &str) -> Result<(), PageError> {
-    if session.person.role() < Role::Technician {
-        return Err(PageError::Forbidden(
-            "You may look, not change. Ask an administrator for the role of a technician.",
-        ));
-    }
+    has_role(session.person.role(), Role::Technician)?;
     same_form(session, csrf)
 }
 
 fn same_form(session: &Session, csrf: &str) -> Result<(), PageError> {
     if csrf != session.csrf {
         return Err(PageError::Forbidden(
-            "This form is from another sign-in. Go back, load the page anew and send it again; copy what you typed first.",
+            "This form is from an earlier sign-in. Copy what you typed, go back, load the page \
+            again and send it again.",
         ));
     }
     Ok(())
@@ -289,9 +296,9 @@ async fn parts(form: &mut Multipart) -> Result<(Fields, Vec<Part>), PageError> {
 
 fn not_whole(e: MultipartError) -> PageError {
     PageError::Bad(if e.status() == StatusCode::PAYLOAD_TOO_LARGE {
-        "The file is too large: 5 MB is the most.".into()
+        "The file is larger than 5 MB. Choose a smaller file.".into()
     } else {
-        format!("The file did not arrive whole: {e}.")
+        format!("The upload was incomplete: {e}. Send the file again.")
     })
 }
 
@@ -328,7 +335,7 @@ where
     }
 }
 
-impl<S: Send + Sync> FromRequest<S> for OwnPosted
+impl<S: Send + Sync> FromRequest<S> for OwnForm
 where
     App: FromRef<S>,
 {
@@ -337,7 +344,7 @@ where
     async fn from_request(request: Request, state: &S) -> Result<Self, PageError> {
         let (Own(session), fields) = form::<S, Own>(request, state).await?;
         same_form(&session, fields.get("csrf"))?;
-        Ok(OwnPosted { session, fields })
+        Ok(OwnForm { session, fields })
     }
 }
 
@@ -365,10 +372,20 @@ mod tests {
     use super::*;
 
     #[test]
-    fn cookies_are_read_by_either_name_and_bound_to_the_host_over_tls() {
+    fn over_tls_only_cookies_that_are_bound_to_the_host_are_read() {
         let mut headers = HeaderMap::new();
         headers.insert("cookie", "a=b; __Host-newtfern=token".parse().unwrap());
-        assert_eq!(token(&headers).as_deref(), Some("token"));
+        assert_eq!(token(&headers, true).as_deref(), Some("token"));
+        assert_eq!(token(&headers, false), None);
+        headers.insert(
+            "cookie",
+            "newtfern=planted; newtfern-browser=too".parse().unwrap(),
+        );
+        assert_eq!(
+            (token(&headers, true), browser(&headers, true)),
+            (None, None)
+        );
+        assert_eq!(token(&headers, false).as_deref(), Some("planted"));
         let safe = session_cookie(true, "t", 60);
         assert!(safe.starts_with("__Host-newtfern=t;"), "{safe}");
         for part in ["HttpOnly", "SameSite=Lax", "Secure", "Path=/", "Max-Age=60"] {

@@ -1,25 +1,25 @@
-//! The handover sheet: what was installed, how it was proven, who to ask. One body serves the web page
-//! and the PDF; it carries its pictures with it.
+//! The handover sheet: what was installed, how it was proven, who to ask. One body serves the web
+//! page and the PDF; it carries its pictures with it.
 
 use crate::draw::swatch::{Swatch, swatch};
 use crate::draw::{chain, grid};
 use crate::families::weigh::{Line, lines};
 use askama::Template;
-use newtfern_core::consent::Grid;
-use newtfern_core::family::{brand, load};
-use newtfern_core::finding::Finding;
-use newtfern_core::weigh::WeighIn;
+use newtfern_model::finding::Finding;
+use newtfern_verdict::consent::Grid;
+use newtfern_verdict::family::detail;
+use newtfern_verdict::weigh::WeighIn;
 
 /// A picture that the sheet carries.
 pub struct Picture {
     pub words: String,
-    /// PNG as base64.
+    /// PNG image in Base64.
     pub data: String,
 }
 
 /// Everything the sheet tells.
 #[derive(Template, Default)]
-#[template(path = "sheet.html")]
+#[template(path = "client/sheet.html")]
 pub struct HandoverSheet {
     pub agency: String,
     pub client: String,
@@ -40,23 +40,24 @@ pub struct HandoverSheet {
     pub echo: String,
     /// Test talks that were had: when, and what came of them.
     pub tests: Vec<(String, String)>,
-    /// What the look at all pages said.
+    /// Result of the look at all pages.
     pub pages: String,
     pub brand: String,
-    /// What the diary of hand work records: its kind for people, its words, who and when.
+    /// Entries of the diary: kind for people, words, who and when.
     pub diary: Vec<(String, String, String)>,
     pub backup: bool,
     pub colours: Vec<Swatch>,
 }
 
 impl HandoverSheet {
-    pub fn set_load(&mut self, d: &load::Detail, findings: &[Finding]) {
-        self.outcome = d.outcome.words().to_string();
-        self.chain = chain::svg(&d.chain, true);
+    pub fn set_load(&mut self, d: &detail::load::Detail, findings: &[Finding]) {
+        self.outcome = d.verdict.outcome().words().to_string();
+        self.chain = chain::svg(d.verdict.chain(), true);
         self.notes = findings.iter().map(|f| f.summary.clone()).collect();
         // What was not looked at is told too: a client must not read silence as a yes.
         let open = d
-            .not_looked_at
+            .verdict
+            .not_looked_at()
             .iter()
             .map(|n| format!("{}: {}", n.what, n.why));
         self.notes.extend(open);
@@ -72,7 +73,7 @@ impl HandoverSheet {
         self.consent_words = words.to_string();
     }
 
-    pub fn set_brand(&mut self, d: &brand::Detail, words: &str) {
+    pub fn set_brand(&mut self, d: &detail::brand::Detail, words: &str) {
         self.brand = words.to_string();
         let Some(c) = d.looks.first().map(|l| &l.compared) else {
             return;
@@ -94,14 +95,14 @@ impl HandoverSheet {
 }
 
 #[derive(Template)]
-#[template(path = "sheet_page.html")]
+#[template(path = "client/sheet_page.html")]
 struct Page<'a> {
     body: &'a str,
     extra: &'a str,
 }
 
 #[derive(Template)]
-#[template(path = "sheet_paper.html")]
+#[template(path = "client/sheet_paper.html")]
 struct Paper<'a> {
     body: &'a str,
     style: &'static str,

@@ -2,15 +2,16 @@
 
 use crate::streams::Streams;
 use newtfern_acts::Acts;
-use newtfern_acts::store::Store;
-use newtfern_acts::tries::Tries;
-use serde_json::Value;
+use newtfern_acts::access::tries::Tries;
+use newtfern_acts::store::Reads;
+use newtfern_acts::store::results::rounds::Round;
+use serde_json::{Value, json};
 use std::net::IpAddr;
 use std::sync::Arc;
 use std::time::Duration;
 use tokio::sync::{broadcast, watch};
 
-/// What the program was started with.
+/// Settings that the program was started with.
 #[derive(Clone, Default)]
 pub struct Settings {
     /// Shown on the sign-in page of the demo.
@@ -23,13 +24,13 @@ pub struct Settings {
     pub trusted_proxies: Vec<IpAddr>,
 }
 
-/// The application.
+/// Application state that all handlers share.
 #[derive(Clone)]
 pub struct App {
-    /// For changing anything.
+    /// Acts, which change everything that changes.
     pub acts: Acts,
     pub settings: Arc<Settings>,
-    /// What workers report, as JSON texts.
+    /// Events that workers report, as JSON texts.
     pub events: broadcast::Sender<String>,
     /// True when the program is about to stop.
     pub closing: watch::Sender<bool>,
@@ -55,9 +56,9 @@ impl App {
         }
     }
 
-    /// For reading.
-    pub fn store(&self) -> &Store {
-        &self.acts.store
+    /// Returns the database for reading.
+    pub fn reads(&self) -> Reads<'_> {
+        self.acts.reads()
     }
 
     /// Passes notices of the database on to the pages that listen, each with the state of its round
@@ -67,7 +68,7 @@ impl App {
         tokio::spawn(async move {
             loop {
                 let ended = app.listen().await;
-                if app.store().pool.is_closed() {
+                if app.reads().is_closed() {
                     return;
                 }
                 if let Err(error) = ended {
@@ -79,7 +80,7 @@ impl App {
     }
 
     async fn listen(&self) -> newtfern_acts::store::Result<()> {
-        let mut listener = newtfern_acts::store::listen(&self.store().pool).await?;
+        let mut listener = self.reads().listen().await?;
         loop {
             let text = listener.next().await?;
             if self.events.receiver_count() == 0 {
@@ -91,11 +92,8 @@ impl App {
             let Some(id) = notice["round"].as_i64() else {
                 continue;
             };
-            if let Some(round) = self.store().round(id).await? {
-                notice["over"] = (round.total - round.waiting - round.running).into();
-                notice["total"] = round.total.into();
-                notice["percent"] = round.percent().into();
-                notice["finished"] = round.is_over().into();
+            if let Some(round) = self.reads().rounds().round(id).await? {
+                notice = progress_of(&round);
             }
             // Nobody listening is fine.
             let _ = self.events.send(notice.to_string());
@@ -107,4 +105,16 @@ impl App {
         // Nobody listening is fine.
         let _ = self.ended.send(session);
     }
+}
+
+/// A round's progress, as pages are told it: its number, jobs that are over and all of them, per
+/// cent, and whether it is finished.
+pub fn progress_of(round: &Round) -> Value {
+    json!({
+        "round": round.id,
+        "over": round.total - round.waiting - round.running,
+        "total": round.total,
+        "percent": round.percent(),
+        "finished": round.is_over(),
+    })
 }

@@ -1,15 +1,15 @@
-//! How many streams of events are open: some for each session, some hundreds in all. A page holds one
-//! only while it is seen, and the pages of one browser share one.
+//! How many streams of events are open: some for each session, some hundreds in all. A page holds
+//! one only while it is seen, and the pages of one browser share one.
 
 use std::collections::HashMap;
 use std::sync::{Arc, Mutex, PoisonError};
 
 /// Streams of one session: a few windows beside each other.
 const MOST_EACH: usize = 4;
-/// Streams of all.
+/// Streams that may be open at a time.
 const MOST: usize = 1_000;
 
-/// Counts by session.
+/// Open streams, counted by session.
 #[derive(Default)]
 pub struct Streams {
     open: Mutex<HashMap<i64, usize>>,
@@ -22,7 +22,7 @@ pub struct Open {
 }
 
 impl Streams {
-    /// One more; none where there are enough.
+    /// Opens one more stream; returns none where there are enough.
     pub fn open(self: &Arc<Self>, session: i64) -> Option<Open> {
         let mut open = self.open.lock().unwrap_or_else(PoisonError::into_inner);
         let all: usize = open.values().sum();

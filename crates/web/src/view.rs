@@ -6,9 +6,9 @@ use crate::session::Reader;
 use crate::state::App;
 use axum::response::Redirect;
 use jiff::Timestamp;
-use newtfern_acts::store::people::Role;
-use newtfern_acts::store::sites::StandingRow;
-use newtfern_core::family::{Family, Standing};
+use newtfern_acts::store::access::people::Role;
+use newtfern_acts::store::estate::sites::StandingRow;
+use newtfern_verdict::family::{Family, Standing};
 use std::collections::HashMap;
 
 /// The frame of a page: the Trail with its counts, the person, the round under way.
@@ -21,7 +21,7 @@ pub struct Frame {
     pub may_change: bool,
     pub is_administrator: bool,
     pub round: Option<Running>,
-    /// Which of the side pages is open, by its key.
+    /// Key of the side page that is open.
     pub side: &'static str,
 }
 
@@ -40,7 +40,7 @@ pub struct Running {
     pub total: i64,
 }
 
-/// How many sites stand how: of all, and in each family.
+/// Number of sites that stand so: of all, and in each family.
 type Counts = HashMap<(Option<Family>, Standing), i64>;
 
 fn stop(counts: &Counts, family: Option<Family>, lens: &str) -> Stop {
@@ -57,9 +57,6 @@ fn stop(counts: &Counts, family: Option<Family>, lens: &str) -> Stop {
 
 impl Frame {
     /// `lens` is the current stop; empty for side pages.
-    ///
-    /// # Errors
-    /// Where the database refuses.
     pub async fn new(
         app: &App,
         reader: &Reader,
@@ -67,11 +64,11 @@ impl Frame {
         lens: &str,
         side: &'static str,
     ) -> PageResult<Frame> {
-        let counts = app.store().counts().await?;
+        let counts = app.reads().sites().counts().await?;
         // The estate counts sites by their worst family; the others by their own.
         let families = std::iter::once(None).chain(Family::ALL.map(Some));
         let trail = families.map(|f| stop(&counts, f, lens)).collect();
-        let round = app.store().active_round().await?.map(|r| Running {
+        let round = app.reads().rounds().active_round().await?.map(|r| Running {
             id: r.id,
             percent: r.percent(),
             over: r.total - r.waiting - r.running,
@@ -92,9 +89,9 @@ impl Frame {
     }
 }
 
-/// A site's frond.
+/// Returns the frond drawing of a site's standings.
 pub fn frond_of(standings: &[StandingRow]) -> String {
-    let pairs: Vec<_> = standings.iter().map(|s| (s.family(), s.state())).collect();
+    let pairs: Vec<_> = standings.iter().map(|s| (s.family, s.state)).collect();
     frond::svg(&pairs)
 }
 

@@ -2,11 +2,11 @@
 
 use super::backup::{self, BackupArgs, RestoreArgs};
 use super::say;
-use crate::house::{Place, open};
+use crate::config::{Place, open};
 use anyhow::{Context, Result};
 use newtfern_acts::Actor;
-use newtfern_store::local_server::LocalServer;
-use newtfern_store::people::Role;
+use newtfern_store::access::people::Role;
+use newtfern_store::server::local_server::LocalServer;
 use std::process::ExitCode;
 
 #[derive(clap::Args)]
@@ -25,7 +25,8 @@ enum Act {
         #[arg(long)]
         profiles: Option<std::path::PathBuf>,
     },
-    /// Start a PostgreSQL server of our own, run a command with NEWTFERN_TEST_DATABASE set to it, stop it
+    /// Start a PostgreSQL server of our own, run a command with NEWTFERN_TEST_DATABASE set to it,
+    /// stop it
     WithDatabase {
         #[arg(trailing_var_arg = true, required = true)]
         command: Vec<String>,
@@ -87,7 +88,8 @@ pub async fn run(args: Args) -> Result<ExitCode> {
                 .context("put the first password into NEWTFERN_PASSWORD")?;
             let acts = open(&place).await?;
             let actor = Actor::program("newtfern admin");
-            acts.add_person(&actor, &email, &name, Role::Administrator, Some(&password))
+            acts.people()
+                .add_person(&actor, &email, &name, Role::Administrator, Some(&password))
                 .await?;
             say(&format!("{email} can sign in as an administrator."));
             Ok(ExitCode::SUCCESS)
@@ -101,8 +103,8 @@ pub async fn run(args: Args) -> Result<ExitCode> {
 async fn reassess(place: &Place) -> Result<ExitCode> {
     let acts = open(place).await?;
     let actor = Actor::program("newtfern admin");
-    for site in acts.store.observed_sites().await? {
-        match acts.judge_again(&actor, site).await {
+    for site in acts.reads().checks().observed_sites().await? {
+        match acts.checks().judge_again(&actor, site).await {
             Ok(outcome) => {
                 let words = outcome.map_or("no visit is stored", |o| o.words());
                 say(&format!("site {site}: {words}"));

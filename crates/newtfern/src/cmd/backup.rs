@@ -1,12 +1,13 @@
-//! `newtfern admin backup` and `restore`: the database and the blobs in a folder with their sums; the key
-//! that seals secrets apart from them, so that one stolen folder opens nothing.
+//! `newtfern admin backup` and `restore`: the database and the blobs in a folder with their sums;
+//! the key that seals secrets apart from them, so that one stolen folder opens nothing.
 
 use super::say;
-use crate::house::{Place, SEAL_CHECK, check_seal};
+use crate::config::{Place, SEAL_CHECK, check_seal};
 use anyhow::{Context, Result, bail, ensure};
-use newtfern_store::blobs::Blobs;
-use newtfern_store::seal::Sealer;
-use newtfern_store::{Store, backup};
+use newtfern_store::Store;
+use newtfern_store::results::blobs::Blobs;
+use newtfern_store::sealed::seal::Sealer;
+use newtfern_store::server::backup;
 use serde_json::{Value, json};
 use sha2::Digest;
 use std::collections::BTreeMap;
@@ -16,7 +17,7 @@ use std::process::ExitCode;
 
 const DUMP: &str = "database.dump";
 const ABOUT: &str = "newtfern.json";
-/// In the form that `sha256sum --check` reads.
+/// Name of the file of check sums, in the form that `sha256sum --check` reads.
 const SUMS: &str = "SHA256SUMS";
 
 #[derive(clap::Args)]
@@ -106,7 +107,8 @@ fn write_new(path: &Path, bytes: &[u8]) -> Result<()> {
         .with_context(|| format!("cannot write {}", path.display()))
 }
 
-/// Writes a backup. A blob that the database's copy refers to is there: blobs are copied before and after.
+/// Writes a backup. A blob that the database's copy refers to is there: blobs are copied before and
+/// after.
 pub async fn backup(args: BackupArgs) -> Result<ExitCode> {
     let (to, place) = (&args.to, &args.place);
     ensure!(
@@ -128,7 +130,7 @@ pub async fn backup(args: BackupArgs) -> Result<ExitCode> {
         "program": env!("CARGO_PKG_VERSION"),
         "made_at": jiff::Timestamp::now().to_string(),
         "rows_about": rows,
-        SEAL_CHECK: store.setting(SEAL_CHECK).await?,
+        SEAL_CHECK: store.settings().setting(SEAL_CHECK).await?,
     });
     write_new(
         &to.join(ABOUT),
@@ -151,7 +153,8 @@ pub async fn backup(args: BackupArgs) -> Result<ExitCode> {
             say(&format!("The key is in {}: keep it apart.", path.display()));
         }
         None => say(
-            "The key is not in it. Without the key no kept token can be opened: keep a copy of seal.key apart, or use --key-to.",
+            "The key is not in it. Without the key no kept token can be opened: keep a copy of \
+            seal.key apart, or use --key-to.",
         ),
     }
     Ok(ExitCode::SUCCESS)
@@ -160,7 +163,7 @@ pub async fn backup(args: BackupArgs) -> Result<ExitCode> {
 /// Every file of a backup has its sum, and nothing else is there.
 fn check_sums(from: &Path) -> Result<()> {
     let text = std::fs::read_to_string(from.join(SUMS))
-        .with_context(|| format!("{} is no backup: it has no {SUMS}", from.display()))?;
+        .with_context(|| format!("{} is not a backup: it has no {SUMS}", from.display()))?;
     let mut files = files_in(from)?;
     files.remove(SUMS);
     for line in text.lines() {
@@ -181,8 +184,8 @@ fn check_sums(from: &Path) -> Result<()> {
     Ok(())
 }
 
-/// Fills an empty database and an empty folder from a backup; nothing is written before all of it was found
-/// to be whole and the key to be the right one.
+/// Fills an empty database and an empty folder from a backup; nothing is written before all of it
+/// was found to be whole and the key to be the right one.
 pub async fn restore(args: RestoreArgs) -> Result<ExitCode> {
     let (from, place) = (&args.from, &args.place);
     check_sums(from)?;

@@ -2,21 +2,21 @@
 
 use super::check_site::{self, SiteArgs};
 use super::{read_supplier, say};
+use crate::cmd::guarded::guard;
 use anyhow::{Context, Result};
 use clap::Args as ClapArgs;
-use newtfern_core::address;
-use newtfern_core::chain::{Aside, Case, Diagnosis, Expect, Outcome, diagnose};
-use newtfern_core::finding::Finding;
-use newtfern_core::junit::FailOn;
-use newtfern_core::observation::ConsentAct;
-use newtfern_core::observation::{Observation, Viewport};
-use newtfern_core::profile::{ConsentManager, Supplier};
-use newtfern_core::site_check::SiteDiagnosis;
-use newtfern_core::visits::CheckOrder;
+use newtfern_model::finding::Finding;
+use newtfern_model::pages::Expect;
+use newtfern_model::profile::{ConsentManager, Supplier};
 use newtfern_probe::browser::Pool;
 use newtfern_probe::check::run as visit;
-use newtfern_probe::guard::Guard;
 use newtfern_probe::http::Http;
+use newtfern_standards::address;
+use newtfern_standards::observation::{Aside, ConsentAct, Observation, Viewport};
+use newtfern_verdict::chain::{Case, Diagnosis, Outcome, diagnose};
+use newtfern_verdict::junit::FailOn;
+use newtfern_verdict::site_check::SiteDiagnosis;
+use newtfern_verdict::visits::CheckOrder;
 use std::path::{Path, PathBuf};
 use std::process::ExitCode;
 
@@ -33,7 +33,7 @@ pub enum Viewports {
     Both,
 }
 
-/// From which severity on a finding makes the check fail.
+/// Severity from which on a finding makes the check fail.
 #[derive(Clone, Copy, clap::ValueEnum)]
 pub enum Fail {
     Fault,
@@ -57,13 +57,15 @@ pub struct Args {
     /// The instant by which hours are judged (RFC 3339); now, if it is not given
     #[arg(long, requires = "site")]
     at: Option<jiff::Timestamp>,
-    /// Consent states to visit the address in, with --site: untouched, refused, granted, withdrawn, gpc
+    /// Consent states to visit the address in, with --site: untouched, refused, granted, withdrawn,
+    /// gpc
     #[arg(long, requires = "site", value_delimiter = ',', value_parser = consent_state)]
     states: Vec<ConsentAct>,
     /// Visits the address at 200 % zoom with less motion asked for, and for a second time, too
     #[arg(long, requires = "site")]
     manners: bool,
-    /// Follows the link of the widget's notice, and compares the privacy page with what the widget sends and keeps
+    /// Follows the link of the widget's notice, and compares the privacy page with what the widget
+    /// sends and keeps
     #[arg(long, requires = "site")]
     notice: bool,
     /// Seconds for all of it
@@ -106,14 +108,6 @@ pub struct Args {
     /// Writes what was seen (the observations and the copies beside them) to a file, for tests
     #[arg(long)]
     record: Option<PathBuf>,
-}
-
-/// The network rule of one visit by hand.
-pub fn guard(allow_private: bool) -> Guard {
-    match allow_private {
-        true => Guard::open(),
-        false => Guard::default(),
-    }
 }
 
 pub async fn run(mut args: Args) -> Result<ExitCode> {
@@ -165,10 +159,12 @@ pub async fn run(mut args: Args) -> Result<ExitCode> {
         }
     }
     let counts = |f: &Finding| fail_on.counts(f.severity);
-    Ok(ExitCode::from(match diagnosis.outcome {
+    Ok(ExitCode::from(match diagnosis.verdict.outcome() {
         Outcome::Broken => 1,
         Outcome::Unchecked => 2,
-        Outcome::Working | Outcome::AsIntended => u8::from(diagnosis.findings.iter().any(counts)),
+        Outcome::Working | Outcome::AsIntended => {
+            u8::from(diagnosis.verdict.findings().iter().any(counts))
+        }
     }))
 }
 
@@ -210,7 +206,7 @@ async fn check(args: Args) -> Result<Diagnosis> {
     pool.close().await;
     let visits = evidence.visits;
     // A private address met under way is refused, not broken.
-    if let Some(refused) = newtfern_core::visits::guarded(&visits) {
+    if let Some(refused) = newtfern_verdict::visits::guarded(&visits) {
         anyhow::bail!("{refused}; --allow-private lets this check go there");
     }
     if let Some(path) = &args.record {
@@ -244,11 +240,11 @@ fn record(path: &Path, visits: &[Observation], asides: &[Aside]) -> Result<()> {
 }
 
 fn print(d: &Diagnosis) {
-    say(&format!("{}: {}", d.final_url, d.outcome.words()));
-    for link in &d.chain {
+    say(&format!("{}: {}", d.final_url, d.verdict.outcome().words()));
+    for link in d.verdict.chain() {
         say(&format!("  {:<10} {}", link.link.word(), link.state.word()));
     }
-    for f in &d.findings {
+    for f in d.verdict.findings() {
         say(&format!(
             "\n{} ({})\n  {}",
             f.code,
@@ -265,10 +261,10 @@ fn print(d: &Diagnosis) {
             say(&format!("  Or {}: {}", c.code, c.tell));
         }
     }
-    if !d.not_looked_at.is_empty() {
+    if !d.verdict.not_looked_at().is_empty() {
         say("\nNot to be told:");
     }
-    for n in &d.not_looked_at {
+    for n in d.verdict.not_looked_at() {
         say(&format!("  {}: {}", n.what, n.why));
     }
 }

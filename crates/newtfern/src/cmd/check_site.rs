@@ -1,24 +1,26 @@
 //! `newtfern check --site`: a whole site against its expectation file.
 
-use super::check::guard;
+use crate::cmd::guarded::guard;
 use crate::profiles_folder;
-use crate::site::{self, Looked, SiteOrder, Step, Ways};
+use crate::site::{self, SiteObservations, SiteOrder, SiteTools, Step};
 use anyhow::{Context, Result, bail};
-use newtfern_core::expectation::Expectation;
-use newtfern_core::har;
-use newtfern_core::junit::{self, FailOn};
-use newtfern_core::observation::ConsentAct;
-use newtfern_core::profiles::Profiles;
-use newtfern_core::site_check::{SiteCase, SiteDiagnosis, judge, rivals, subjects};
-use newtfern_core::visits::guarded;
+use newtfern_model::expectation::Expectation;
+use newtfern_model::profile::ConsentManager;
+use newtfern_model::profiles::Profiles;
+use newtfern_model::region::Region;
 use newtfern_probe::browser::Pool;
 use newtfern_probe::crawl::agent;
 use newtfern_probe::http::Http;
+use newtfern_standards::har;
+use newtfern_standards::observation::ConsentAct;
+use newtfern_verdict::junit::{self, FailOn};
+use newtfern_verdict::site_check::{SiteCase, SiteDiagnosis, judge, rivals, subjects};
+use newtfern_verdict::visits::guarded;
 use std::io::IsTerminal;
 use std::path::{Path, PathBuf};
 use std::time::{Duration, Instant};
 
-/// What is asked of a check of a whole site.
+/// Arguments of a check of a whole site.
 pub struct SiteArgs {
     pub site: PathBuf,
     pub profiles: Option<PathBuf>,
@@ -42,19 +44,28 @@ pub struct SiteArgs {
     pub fail_on: FailOn,
 }
 
+/// The states of consent to visit in: those that were named, else those that tell apart whether anything
+/// waits for it.
+fn states(args: &SiteArgs, consent: Option<&ConsentManager>) -> Vec<ConsentAct> {
+    match (args.states.is_empty(), consent) {
+        (false, _) => args.states.clone(),
+        (true, Some(_)) => vec![ConsentAct::Untouched, ConsentAct::Granted],
+        (true, None) => vec![ConsentAct::Untouched],
+    }
+}
+
 /// Checks a site; the reports are written before it ends.
 pub async fn check(args: &SiteArgs) -> Result<SiteDiagnosis> {
     let began = Instant::now();
     let text = std::fs::read_to_string(&args.site)
         .with_context(|| format!("cannot read the expectation {}", args.site.display()))?;
-    let expectation =
-        Expectation::read(&text).with_context(|| format!("in {}", args.site.display()))?;
+    let in_file = || format!("in {}", args.site.display());
+    let expectation = Expectation::read(&text).with_context(in_file)?;
     let profiles = match &args.profiles {
         Some(folder) => profiles_folder::read(folder)?,
         None => Profiles::default(),
     };
-    let subjects =
-        subjects(&expectation, &profiles).with_context(|| format!("in {}", args.site.display()))?;
+    let subjects = subjects(&expectation, &profiles).with_context(in_file)?;
     let consent = expectation
         .consent_id()
         .map(|id| profiles.consent(id))
@@ -62,11 +73,7 @@ pub async fn check(args: &SiteArgs) -> Result<SiteDiagnosis> {
     if let Some(platform) = &expectation.platform {
         profiles.platform(platform)?;
     }
-    let states = match (args.states.is_empty(), consent) {
-        (false, _) => args.states.clone(),
-        (true, Some(_)) => vec![ConsentAct::Untouched, ConsentAct::Granted],
-        (true, None) => vec![ConsentAct::Untouched],
-    };
+    let states = states(args, consent);
     let url = expectation.url().context("the address cannot be read")?;
     let guard = guard(args.allow_private);
     guard
@@ -92,20 +99,15 @@ pub async fn check(args: &SiteArgs) -> Result<SiteDiagnosis> {
         limit: Duration::from_secs(args.limit),
         stamp: &stamp,
     };
-    let ways = Ways {
+    let ways = SiteTools {
         pool: &pool,
         http: &http,
         crawler: &crawler,
     };
     let looked = site::look(&ways, &order, progress).await?;
     pool.close().await;
-    let given: Vec<_> = looked
-        .pages
-        .iter()
-        .take(1)
-        .flat_map(|p| &p.visited)
-        .collect();
-    if let Some(refused) = given.iter().find_map(|v| guarded(&v.visits)) {
+    let mut given = looked.pages.iter().take(1).flat_map(|p| &p.visited);
+    if let Some(refused) = given.find_map(|v| guarded(v.visits.all())) {
         bail!("{refused}; --allow-private lets this check go there");
     }
     if let Some(folder) = &args.har {
@@ -118,7 +120,7 @@ pub async fn check(args: &SiteArgs) -> Result<SiteDiagnosis> {
         subjects: &subjects,
         rivals: &rivals,
         consent,
-        regions: &profiles.regions,
+        region: &Region::for_country(&profiles.regions, &expectation.country),
         sample_words: &profiles.sample_words,
         states: &states,
         at,
@@ -141,10 +143,15 @@ fn write_record(
     path: &Path,
     args: &SiteArgs,
     (text, states, at): (&str, &[ConsentAct], jiff::Timestamp),
-    looked: &Looked,
+    looked: &SiteObservations,
     diagnosis: &SiteDiagnosis,
 ) -> Result<()> {
-    let codes = diagnosis.diagnosis.findings.iter().map(|f| f.code);
+    let codes = diagnosis
+        .diagnosis
+        .verdict
+        .findings()
+        .iter()
+        .map(|f| f.code);
     let record = serde_json::json!({
         "expectation": text,
         "profiles": profiles_folder::texts(args.profiles.as_deref())?,
@@ -158,7 +165,7 @@ fn write_record(
         .with_context(|| format!("cannot write {}", path.display()))
 }
 
-/// For a person who waits; a pipe gets the result alone.
+/// Tells a person who waits how far it is; a pipe gets the result alone.
 fn progress(step: Step) {
     if std::io::stderr().is_terminal() {
         eprintln!("{step}");
@@ -166,7 +173,7 @@ fn progress(step: Step) {
 }
 
 /// An archive a visit, in the order of the visits.
-fn write_har(folder: &Path, looked: &Looked) -> Result<()> {
+fn write_har(folder: &Path, looked: &SiteObservations) -> Result<()> {
     std::fs::create_dir_all(folder)
         .with_context(|| format!("cannot make the folder {}", folder.display()))?;
     for (i, seen) in site::observations(&looked.pages).enumerate() {

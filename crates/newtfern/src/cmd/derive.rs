@@ -2,7 +2,7 @@
 
 use super::say;
 use anyhow::{Context, Result};
-use newtfern_core::derive::{MOST_PASTE, derive};
+use newtfern_model::derive::{MOST_PASTE, derive};
 use std::io::Read;
 use std::path::PathBuf;
 use std::process::ExitCode;

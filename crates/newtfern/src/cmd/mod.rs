@@ -6,13 +6,14 @@ pub mod check;
 pub mod check_site;
 pub mod demo;
 pub mod derive;
+mod guarded;
 pub mod serve;
 pub mod survey;
 pub mod weigh;
 pub mod worker;
 
 use anyhow::{Context, Result};
-use newtfern_core::profile::Supplier;
+use newtfern_model::profile::Supplier;
 use std::path::Path;
 
 /// Resolves when the program is asked to stop, by a person (Ctrl-C) or by what runs it (SIGTERM).

@@ -1,6 +1,6 @@
 //! `newtfern serve`: the web application.
 
-use crate::house::{Place, open};
+use crate::config::{Place, open};
 use anyhow::{Context, Result};
 use newtfern_web::{App, Patience, Settings};
 use std::net::IpAddr;

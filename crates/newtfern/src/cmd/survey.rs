@@ -1,14 +1,14 @@
 //! `newtfern survey`: what is on a site already, by HTTP alone.
 
-use super::check::guard;
 use super::say;
+use crate::cmd::guarded::guard;
 use crate::profiles_folder;
 use anyhow::{Context, Result, bail};
-use newtfern_core::address;
-use newtfern_core::profiles::Profiles;
-use newtfern_core::survey::{Survey, read};
+use newtfern_model::profiles::Profiles;
+use newtfern_model::survey::{Survey, read};
 use newtfern_probe::crawl::{CrawlOrder, agent, crawl};
 use newtfern_probe::http::Http;
+use newtfern_standards::address;
 use std::path::PathBuf;
 use std::process::ExitCode;
 use std::time::{Duration, Instant};
@@ -87,7 +87,7 @@ async fn survey(args: &Args) -> Result<Survey> {
     };
     let crawled = crawl(&http, &order, |_| {}).await;
     if let Some(first) = crawled.pages.first().filter(|p| !p.is_had()) {
-        bail!("{url} could not be had: {}", first.why_not());
+        bail!("{url} could not be loaded: {}", first.why_not());
     }
     let survey = read(&crawled.gathered(&url), &profiles);
     if let Some(path) = &args.write {
@@ -143,7 +143,8 @@ fn print(s: &Survey) {
     }
     if s.widgets.is_empty() {
         say(
-            "\nNo widget was seen in the documents; one that another script brings is not seen by HTTP.",
+            "\nNo widget was seen in the documents; one that another script brings is not seen by \
+            HTTP.",
         );
     }
     say("\nPages:");

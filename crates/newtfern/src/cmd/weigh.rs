@@ -3,14 +3,14 @@
 use super::{read_supplier, say};
 use anyhow::Result;
 use clap::Args as ClapArgs;
-use newtfern_core::address;
-use newtfern_core::observation::Viewport;
-use newtfern_core::weigh::moments::LOADS;
-use newtfern_core::weigh::owners::Owner;
-use newtfern_core::weigh::stopping::MOST_LOADS;
-use newtfern_core::weigh::{WeighIn, conclude, empty_page};
 use newtfern_probe::browser::Browser;
 use newtfern_probe::weigh::{WeighOrder, run as measure};
+use newtfern_standards::address;
+use newtfern_standards::observation::Viewport;
+use newtfern_verdict::weigh::moments::LOADS;
+use newtfern_verdict::weigh::owners::Owner;
+use newtfern_verdict::weigh::stopping::MOST_LOADS;
+use newtfern_verdict::weigh::{WeighIn, conclude, empty_page};
 use std::path::PathBuf;
 use std::process::ExitCode;
 
@@ -72,7 +72,7 @@ fn slowness(text: &str) -> Result<f64, String> {
 
 pub async fn run(args: Args) -> Result<ExitCode> {
     let url = address::parse(&args.url)?;
-    let guard = super::check::guard(args.allow_private);
+    let guard = crate::cmd::guarded::guard(args.allow_private);
     guard
         .private
         .refuse(&url)
@@ -85,7 +85,7 @@ pub async fn run(args: Args) -> Result<ExitCode> {
     if let Some(key) = &args.key {
         let http = newtfern_probe::http::Http::new(guard.clone(), None)?;
         let page = http.get(&url).await;
-        let inspector = newtfern_core::placement::Inspector::new(&supplier, None);
+        let inspector = newtfern_model::placement::Inspector::new(&supplier, None);
         let pieces = inspector.inspect(&page.body, &url).pieces;
         if let Some(other) = pieces.iter().filter_map(|p| p.key.key()).find(|k| k != key) {
             anyhow::bail!("the page has the key {other}, not {key}");
@@ -172,7 +172,8 @@ fn print(w: &WeighIn) {
     ] {
         match shift {
             Some(s) => say(&format!(
-                "  page, {name:<14} {:+6.1} ms  ({:+.1} to {:+.1}; without any widget {:+.1} to {:+.1}): {}",
+                "  page, {name:<14} {:+6.1} ms  ({:+.1} to {:+.1}; without any widget \
+                {:+.1} to {:+.1}): {}",
                 s.shift,
                 s.low,
                 s.high,

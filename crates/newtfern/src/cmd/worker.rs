@@ -1,13 +1,14 @@
 //! `newtfern worker`: makes the visits that wait in the database; any number on any machines.
 
-use crate::house::{Place, open};
+use crate::config::{Place, open};
+use crate::http_clients::HttpClients;
 use crate::jobs::{self, Progress, Tools};
 use crate::machine;
-use crate::ways::Ways;
-use anyhow::{Context, Result};
+use anyhow::{Result, bail};
 use newtfern_acts::Acts;
-use newtfern_core::family::STALE_AFTER_S;
-use newtfern_store::queue::{Job, LEASE_S};
+use newtfern_probe::pace;
+use newtfern_store::results::queue::{Job, LEASE_S};
+use newtfern_verdict::family::STALE_AFTER_S;
 use std::process::ExitCode;
 use std::sync::Arc;
 use std::sync::atomic::Ordering;
@@ -47,20 +48,28 @@ pub async fn run(args: Args) -> Result<ExitCode> {
 }
 
 pub async fn work(acts: Acts, at_once: usize, mut stopped: watch::Receiver<bool>) -> Result<()> {
-    let ways = Arc::new(Ways::default());
+    let ways = Arc::new(HttpClients::default());
     let care = tokio::spawn(take_care(acts.clone()));
-    let mut woken = newtfern_store::listen_for_jobs(&acts.store.pool).await?;
+    let mut woken = acts.queue().listen().await?;
     let mut running = JoinSet::new();
     while !*stopped.borrow() {
         let free = running.len() < at_once.max(1);
         if free {
-            match acts.store.claim().await {
+            match acts.queue().claim().await {
                 Ok(Some(job)) => {
                     let (ways, acts, stopped) = (ways.clone(), acts.clone(), stopped.clone());
                     running.spawn(async move { perform(&ways, &acts, job, stopped).await });
                     continue;
                 }
-                Ok(None) => {}
+                Ok(None) => match acts.queue().has_asked_visit().await {
+                    Ok(true) => {
+                        let acts = acts.clone();
+                        running.spawn(async move { visit_asked(&acts).await });
+                        continue;
+                    }
+                    Ok(false) => {}
+                    Err(error) => tracing::warn!("no visit could be looked for: {error}"),
+                },
                 // A database that restarts must not end its workers.
                 Err(error) => tracing::warn!("no job could be claimed, trying again: {error}"),
             }
@@ -71,7 +80,7 @@ pub async fn work(acts: Acts, at_once: usize, mut stopped: watch::Receiver<bool>
             notice = woken.next(), if free => {
                 if notice.is_err() {
                     tokio::time::sleep(Duration::from_secs(1)).await;
-                    if let Ok(anew) = newtfern_store::listen_for_jobs(&acts.store.pool).await {
+                    if let Ok(anew) = acts.queue().listen().await {
                         woken = anew;
                     }
                 }
@@ -85,7 +94,19 @@ pub async fn work(acts: Acts, at_once: usize, mut stopped: watch::Receiver<bool>
     Ok(())
 }
 
-/// How a job ended.
+/// Makes a visit that somebody waits for, beside other visits of this machine.
+async fn visit_asked(acts: &Acts) {
+    let made = async {
+        let _machine = machine::shared(&machine::folder()?).await?;
+        acts.profiles().make_asked_visit().await?;
+        anyhow::Ok(())
+    };
+    if let Err(error) = made.await {
+        tracing::warn!("a visit that was asked for could not be made: {error:#}");
+    }
+}
+
+/// End of a job.
 #[derive(Debug, PartialEq)]
 enum End {
     Done,
@@ -96,14 +117,14 @@ enum End {
     Stopped,
 }
 
-/// One job from claim to end.
-async fn perform(ways: &Arc<Ways>, acts: &Acts, job: Job, stopped: watch::Receiver<bool>) {
+/// Does one job from claim to end.
+async fn perform(ways: &Arc<HttpClients>, acts: &Acts, job: Job, stopped: watch::Receiver<bool>) {
     let progress = Arc::new(Progress::default());
     let work = {
         let (ways, acts) = (ways.clone(), acts.clone());
         let (job, progress) = (job.clone(), progress.clone());
         async move {
-            let folder = std::env::temp_dir();
+            let folder = machine::folder()?;
             let _machine = match job.kind.is_alone() {
                 true => machine::alone(&folder).await?,
                 false => machine::shared(&folder).await?,
@@ -118,17 +139,18 @@ async fn perform(ways: &Arc<Ways>, acts: &Acts, job: Job, stopped: watch::Receiv
     keep(acts, &job, end).await;
 }
 
-/// The time of a job's own work is bounded; waiting for the machine is not counted.
+/// The time of a job's own work is bounded; waiting for the machine, and what other work keeps from
+/// its browser, are not counted.
 async fn within(most: Duration, work: impl Future<Output = Result<()>>) -> Result<()> {
-    let done = tokio::time::timeout(most, work).await;
-    done.with_context(|| {
+    let done = pace::within(most, work).await;
+    done.unwrap_or_else(|pace::Late| {
         let most = most.as_secs();
-        format!("not done after {most} s and given up; nothing is known from it. Try again")
-    })?
+        bail!("not done after {most} s and given up; nothing is known from it. Try again")
+    })
 }
 
-/// Does the work as a task of its own, so that a mistake of ours in it ends the job and not the worker;
-/// ended when the round is cancelled (which ends `unwanted`) or the worker stops.
+/// Does the work as a task of its own, so that a mistake of ours in it ends the job and not the
+/// worker; ends it when the round is cancelled (which ends `unwanted`) or the worker stops.
 async fn end_of(
     work: impl Future<Output = Result<()>> + Send + 'static,
     unwanted: impl Future<Output = ()>,
@@ -142,7 +164,8 @@ async fn end_of(
             Ok(Err(error)) if is_passing(&error) => End::Again(in_words(&error)),
             Ok(Err(error)) => End::Failed(in_words(&error)),
             Err(error) if error.is_panic() => End::Failed(
-                "a mistake in our own program ended it; nothing is known from it. Tell your administrator the time of day".into(),
+                "a mistake in our own program ended it; nothing is known from it. Tell your \
+                administrator the time of day".into(),
             ),
             Err(_) => End::Cancelled,
         },
@@ -155,23 +178,23 @@ async fn end_of(
 
 /// Keeps how a job ended.
 async fn keep(acts: &Acts, job: &Job, end: End) {
-    let store = &acts.store;
+    let queue = acts.queue();
     let stored = match end {
         End::Done => Ok(()),
         End::Failed(why) => {
             tracing::warn!("job {} ({}): {why}", job.id, job.kind.key());
-            acts.fail_job(job, &why, false).await
+            acts.checks().fail_job(job, &why, false).await
         }
         End::Again(why) => {
             tracing::warn!("job {} waits again: {why}", job.id);
-            store.try_again(job, &why).await.map_err(Into::into)
+            queue.try_again(job, &why).await.map_err(Into::into)
         }
-        End::Cancelled => acts.fail_job(job, "cancelled", true).await,
-        End::Stopped => store.give_back(job).await.map_err(Into::into),
+        End::Cancelled => acts.checks().fail_job(job, "cancelled", true).await,
+        End::Stopped => queue.give_back(job).await.map_err(Into::into),
     };
     // Where even that cannot be stored the lease runs out and the job waits again.
     if let Err(error) = stored
-        && !store.pool.is_closed()
+        && !acts.reads().is_closed()
     {
         tracing::error!("job {}: {error}", job.id);
     }
@@ -196,7 +219,8 @@ fn is_passing(error: &anyhow::Error) -> bool {
     act.is_some_and(|e| e.is_passing()) || store.is_some_and(|e| e.is_passing())
 }
 
-/// Keeps the lease while the job runs and tells its progress; ends when the job is no longer wanted here.
+/// Keeps the lease while the job runs and tells its progress; ends when the job is no longer wanted
+/// here.
 async fn heartbeat(acts: &Acts, job: &Job, progress: &Progress) {
     let mut last = (0, 0);
     let mut renewed = Instant::now();
@@ -207,8 +231,8 @@ async fn heartbeat(acts: &Acts, job: &Job, progress: &Progress) {
         let told = (now != last).then_some(now);
         let due = renewed.elapsed() >= RENEW;
         let wanted = match due || told.is_some() {
-            true => acts.store.renew(job, told).await,
-            false => acts.store.is_wanted(job).await,
+            true => acts.queue().renew(job, told).await,
+            false => acts.queue().is_wanted(job).await,
         };
         match wanted {
             Ok(true) => {
@@ -223,13 +247,14 @@ async fn heartbeat(acts: &Acts, job: &Job, progress: &Progress) {
     }
 }
 
-/// What the clock asks for: results grow old, counts are summed up, old checks go with their pictures.
+/// Does what the clock asks for: results grow old, counts are summed up, old checks go with their
+/// pictures.
 async fn take_care(acts: Acts) {
     let mut every = tokio::time::interval(CARE);
     for turn in 0u64.. {
         every.tick().await;
         if let Err(error) = care(&acts, turn.is_multiple_of(PRUNE_EVERY)).await
-            && !acts.store.pool.is_closed()
+            && !acts.reads().is_closed()
         {
             tracing::warn!("what the clock asks for could not be done: {error:#}");
         }
@@ -237,15 +262,16 @@ async fn take_care(acts: Acts) {
 }
 
 async fn care(acts: &Acts, prune: bool) -> Result<()> {
-    let store = &acts.store;
-    store.age(STALE_AFTER_S).await?;
-    store.tidy().await?;
+    let care = acts.care();
+    care.age(STALE_AFTER_S).await?;
+    care.tidy().await?;
+    acts.writes().settle_broken().await?;
     if prune {
-        let keep = store.keep_checks().await?;
-        for key in store.prune(keep).await? {
+        let keep = acts.reads().settings().keep_checks().await?;
+        for key in care.prune(keep).await? {
             acts.blobs.remove(&key).await?;
         }
-        acts.forget_removals().await?;
+        acts.sites().forget_removals().await?;
     }
     Ok(())
 }
@@ -256,7 +282,7 @@ mod tests {
     use anyhow::anyhow;
     use std::future::{pending, ready};
 
-    /// How work ends that nobody cancels, in a worker that is asked to stop or not.
+    /// Returns the end of work that nobody cancels, in a worker that is asked to stop or not.
     async fn end(
         work: impl Future<Output = Result<()>> + Send + 'static,
         unwanted: impl Future<Output = ()>,

@@ -4,58 +4,29 @@ mod pages;
 mod pictures;
 mod sheet;
 mod survey;
+mod tools;
 
-use crate::ways::Ways;
+pub use tools::{Progress, Tools};
+
+use crate::site::widget::{self, WidgetOrder};
 use anyhow::{Result, bail};
-use newtfern_acts::{Acts, Seen, Subject};
-use newtfern_core::chain::Expect;
-use newtfern_core::echo::TestVisitor;
-use newtfern_core::job::JobKind;
-use newtfern_core::observation::{FailureKind, Viewport};
-use newtfern_core::visits::{
-    CheckOrder, further_states, in_language, in_other_manners, languages_of, prompt_of, states_of,
-};
-use newtfern_core::weigh::moments::LOADS;
-use newtfern_core::weigh::stopping::MOST_LOADS;
-use newtfern_core::weigh::{conclude, empty_page};
-use newtfern_probe::browser::{Browser, Pool};
-use newtfern_probe::echo::EchoOrder;
-use newtfern_probe::http::Http;
+use newtfern_acts::{CheckEvidence, Subject};
+use newtfern_model::job::JobKind;
+use newtfern_model::pages::Expect;
+use newtfern_probe::browser::Browser;
+use newtfern_probe::echo::{self, EchoOrder};
 use newtfern_probe::mailbox::Access;
-use newtfern_probe::weigh::WeighOrder;
-use newtfern_probe::{check, echo, paper, weigh};
-use newtfern_store::queue::Job;
+use newtfern_probe::paper;
+use newtfern_probe::weigh::{self, WeighOrder};
+use newtfern_standards::observation::Viewport;
+use newtfern_store::results::queue::Job;
+use newtfern_verdict::echo::TestVisitor;
+use newtfern_verdict::visits::{CheckOrder, guarded};
+use newtfern_verdict::weigh::moments::LOADS;
+use newtfern_verdict::weigh::stopping::MOST_LOADS;
+use newtfern_verdict::weigh::{conclude, empty_page};
 use std::sync::Arc;
-use std::sync::atomic::{AtomicUsize, Ordering};
-use url::Url;
-
-/// What one job works with.
-pub struct Tools {
-    pub acts: Acts,
-    pub pool: Arc<Pool>,
-    pub http: Http,
-    pub crawler: Http,
-}
-
-impl Tools {
-    /// By the network rule as it is now.
-    pub async fn now(ways: &Ways, acts: &Acts) -> Result<Tools> {
-        let way = ways.now(&acts.store).await?;
-        Ok(Tools {
-            acts: acts.clone(),
-            pool: way.pool,
-            http: way.http,
-            crawler: way.crawler,
-        })
-    }
-}
-
-/// How far a job is, for its heartbeat.
-#[derive(Default)]
-pub struct Progress {
-    pub done: AtomicUsize,
-    pub of: AtomicUsize,
-}
+use std::sync::atomic::Ordering;
 
 /// Loads with and without the widget in a weigh-in that a worker makes.
 const PAIRS: usize = 10;
@@ -67,12 +38,12 @@ pub async fn run(tools: &Tools, job: &Job, progress: &Arc<Progress>) -> Result<(
         JobKind::Preview => return preview(tools, job).await,
         JobKind::Survey => return survey::make(tools, job, progress).await,
         JobKind::Push | JobKind::Swap | JobKind::PutBack => {
-            return Ok(tools.acts.do_placing(job).await?);
+            return Ok(tools.acts.placing().do_placing(job).await?);
         }
-        JobKind::Values => return Ok(tools.acts.do_values(job).await?),
+        JobKind::Values => return Ok(tools.acts.consoles().do_values(job).await?),
         _ => {}
     }
-    let subject = tools.acts.subject(job.site_id).await?;
+    let subject = tools.acts.sites().subject(job.site_id).await?;
     match job.kind {
         JobKind::Check => check_site(tools, job, &subject).await,
         JobKind::Weigh => weigh_site(tools, job, &subject, progress).await,
@@ -89,59 +60,40 @@ pub async fn run(tools: &Tools, job: &Job, progress: &Arc<Progress>) -> Result<(
 }
 
 async fn check_site(tools: &Tools, job: &Job, s: &Subject) -> Result<()> {
-    let at = tools.acts.store.now().await?;
+    let at = tools.acts.reads().now().await?;
     let stamp = newtfern_store::fresh_token();
-    let languages = languages_of(&s.file.languages, Some(&s.widget));
-    let first = languages.first().copied().unwrap_or_default();
-    let order = CheckOrder {
-        consent: s.consent.as_ref(),
-        pictures: true,
-        delay_ms: (s.widget.delay_s * 1000.0) as u64,
-        locale: first,
-        prompt: prompt_of(Some(&s.widget), first),
-        ..CheckOrder::of(&s.url, &s.supplier, &stamp)
+    let states = s.states();
+    let order = WidgetOrder {
+        check: CheckOrder {
+            consent: s.consent.as_ref(),
+            pictures: true,
+            ..CheckOrder::of(&s.url, &s.supplier, &stamp)
+        },
+        widget: Some(&s.widget),
+        languages: &s.file.languages,
+        states: &states,
+        further: s.expects() == Expect::Present,
+        manners: true,
+        notice: true,
     };
-    let mut evidence = check::run(&tools.pool, &tools.http, &order).await?;
-    if s.expects() == Expect::Present {
-        // Nobody can be asked for a decision of which the profile does not say how it is made.
-        let mut plans = further_states(
-            &order,
-            &states_of(s.consent.as_ref(), s.gpc_alone_refuses()),
-        );
-        for locale in languages.iter().skip(1) {
-            plans.extend(in_language(&CheckOrder {
-                locale,
-                prompt: prompt_of(Some(&s.widget), locale),
-                ..order
-            }));
-        }
-        plans.extend(in_other_manners(&order));
-        check::further(&tools.pool, &tools.http, plans, &mut evidence).await?;
-    }
+    let seen = widget::look(&tools.for_sites(), &order).await?;
     // What our own rule refuses says nothing of the site.
-    let refused = evidence
-        .visits
-        .iter()
-        .filter_map(|v| v.page.failure.as_ref());
-    if let Some(f) = refused.into_iter().find(|f| f.kind == FailureKind::Guard) {
-        bail!(
-            "{}: an administrator can allow it in the settings (house rules)",
-            f.text
-        );
+    if let Some(refused) = guarded(&seen.visits) {
+        bail!("{refused}: an administrator can allow it in the settings (house rules)");
     }
-    check::privacy_page(&tools.http, &mut evidence).await;
-    let mut asides = evidence.asides;
-    asides.extend(tools.acts.beside(s, &evidence.visits).await?);
-    let hash = crate::site::pictures::hash;
-    hash(&tools.http, &s.url, &s.design, &mut evidence.visits).await;
-    let visits = pictures::keep(tools, evidence.visits, evidence.pictures).await?;
-    let seen = Seen { at, visits, asides };
-    tools.acts.finish_check(job, s, seen).await?;
+    let mut asides = seen.asides;
+    asides.extend(tools.acts.placing().beside(s, &seen.visits).await?);
+    let visits = pictures::keep(tools, seen.visits, seen.pictures).await?;
+    let seen = CheckEvidence {
+        at,
+        page: s.page(visits, asides),
+    };
+    tools.acts.checks().finish_check(job, s, seen).await?;
     Ok(())
 }
 
 async fn weigh_site(tools: &Tools, job: &Job, s: &Subject, progress: &Arc<Progress>) -> Result<()> {
-    let at = tools.acts.store.now().await?;
+    let at = tools.acts.reads().now().await?;
     // A browser of its own, so that nothing else runs in it.
     let browser = Browser::launch(tools.pool.guard(), None).await?;
     let seed = s.site.id as u64;
@@ -170,19 +122,24 @@ async fn weigh_site(tools: &Tools, job: &Job, s: &Subject, progress: &Arc<Progre
     });
     let measured = measured.await?;
     let weighed = conclude(s.url.as_str(), seed, &measured, s.site.budget_ms);
-    tools.acts.finish_weigh(job, s, at, &weighed).await?;
+    tools
+        .acts
+        .checks()
+        .finish_weigh(job, s, at, &weighed)
+        .await?;
     Ok(())
 }
 
-/// Why nobody looked for the supplier's mail.
-const NO_MAILBOX: &str = "no mailbox of test talks is kept in the settings";
+/// Reason why nobody looked for the supplier's mail.
+const NO_MAILBOX: &str = "the settings have no mailbox for test messages";
 
 async fn echo_site(tools: &Tools, job: &Job, s: &Subject) -> Result<()> {
-    let only_left = tools.acts.may_test(s).await?;
-    let at = tools.acts.store.now().await?;
+    let only_left = tools.acts.checks().may_test(s).await?;
+    let at = tools.acts.reads().now().await?;
     let browser = tools.pool.browser().await?;
     let token = tools
         .acts
+        .tokens()
         .account_token(s.client.id, &s.supplier.id)
         .await?;
     let message = format!("Hello, this is a test by your agency (no. {})", job.id);
@@ -190,8 +147,8 @@ async fn echo_site(tools: &Tools, job: &Job, s: &Subject) -> Result<()> {
         format!("Seen, thank you (no. {})", job.id),
         format!("And a second answer (no. {})", job.id),
     ];
-    let agency = tools.acts.store.agency().await?;
-    let mailbox = tools.acts.mailbox().await?;
+    let agency = tools.acts.reads().settings().agency().await?;
+    let mailbox = tools.acts.settings().mailbox().await?;
     let mailbox = mailbox.map(|(mailbox, password)| Access { mailbox, password });
     let own = mailbox.as_ref().map(|a| a.mailbox.address.as_str());
     let visitor = TestVisitor::of(&agency.name, own.unwrap_or(&agency.contact));
@@ -211,15 +168,15 @@ async fn echo_site(tools: &Tools, job: &Job, s: &Subject) -> Result<()> {
     if let Some(png) = picture {
         seen.picture = Some(tools.acts.blobs.put(png, "png").await?);
     }
-    tools.acts.finish_echo(job, s, at, &seen).await?;
+    tools.acts.checks().finish_echo(job, s, at, &seen).await?;
     Ok(())
 }
 
 async fn preview(tools: &Tools, job: &Job) -> Result<()> {
-    let (site, _) = tools.acts.site_and_client(job.site_id).await?;
-    let url = Url::parse(&site.url)?;
+    let (site, _) = tools.acts.sites().site_and_client(job.site_id).await?;
+    let url = site.address()?;
     let supplier = match &site.supplier_id {
-        Some(id) => tools.acts.store.supplier(id).await?,
+        Some(id) => tools.acts.reads().profiles().supplier(id).await?,
         None => None,
     };
     let hosts: Vec<String> = supplier
@@ -238,6 +195,10 @@ async fn preview(tools: &Tools, job: &Job) -> Result<()> {
     if desktop.is_none() && phone.is_none() {
         bail!("the page did not arrive, so there is no picture of it");
     }
-    tools.acts.finish_preview(job, desktop, phone).await?;
+    tools
+        .acts
+        .checks()
+        .finish_preview(job, desktop, phone)
+        .await?;
     Ok(())
 }

@@ -3,9 +3,9 @@
 use super::Tools;
 use anyhow::Result;
 use base64::Engine;
-use newtfern_core::family::load::Shot;
-use newtfern_core::observation::{Observation, Viewport};
 use newtfern_probe::visit::Pictures;
+use newtfern_standards::observation::{Observation, Viewport};
+use newtfern_verdict::family::detail::load::Shot;
 use newtfern_web::sheet::Picture;
 
 pub async fn keep(
@@ -30,8 +30,8 @@ async fn put(tools: &Tools, png: Option<Vec<u8>>) -> Result<Option<String>> {
     })
 }
 
-/// The pictures of visits with the widget up, at most one a viewport; one where it did not come up where
-/// there is no better.
+/// The pictures of visits with the widget up, at most one a viewport; one where it did not come up
+/// where there is no better.
 pub async fn carried(tools: &Tools, shots: &[Shot]) -> Result<Vec<Picture>> {
     let mut out = Vec::new();
     for viewport in [Viewport::Desktop, Viewport::Phone] {

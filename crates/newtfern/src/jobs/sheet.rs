@@ -3,41 +3,41 @@
 use super::{Tools, pictures};
 use anyhow::{Result, bail};
 use jiff::Timestamp;
-use newtfern_acts::Subject;
-use newtfern_core::chain::Outcome;
-use newtfern_core::diary::Kind;
-use newtfern_core::family::{Detail, Family, Standing};
+use newtfern_acts::{MadeSheet, Subject};
+use newtfern_model::diary::Kind;
 use newtfern_probe::paper;
-use newtfern_store::checks::Drawing;
-use newtfern_store::queue::Job;
+use newtfern_store::results::checks::Drawing;
+use newtfern_store::results::queue::Job;
+use newtfern_verdict::family::{Detail, Family, Standing};
 use newtfern_web::sheet::{HandoverSheet, paper as document};
 
 pub async fn make(tools: &Tools, job: &Job, s: &Subject) -> Result<()> {
-    let store = &tools.acts.store;
+    let store = tools.acts.reads();
     let id = s.site.id;
     let all = store
+        .sites()
         .standings_of(&[id])
         .await?
         .remove(&id)
         .unwrap_or_default();
-    let findings = store.findings(id).await?;
-    let drawings = store.drawings(&[id], None).await?;
+    let findings = store.checks().findings(id).await?;
+    let drawings = store.checks().drawings(&[id], None).await?;
     let detail = |f: Family| match drawings.get(&(id, f)) {
         Some(Drawing::Known(detail)) => Some(detail.as_ref()),
         _ => None,
     };
     let words = |f: Family| {
-        let of = all.iter().find(|t| t.family() == f);
-        of.filter(|t| t.state() != Standing::NotYet)
+        let of = all.iter().find(|t| t.family == f);
+        of.filter(|t| t.state != Standing::NotYet)
             .map(|t| t.summary.clone())
             .unwrap_or_default()
     };
     let Some(Detail::Load(load)) = detail(Family::Load) else {
         bail!("the site has not been verified yet, so there is no proof to hand over");
     };
-    let stale = all.iter().find(|t| t.family() == Family::Load);
-    if stale.is_some_and(|t| t.state() == Standing::Stale) {
-        bail!("what is known of the site is old, so it is no proof: verify it again first");
+    let stale = all.iter().find(|t| t.family == Family::Load);
+    if stale.is_some_and(|t| t.state == Standing::Stale) {
+        bail!("the results of this site are old, so they prove nothing: verify it again first");
     }
     let mut sheet = HandoverSheet {
         agency: agency(tools).await?,
@@ -71,8 +71,14 @@ pub async fn make(tools: &Tools, job: &Job, s: &Subject) -> Result<()> {
     set_diary(tools, id, &mut sheet).await?;
     let body = sheet.body()?;
     let key = printed(tools, &body).await?;
-    let proven = load.outcome != Outcome::Broken;
-    tools.acts.finish_sheet(job, s, &body, key, proven).await?;
+    let stood = all.iter().map(|t| (t.family, t.state)).collect();
+    let sheet = MadeSheet {
+        html: &body,
+        pdf: key,
+        proven: load.is_proven(),
+        stood,
+    };
+    tools.acts.checks().finish_sheet(job, s, sheet).await?;
     Ok(())
 }
 
@@ -81,10 +87,11 @@ const ENTRIES: i64 = 200;
 /// Characters of one entry that the sheet shows.
 const MOST_SHOWN: usize = 300;
 
-/// What the client should know of the work by hand; what slots held is of no use to them.
+/// Puts into the sheet what the client should know of the work by hand; what slots held is of no
+/// use to them.
 async fn set_diary(tools: &Tools, site: i64, sheet: &mut HandoverSheet) -> Result<()> {
-    let (entries, _) = tools.acts.store.diary(site, 0, ENTRIES).await?;
-    sheet.backup = tools.acts.store.has_backup_noted(site).await?;
+    let (entries, _) = tools.acts.reads().handing().diary(site, 0, ENTRIES).await?;
+    sheet.backup = tools.acts.reads().handing().has_backup_noted(site).await?;
     for entry in entries {
         let kind = entry.kind()?;
         if matches!(kind, Kind::Backup | Kind::SideEffect | Kind::Access) {
@@ -102,7 +109,7 @@ const TESTS: i64 = 10;
 
 /// The test talks that were had: each was one of the client's own.
 async fn tests(tools: &Tools, site: i64) -> Result<Vec<(String, String)>> {
-    let made = tools.acts.store.tests_of(site, TESTS).await?;
+    let made = tools.acts.reads().checks().tests_of(site, TESTS).await?;
     let told = |(at, outcome): (newtfern_store::Moment, String)| {
         (newtfern_web::view::moment(at.to_jiff()), outcome)
     };
@@ -111,7 +118,7 @@ async fn tests(tools: &Tools, site: i64) -> Result<Vec<(String, String)>> {
 
 /// Name of the agency, as its settings have it.
 async fn agency(tools: &Tools) -> Result<String> {
-    let name = tools.acts.store.agency().await?.name;
+    let name = tools.acts.reads().settings().agency().await?.name;
     Ok(match name.is_empty() {
         true => "Your agency".into(),
         false => name,

@@ -1,31 +1,30 @@
-//! A look at a whole site: the pages by HTTP, the visits that fit into the time, and what was kept from
-//! being looked at. The command line and the workers look by it.
+//! A look at a whole site: the pages by HTTP, the visits that fit into the time, and what was kept
+//! from being looked at. The command line and the workers look by it.
 
-pub mod pictures;
+mod pictures;
+mod tools;
+pub mod widget;
+
+pub use tools::SiteTools;
 
 use anyhow::Result;
-use newtfern_core::chain::NotLookedAt;
-use newtfern_core::expectation::{Expectation, WidgetDesign};
-use newtfern_core::observation::{ConsentAct, DeliveredPage, Observation, Viewport};
-use newtfern_core::pages::{FoundBy, PageCopy, ReadPage, languages, sample, sorted};
-use newtfern_core::profile::{ConsentManager, Supplier};
-use newtfern_core::site_check::{SitePage, Subject, WidgetVisits};
-use newtfern_core::visits::{
-    Asked, CHECK_MS, CheckOrder, further_states, in_language, in_other_manners, languages_of,
-    prompt_of,
-};
-use newtfern_probe::browser::Pool;
-use newtfern_probe::check;
+use newtfern_model::expectation::Expectation;
+use newtfern_model::finding::NotChecked;
+use newtfern_model::pages::{Expect, PageCopy, PageKind, ReadPage, languages, sample, sorted};
+use newtfern_model::profile::{ConsentManager, Supplier};
 use newtfern_probe::crawl::{Crawl, CrawlOrder, crawl};
-use newtfern_probe::http::Http;
+use newtfern_standards::observation::{ConsentAct, Observation, Viewport};
+use newtfern_verdict::site_check::{SitePage, Subject, WidgetVisits};
+use newtfern_verdict::visits::{CHECK_MS, CheckOrder, CheckVisits, PageChoice};
 use std::time::{Duration, Instant};
 use url::Url;
+use widget::WidgetOrder;
 
-/// What is asked of a look at a site.
+/// Order of a look at a site.
 pub struct SiteOrder<'a> {
-    /// What should be.
+    /// Expectation of the site.
     pub expectation: &'a Expectation,
-    /// Its address.
+    /// Address of the home page.
     pub url: &'a Url,
     /// The widgets that are looked for.
     pub subjects: &'a [Subject<'a>],
@@ -35,11 +34,11 @@ pub struct SiteOrder<'a> {
     pub consent: Option<&'a ConsentManager>,
     /// Consent states that the address given is visited in.
     pub states: &'a [ConsentAct],
-    /// It is visited in other manners too: enlarged, and for a second time.
+    /// Whether to visit it in other manners too: enlarged, and for a second time.
     pub manners: bool,
     /// The link of the widget's notice is followed.
     pub notice: bool,
-    /// Pages at most.
+    /// Number of pages to look at, at most.
     pub pages: usize,
     /// The time for all of it.
     pub limit: Duration,
@@ -47,15 +46,15 @@ pub struct SiteOrder<'a> {
     pub stamp: &'a str,
 }
 
-/// What came of it.
-pub struct Looked {
+/// Observations of a site.
+pub struct SiteObservations {
     /// The one given first.
     pub pages: Vec<SitePage>,
-    /// What was kept from being looked at.
-    pub gaps: Vec<NotLookedAt>,
+    /// Parts that could not be looked at.
+    pub gaps: Vec<NotChecked>,
 }
 
-/// How far a look is.
+/// Step of a look at a site.
 #[derive(Debug, Clone, Copy)]
 pub enum Step<'a> {
     /// So many pages were had by HTTP.
@@ -73,26 +72,20 @@ impl std::fmt::Display for Step<'_> {
     }
 }
 
-/// What a look works with.
-pub struct Ways<'a> {
-    /// Browsers.
-    pub pool: &'a Pool,
-    /// Copies beside visits, under the browser's name.
-    pub http: &'a Http,
-    /// Pages that nobody asked for, under our own.
-    pub crawler: &'a Http,
-}
-
 /// Looks at a site. `told` hears of each step.
 ///
 /// # Errors
 /// Where no browser can be had.
-pub async fn look(ways: &Ways<'_>, order: &SiteOrder<'_>, told: impl Fn(Step)) -> Result<Looked> {
+pub async fn look(
+    ways: &SiteTools<'_>,
+    order: &SiteOrder<'_>,
+    told: impl Fn(Step),
+) -> Result<SiteObservations> {
     let began = Instant::now();
     let until = began + order.limit;
     told(Step::Visit(order.url, 0, 1));
     let both = [Viewport::Desktop, Viewport::Phone];
-    let given = visits(ways, order, order.url, &both, Asked::ByPerson).await?;
+    let given = visits(ways, order, order.url, &both, PageChoice::ByPerson).await?;
     let longest = began.elapsed();
     let mut gaps = Vec::new();
     let copies = match order.pages > 1 {
@@ -104,16 +97,16 @@ pub async fn look(ways: &Ways<'_>, order: &SiteOrder<'_>, told: impl Fn(Step)) -
         first.visited = given;
     }
     visit_sample(ways, order, until, longest, &mut pages, &mut gaps, &told).await?;
-    Ok(Looked { pages, gaps })
+    Ok(SiteObservations { pages, gaps })
 }
 
-/// One page's visits, for each widget that is looked for.
+/// Makes one page's visits, for each widget that is looked for.
 async fn visits(
-    ways: &Ways<'_>,
+    ways: &SiteTools<'_>,
     order: &SiteOrder<'_>,
     url: &Url,
     viewports: &[Viewport],
-    asked: Asked,
+    asked: PageChoice,
 ) -> Result<Vec<WidgetVisits>> {
     let none_wanted = order.expectation.widgets.is_empty();
     let wanted: Vec<&Supplier> = match none_wanted {
@@ -124,66 +117,33 @@ async fn visits(
     let mut out = Vec::new();
     for (subject, supplier) in wanted.into_iter().enumerate() {
         let widget = order.expectation.widgets.get(subject);
-        // A page that we found is looked at in no language of its own.
-        let spoken = widget.filter(|_| asked == Asked::ByPerson);
-        let languages = languages_of(&order.expectation.languages, spoken);
         // A page that we found is visited once: where the widget shows.
         let one = widget.and_then(|w| w.viewports.first()).copied();
         let one = [one.unwrap_or(Viewport::Desktop)];
-        let viewports = match asked {
-            Asked::ByPerson => viewports,
-            Asked::Found => &one,
+        let by_person = asked == PageChoice::ByPerson;
+        let rules = order.subjects.get(subject).map(|s| &s.rules);
+        let wanted_here = rules.map(|r| r.expects(url, PageKind::Home)) == Some(Expect::Present);
+        let order = WidgetOrder {
+            check: CheckOrder {
+                consent: order.consent,
+                viewports: if by_person { viewports } else { &one },
+                // Colours are measured on pictures.
+                pictures: by_person && widget.is_some_and(|w| !w.design.is_empty()),
+                asked,
+                ..CheckOrder::of(url, supplier, order.stamp)
+            },
+            widget,
+            languages: &order.expectation.languages,
+            states: order.states,
+            further: by_person && !none_wanted && wanted_here,
+            manners: order.manners,
+            notice: order.notice,
         };
-        let check = CheckOrder {
-            url,
-            supplier,
-            consent: order.consent,
-            viewports,
-            // Colours are measured on pictures.
-            pictures: asked == Asked::ByPerson
-                && widget.is_some_and(|w| w.design != WidgetDesign::default()),
-            stamp: order.stamp,
-            asked,
-            delay_ms: widget.map_or(0, |w| (w.delay_s * 1000.0) as u64),
-            locale: languages.first().copied().unwrap_or_default(),
-            prompt: languages.first().and_then(|l| prompt_of(widget, l)),
-        };
-        let mut evidence = check::run(ways.pool, ways.http, &check).await?;
-        if asked == Asked::ByPerson && !none_wanted {
-            let states = further_states(&check, order.states);
-            check::further(ways.pool, ways.http, states, &mut evidence).await?;
-        }
-        for language in languages.iter().skip(1) {
-            let check = CheckOrder {
-                locale: language,
-                prompt: prompt_of(widget, language),
-                ..check
-            };
-            let visits = in_language(&check);
-            check::further(ways.pool, ways.http, visits, &mut evidence).await?;
-        }
-        if let Some(widget) = spoken {
-            pictures::hash(
-                ways.http,
-                url,
-                &widget.design.resolved(),
-                &mut evidence.visits,
-            )
-            .await;
-        }
-        if order.notice {
-            check::privacy_page(ways.http, &mut evidence).await;
-        }
-        let usual = evidence.visits.len();
-        if asked == Asked::ByPerson && !none_wanted && order.manners {
-            let plans = in_other_manners(&check);
-            check::further(ways.pool, ways.http, plans, &mut evidence).await?;
-        }
+        let seen = widget::look(ways, &order).await?;
         out.push(WidgetVisits {
             subject,
-            in_other_manners: evidence.visits.split_off(usual),
-            visits: evidence.visits,
-            asides: evidence.asides,
+            visits: CheckVisits::of(seen.visits, order.language()),
+            asides: seen.asides,
         });
     }
     Ok(out)
@@ -191,21 +151,16 @@ async fn visits(
 
 /// The page as the browser got it, where no copy was asked for.
 fn delivered(url: &Url, given: &[WidgetVisits]) -> PageCopy {
-    let seen = given.iter().flat_map(|v| &v.visits).next();
-    PageCopy {
-        url: url.clone(),
-        found: FoundBy::Given,
-        page: seen.map_or_else(DeliveredPage::default, |o| o.page.clone()),
-    }
+    PageCopy::by_browser(url, given.iter().flat_map(|v| v.visits.all()).next())
 }
 
 /// Copies of the site's pages; what keeps us from having them is told.
 async fn copies(
-    ways: &Ways<'_>,
+    ways: &SiteTools<'_>,
     order: &SiteOrder<'_>,
     until: Instant,
     given: &[WidgetVisits],
-    gaps: &mut Vec<NotLookedAt>,
+    gaps: &mut Vec<NotChecked>,
     told: &impl Fn(Step),
 ) -> Vec<PageCopy> {
     let left = until.saturating_duration_since(Instant::now());
@@ -225,9 +180,12 @@ async fn copies(
     let mut copies = crawled.pages;
     if let Some(first) = copies.first_mut().filter(|c| !c.is_had()) {
         let by_browser = delivered(order.url, given);
-        gaps.push(NotLookedAt {
+        gaps.push(NotChecked {
             what: "the other pages of the site".into(),
-            why: format!("the address could not be had by HTTP: {}", first.why_not()),
+            why: format!(
+                "the address could not be loaded by HTTP: {}",
+                first.why_not()
+            ),
         });
         if by_browser.is_had() {
             *first = by_browser;
@@ -236,11 +194,11 @@ async fn copies(
     copies
 }
 
-/// What a look through a site was kept from.
-fn crawl_gaps(crawled: &Crawl, pages: usize) -> Vec<NotLookedAt> {
+/// Returns the parts that a look through a site could not reach.
+fn crawl_gaps(crawled: &Crawl, pages: usize) -> Vec<NotChecked> {
     let mut out = Vec::new();
     if let Some(why) = &crawled.shut {
-        out.push(NotLookedAt {
+        out.push(NotChecked {
             what: "the other pages of the site".into(),
             why: why.clone(),
         });
@@ -248,14 +206,14 @@ fn crawl_gaps(crawled: &Crawl, pages: usize) -> Vec<NotLookedAt> {
     // Fewer than were asked for although more are known: the time was over.
     let left = crawled.left.len();
     if left > 0 && crawled.pages.len() < pages {
-        out.push(NotLookedAt {
+        out.push(NotChecked {
             what: format!("{left} further pages that are known"),
             why: "the time was over".into(),
         });
     }
     let closed = crawled.closed.len();
     if closed > 0 {
-        out.push(NotLookedAt {
+        out.push(NotChecked {
             what: format!("{closed} further pages"),
             why: "robots.txt asks programs to stay away from them".into(),
         });
@@ -264,7 +222,7 @@ fn crawl_gaps(crawled: &Crawl, pages: usize) -> Vec<NotLookedAt> {
         .told
         .iter()
         .filter(|(_, told)| told.starts_with("not read"));
-    out.extend(unread.map(|(what, why)| NotLookedAt {
+    out.extend(unread.map(|(what, why)| NotChecked {
         what: what.clone(),
         why: why.clone(),
     }));
@@ -291,14 +249,15 @@ fn site_pages(expectation: &Expectation, copies: Vec<PageCopy>) -> Vec<SitePage>
         .collect()
 }
 
-/// Visits as many of the further pages as the time allows, one of each template before a second of any.
+/// Visits as many of the further pages as the time allows, one of each template before a second of
+/// any.
 async fn visit_sample(
-    ways: &Ways<'_>,
+    ways: &SiteTools<'_>,
     order: &SiteOrder<'_>,
     until: Instant,
     mut longest: Duration,
     pages: &mut [SitePage],
-    gaps: &mut Vec<NotLookedAt>,
+    gaps: &mut Vec<NotChecked>,
     told: &impl Fn(Step),
 ) -> Result<()> {
     let sorts: Vec<_> = pages
@@ -313,7 +272,8 @@ async fn visit_sample(
         if !page.copy.is_had() {
             continue;
         }
-        // A visit that is cut off tells nothing: none is begun that the last ones would not have fitted in.
+        // A visit that is cut off tells nothing: none is begun that the last ones would not have
+        // fitted in.
         let needed = longest.min(Duration::from_millis(CHECK_MS));
         if Instant::now() + needed > until {
             left_out.push(page.copy.url.to_string());
@@ -322,7 +282,7 @@ async fn visit_sample(
         told(Step::Visit(&page.copy.url, n + 1, of));
         let began = Instant::now();
         let url = page.copy.url.clone();
-        page.visited = visits(ways, order, &url, &[Viewport::Desktop], Asked::Found).await?;
+        page.visited = visits(ways, order, &url, &[Viewport::Desktop], PageChoice::Found).await?;
         longest = longest.max(began.elapsed());
     }
     gaps.extend(not_visited(&left_out, order.limit));
@@ -332,17 +292,17 @@ async fn visit_sample(
 /// Pages that are told by name.
 const MOST_NAMED: usize = 20;
 
-fn not_visited(left_out: &[String], limit: Duration) -> Vec<NotLookedAt> {
+fn not_visited(left_out: &[String], limit: Duration) -> Vec<NotChecked> {
     let why = format!(
         "the time of {} s was over; its document was had by HTTP",
         limit.as_secs()
     );
-    let named = left_out.iter().take(MOST_NAMED).map(|url| NotLookedAt {
+    let named = left_out.iter().take(MOST_NAMED).map(|url| NotChecked {
         what: format!("{url} in a browser"),
         why: why.clone(),
     });
     let more = left_out.len().saturating_sub(MOST_NAMED);
-    let more = (more > 0).then(|| NotLookedAt {
+    let more = (more > 0).then(|| NotChecked {
         what: format!("{more} further pages in a browser"),
         why: why.clone(),
     });
@@ -354,5 +314,5 @@ pub fn observations(pages: &[SitePage]) -> impl Iterator<Item = &Observation> {
     pages
         .iter()
         .flat_map(|p| &p.visited)
-        .flat_map(|v| v.visits.iter().chain(&v.in_other_manners))
+        .flat_map(|v| v.visits.all())
 }

@@ -1,16 +1,16 @@
 //! Hashes of the pictures that a panel shows, and of those that the design names.
 
-use newtfern_core::brand::pictures::field_of;
-use newtfern_core::design::Design;
-use newtfern_core::image_hash::ImageHash;
-use newtfern_core::observation::Observation;
+use newtfern_model::design::Design;
 use newtfern_probe::http::Http;
 use newtfern_probe::pictures::hash_at;
+use newtfern_standards::image_hash::ImageHash;
+use newtfern_standards::observation::Observation;
+use newtfern_verdict::brand::pictures::field_of;
 use std::collections::HashMap;
 use url::Url;
 
-/// Fetches both at the same time of day, so that they can be compared, and each once, however many visits show it;
-/// why one is missing stands beside it.
+/// Fetches both at the same time of day, so that they can be compared, and each once, however many
+/// visits show it; why one is missing stands beside it.
 pub async fn hash(http: &Http, page: &Url, design: &Design, visits: &mut [Observation]) {
     let mut known = HashMap::new();
     let details = visits.iter_mut().filter_map(|seen| seen.details.as_mut());

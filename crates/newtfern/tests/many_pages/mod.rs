@@ -1,4 +1,5 @@
-//! A site of many pages, whose widget comes from the stand-in supplier, and the program run against it.
+//! A site of many pages, whose widget comes from the stand-in supplier, and the program run against
+//! it.
 
 #[path = "../records/mod.rs"]
 mod records;
@@ -31,14 +32,21 @@ pub struct Bench {
 fn page(template: &str, body: &str) -> Response {
     let main = match template {
         "item" => format!(
-            "<main class=item><div class=pictures><div></div></div><section class=price>{body}</section><aside class=more></aside></main>"
+            "<main class=item><div class=pictures><div></div></div><section \
+            class=price>{body}</section><aside class=more></aside></main>"
         ),
         "list" => format!(
-            "<main class=list><nav class=filter></nav><div class=grid><div class=card></div></div>{body}</main>"
+            "<main class=list><nav class=filter></nav><div class=grid><div \
+            class=card></div></div>{body}</main>"
         ),
         _ => format!("<main class=text><article>{body}</article></main>"),
     };
-    Html(format!("<!doctype html><html lang=en><head><meta name=generator content='Tarnwork 3'><title>Gust Kite Workshop</title></head><body><header></header>{main}</body></html>")).into_response()
+    Html(format!(
+        "<!doctype html><html lang=en><head><meta name=generator content='Tarnwork \
+        3'><title>Gust Kite \
+        Workshop</title></head><body><header></header>{main}</body></html>"
+    ))
+    .into_response()
 }
 
 /// The site: its items lack the snippet, a legal page has it, one page has it in a comment.
@@ -53,7 +61,8 @@ fn answer(path: &str, snippet: &str, port: u16) -> Response {
         "/about" => page("text", &format!("About us{snippet}")),
         "/news/first-flight" => page("text", &format!("First flight{commented}")),
         "/legal/privacy" => page("text", &format!("Privacy{snippet}")),
-        "/robots.txt" => format!("User-agent: *\nDisallow: /shut/\nSitemap: http://gust.localhost:{port}/maps.xml\n").into_response(),
+        "/robots.txt" => format!("User-agent: *\nDisallow: /shut/\nSitemap: \
+        http://gust.localhost:{port}/maps.xml\n").into_response(),
         "/maps.xml" => format!("<sitemapindex xmlns='http://www.sitemaps.org/schemas/sitemap/0.9'><sitemap><loc>http://gust.localhost:{port}/pages.xml.gz</loc></sitemap><sitemap><loc>http://gust.localhost:{port}/maps.xml</loc></sitemap></sitemapindex>").into_response(),
         "/pages.xml.gz" => {
             let pages = ["/", "/shop/merlin", "/news/first-flight", "/legal/privacy", "/gone", "/shut/y"];
@@ -85,7 +94,7 @@ impl Bench {
         )
         .unwrap();
         std::fs::write(profiles.join("notes.txt"), "no profile").unwrap();
-        let snippet = newtfern_core::profile::Supplier::from_toml(&supplier)
+        let snippet = newtfern_model::profile::Supplier::from_toml(&supplier)
             .unwrap()
             .snippet_for(KEY);
         let listener = tokio::net::TcpListener::bind("127.0.0.1:0").await.unwrap();
@@ -125,7 +134,8 @@ impl Bench {
             folder,
         };
         let site = format!(
-            "address = '{}'\nlanguages = ['en']\nplatform = 'tarnwork'\n[[widget]]\nsupplier = 'brindle'\nkey = '{KEY}'\nnot_on = ['/legal/**']\n",
+            "address = '{}'\nlanguages = ['en']\nplatform = 'tarnwork'\n[[widget]]\nsupplier = \
+            'brindle'\nkey = '{KEY}'\nnot_on = ['/legal/**']\n",
             bench.address()
         );
         std::fs::write(bench.file("site.toml"), site).unwrap();

@@ -1,4 +1,5 @@
-//! The stand-ins, pages of our own with a supplier's snippet, and the command line that looks at them.
+//! The stand-ins, pages of our own with a supplier's snippet, and the command line that looks at
+//! them.
 
 #[path = "../records/mod.rs"]
 mod records;
@@ -6,13 +7,14 @@ mod records;
 use axum::Router;
 use axum::extract::Request;
 use axum::response::Html;
-use newtfern_core::profile::Supplier;
+use newtfern_model::profile::Supplier;
 use newtfern_probe::guard::Guard;
 use newtfern_probe::http::Http;
 use newtfern_standins::{DEMO_TOKEN, Standins};
 use records::Recording;
 use serde_json::Value;
 use std::path::Path;
+use tokio::sync::Semaphore;
 
 pub struct Outside {
     /// Not every test file visits its sites.
@@ -47,7 +49,8 @@ impl Outside {
             let key = format!("{key}{}", request.uri().path().trim_start_matches('/'));
             let code = of_page.snippet_for(&key);
             async move {
-                Html(format!("<!doctype html><html lang=en><meta name=viewport content='width=device-width'><title>Gust</title><body><h1>Gust</h1>{code}</body></html>"))
+                Html(format!("<!doctype html><html lang=en><meta name=viewport \
+                    content='width=device-width'><title>Gust</title><body><h1>Gust</h1>{code}</body></html>"))
             }
         });
         let listener = tokio::net::TcpListener::bind("127.0.0.1:0").await.unwrap();
@@ -78,7 +81,34 @@ impl Outside {
         assert_eq!(told.await.unwrap().0, 204);
     }
 
+    /// What the command line tells, two at a time. A machine that is too busy with the other tests
+    /// is told as such, and the page looked at again without another beside it; what it tells in
+    /// the end counts.
     pub async fn check(&self, address: &str, key: &str, more: &str, args: &[&str]) -> (i32, Value) {
+        static ROOM: Semaphore = Semaphore::const_new(2);
+        let beside = ROOM.acquire().await.unwrap();
+        let mut told = self.check_once(address, key, more, args).await;
+        drop(beside);
+        for _ in 0..4 {
+            if !told.1["not_looked_at"]
+                .to_string()
+                .contains("our machine was busy")
+            {
+                break;
+            }
+            let _alone = ROOM.acquire_many(2).await.unwrap();
+            told = self.check_once(address, key, more, args).await;
+        }
+        told
+    }
+
+    async fn check_once(
+        &self,
+        address: &str,
+        key: &str,
+        more: &str,
+        args: &[&str],
+    ) -> (i32, Value) {
         let consent = if more.contains("consent") {
             ""
         } else {
@@ -87,7 +117,8 @@ impl Outside {
         let (site, widget) = more.split_once("---").unwrap_or(("", more));
         let supplier = &self.supplier.id;
         let text = format!(
-            "address = '{address}'\n{consent}time_zone = 'Europe/London'\n{site}[[widget]]\nsupplier = '{supplier}'\nkey = '{key}'\n{widget}"
+            "address = '{address}'\n{consent}time_zone = \
+            'Europe/London'\n{site}[[widget]]\nsupplier = '{supplier}'\nkey = '{key}'\n{widget}"
         );
         let file = self.folder.path().join("site.toml");
         std::fs::write(&file, text).unwrap();

@@ -1,12 +1,13 @@
 //! The supplier's console: the message looked for, answered, and tidied up.
 
-use super::{EchoOrder, STEP_MS, poll, stop};
+use super::steps::{EchoOrder, STEP_MS, poll, stop};
 use crate::ProbeError;
 use crate::http::Http;
+use crate::pace::Timer;
 use crate::visit::{Tab, details};
-use newtfern_core::brand::talk::TalkLooks;
-use newtfern_core::echo::{Answers, Seen, Stopped, TEST_FILE, Tidied};
-use newtfern_core::profile::EchoSteps;
+use newtfern_model::profile::EchoSteps;
+use newtfern_verdict::brand::talk::TalkLooks;
+use newtfern_verdict::echo::{Answers, CleanUp, EchoResult, StopReason, TEST_FILE};
 use serde_json::{Value, json};
 use std::time::{Duration, Instant};
 use url::Url;
@@ -16,7 +17,7 @@ pub(super) struct Console<'a> {
     pub http: &'a Http,
     pub request: &'a EchoOrder<'a>,
     pub steps: &'a EchoSteps,
-    /// When the message was sent.
+    /// Instant at which the message was sent.
     pub sent: Instant,
 }
 
@@ -27,15 +28,15 @@ impl Console<'_> {
 
     fn address(&self, template: &str, talk: &str) -> Option<Url> {
         let values = [("key", self.request.key), ("conversation", talk)];
-        newtfern_core::address_template::fill(template, None, &values).ok()
+        newtfern_standards::address_template::fill(template, None, &values).ok()
     }
 
-    /// The message as the console has it, waited for, and what it names; nothing where it did not come, with
-    /// the reason.
-    pub async fn message(&self, seen: &mut Seen) -> Option<Value> {
+    /// The message as the console has it, waited for, and what it names; nothing where it did not
+    /// come, with the reason.
+    pub async fn message(&self, seen: &mut EchoResult) -> Option<Value> {
         let Some(read) = self.address(&self.steps.console_read, "") else {
             let why = "the profile's console addresses are no addresses";
-            stop(seen, Stopped::NoSteps, why);
+            stop(seen, StopReason::NoSteps, why);
             return None;
         };
         let message = self.looked_for(&read, seen).await?;
@@ -50,10 +51,10 @@ impl Console<'_> {
         Some(message)
     }
 
-    async fn looked_for(&self, read: &Url, seen: &mut Seen) -> Option<Value> {
-        let began = Instant::now();
+    async fn looked_for(&self, read: &Url, seen: &mut EchoResult) -> Option<Value> {
+        let timer = Timer::ms(STEP_MS);
         let mut trouble = None;
-        while began.elapsed() < Duration::from_millis(STEP_MS) {
+        while !timer.is_over() {
             match self.http.json("GET", read, None, self.request.token).await {
                 Ok((200, list)) => {
                     trouble = None;
@@ -70,7 +71,7 @@ impl Console<'_> {
             tokio::time::sleep(Duration::from_millis(100)).await;
         }
         if let Some(trouble) = trouble {
-            stop(seen, Stopped::Console, &trouble);
+            stop(seen, StopReason::Console, &trouble);
         }
         None
     }
@@ -80,11 +81,11 @@ impl Console<'_> {
         &self,
         tab: &Tab,
         message: &Value,
-        seen: &mut Seen,
+        seen: &mut EchoResult,
     ) -> Result<(), ProbeError> {
         let Some(answer_to) = self.address(&self.steps.console_answer, "") else {
             let why = "the profile's console addresses are no addresses";
-            stop(seen, Stopped::NoSteps, why);
+            stop(seen, StopReason::NoSteps, why);
             return Ok(());
         };
         let answers = self.request.answers;
@@ -101,7 +102,7 @@ impl Console<'_> {
                 Err(failure) => Some(failure.text),
             };
             if let Some(why) = refused {
-                stop(seen, Stopped::Console, &why);
+                stop(seen, StopReason::Console, &why);
                 return Ok(());
             }
             seen.answered_ms = seen.answered_ms.or(self.since());
@@ -125,9 +126,9 @@ impl Console<'_> {
         Ok(())
     }
 
-    /// Closes the talk and removes its contact, and looks whether that is so; nothing where the profile does
-    /// not say how.
-    pub async fn tidy(&self, message: &Value) -> Option<Tidied> {
+    /// Closes the talk and removes its contact, and looks whether that is so; nothing where the
+    /// profile does not say how.
+    pub async fn tidy(&self, message: &Value) -> Option<CleanUp> {
         let talk = match &message["conversation"] {
             Value::String(text) => text.clone(),
             other => other.to_string(),
@@ -136,24 +137,24 @@ impl Console<'_> {
         let tidy = self.address(&self.steps.console_tidy, &talk)?;
         match self.http.json("DELETE", &tidy, None, token).await {
             Ok((200..=299, _)) => {}
-            _ => return Some(Tidied::Left),
+            _ => return Some(CleanUp::Left),
         }
         let Some(proof) = self.address(&self.steps.console_talk, &talk) else {
-            return Some(Tidied::Asked);
+            return Some(CleanUp::Asked);
         };
         Some(match self.http.json("GET", &proof, None, token).await {
             // A talk that is gone altogether is closed, and its contact with it.
-            Ok((404 | 410, _)) => Tidied::Proven,
+            Ok((404 | 410, _)) => CleanUp::Proven,
             Ok((200, told)) if told["closed"] == true && told["contact"].is_null() => {
-                Tidied::Proven
+                CleanUp::Proven
             }
-            Ok((200, _)) => Tidied::Left,
-            _ => Tidied::Asked,
+            Ok((200, _)) => CleanUp::Left,
+            _ => CleanUp::Asked,
         })
     }
 }
 
-/// Which of the answers stand in the widget's words, and whether in their order.
+/// Returns which of the answers stand in the widget's words, and whether in their order.
 fn answers_in(shown: &str, answers: &[String]) -> Answers {
     let places: Vec<usize> = answers.iter().filter_map(|a| shown.find(a)).collect();
     Answers {

@@ -1,12 +1,12 @@
-//! Sending the test message through the widget: into a talk, or into the form that stays while nobody is
-//! there.
+//! Sending the test message through the widget: into a talk, or into the form that stays while
+//! nobody is there.
 
-use super::{EchoOrder, Sent, poll, stop};
+use super::steps::{EchoOrder, SentMessage, poll, stop};
 use crate::ProbeError;
 use crate::visit::{Tab, decide, opener};
-use newtfern_core::echo::{Seen, Stopped, TEST_FILE};
-use newtfern_core::observation::ConsentAct;
-use newtfern_core::profile::{AwaySteps, EchoStep, EchoSteps, Supplier};
+use newtfern_model::profile::{AwaySteps, EchoStep, EchoSteps, Supplier};
+use newtfern_standards::observation::ConsentAct;
+use newtfern_verdict::echo::{EchoResult, StopReason, TEST_FILE};
 use serde_json::{Value, json};
 use std::time::Duration;
 
@@ -15,8 +15,8 @@ pub(super) async fn send(
     tab: &Tab,
     request: &EchoOrder<'_>,
     steps: &EchoSteps,
-    seen: &mut Seen,
-) -> Result<Option<Sent>, ProbeError> {
+    seen: &mut EchoResult,
+) -> Result<Option<SentMessage>, ProbeError> {
     if !opened(tab, request, seen).await? {
         return Ok(None);
     }
@@ -30,7 +30,7 @@ pub(super) async fn send(
     if request.only_left {
         stop(
             seen,
-            Stopped::Quiet,
+            StopReason::Quiet,
             "the form for messages did not show, though nobody is there by the hours",
         );
         return Ok(None);
@@ -41,10 +41,10 @@ pub(super) async fn send(
     if !poll(|| is_shown(tab, &steps.input)).await? {
         let (by, why) = match asks_first(tab, request.supplier).await {
             true => (
-                Stopped::Form,
+                StopReason::Form,
                 "the panel shows a form, and no field for a message",
             ),
-            false => (Stopped::NoField, "the panel shows no field to write in"),
+            false => (StopReason::NoField, "the panel shows no field to write in"),
         };
         stop(seen, by, why);
         return Ok(None);
@@ -58,15 +58,23 @@ pub(super) async fn send(
     }
     let sent = click_in(tab, &steps.send).await?;
     if !sent {
-        stop(seen, Stopped::NoField, "the panel shows no control to send");
+        stop(
+            seen,
+            StopReason::NoField,
+            "the panel shows no control to send",
+        );
     }
-    Ok(sent.then_some(Sent::Live))
+    Ok(sent.then_some(SentMessage::Live))
 }
 
 /// Loads the page and opens the panel. False where the widget did not come up, with the reason.
-async fn opened(tab: &Tab, request: &EchoOrder<'_>, seen: &mut Seen) -> Result<bool, ProbeError> {
+async fn opened(
+    tab: &Tab,
+    request: &EchoOrder<'_>,
+    seen: &mut EchoResult,
+) -> Result<bool, ProbeError> {
     if !tab.goto(request.url, 20_000).await? {
-        stop(seen, Stopped::NoPage, "the page did not arrive");
+        stop(seen, StopReason::NoPage, "the page did not arrive");
         return Ok(false);
     }
     tab.wait_until(Duration::from_secs(10), |s| s.loaded || s.over)
@@ -75,7 +83,7 @@ async fn opened(tab: &Tab, request: &EchoOrder<'_>, seen: &mut Seen) -> Result<b
         decide(tab, consent, ConsentAct::Granted).await?;
     }
     if !poll(|| async { tab.look(request.supplier).await }).await? {
-        stop(seen, Stopped::NoWidget, "the widget did not come up");
+        stop(seen, StopReason::NoWidget, "the widget did not come up");
         return Ok(false);
     }
     tab.click_on(opener(request.supplier)).await?;
@@ -86,8 +94,8 @@ async fn is_shown(tab: &Tab, selector: &str) -> Result<bool, ProbeError> {
     Ok(tab.find(selector).await?.is_some_and(|f| f.shown))
 }
 
-/// Nobody is there: the form for messages shows. Where the live talk shows first, somebody is, unless only a
-/// message may be left: then the form is waited for.
+/// Nobody is there: the form for messages shows. Where the live talk shows first, somebody is,
+/// unless only a message may be left: then the form is waited for.
 async fn away_form(
     tab: &Tab,
     steps: &EchoSteps,
@@ -108,8 +116,8 @@ async fn leave(
     tab: &Tab,
     request: &EchoOrder<'_>,
     away: &AwaySteps,
-    seen: &mut Seen,
-) -> Result<Option<Sent>, ProbeError> {
+    seen: &mut EchoResult,
+) -> Result<Option<SentMessage>, ProbeError> {
     if !all_made(tab, request, &away.before, seen).await? {
         return Ok(None);
     }
@@ -118,14 +126,14 @@ async fn leave(
     tab.call("Input.insertText", typed).await?;
     if !click_in(tab, &away.send).await? {
         let why = "the form for messages shows no control to send";
-        stop(seen, Stopped::NoField, why);
+        stop(seen, StopReason::NoField, why);
         return Ok(None);
     }
     if !away.sent.is_empty() && poll(|| is_shown(tab, &away.sent)).await? {
         let told = tab.find(&away.sent).await?.map(|f| f.text);
         seen.after_sending = told.unwrap_or_default().trim().chars().take(500).collect();
     }
-    Ok(Some(Sent::Left))
+    Ok(Some(SentMessage::Left))
 }
 
 /// Makes all steps in their order. False where one could not be made, with the reason.
@@ -133,17 +141,17 @@ async fn all_made(
     tab: &Tab,
     request: &EchoOrder<'_>,
     steps: &[EchoStep],
-    seen: &mut Seen,
+    seen: &mut EchoResult,
 ) -> Result<bool, ProbeError> {
     for (i, step) in steps.iter().enumerate() {
         if !make(tab, request, step).await? {
             let why = format!(
-                "step {} of {} before the talk: nothing that can be seen fits {}",
+                "step {} of {} before the chat: nothing that can be seen fits {}",
                 i + 1,
                 steps.len(),
                 step.selector()
             );
-            stop(seen, Stopped::Step, &why);
+            stop(seen, StopReason::Step, &why);
             return Ok(false);
         }
         seen.steps = i + 1;
@@ -176,7 +184,8 @@ async fn attach(tab: &Tab, selector: &str) -> Result<bool, ProbeError> {
 /// Brings what lies below in a panel that scrolls to where it can be clicked.
 async fn bring_up(tab: &Tab, selector: &str) -> Result<(), ProbeError> {
     let up = format!(
-        "(() => {{ const el = nf.pick({}); if (!el) return false; el.scrollIntoView({{ block: 'nearest' }}); return true; }})()",
+        "(() => {{ const el = nf.pick({}); if (!el) return false; el.scrollIntoView({{ block: \
+        'nearest' }}); return true; }})()",
         Value::from(selector)
     );
     anywhere(tab, &up).await?;
@@ -212,7 +221,8 @@ async fn make(tab: &Tab, request: &EchoOrder<'_>, step: &EchoStep) -> Result<boo
 async fn asks_first(tab: &Tab, supplier: &Supplier) -> bool {
     let fields = "'input:not([type=hidden]),select,textarea'";
     let here = format!(
-        "(() => {{ const p = nf.pick({}); return !!p && [...p.querySelectorAll({fields})].some(nf.visible); }})()",
+        "(() => {{ const p = nf.pick({}); return !!p && \
+        [...p.querySelectorAll({fields})].some(nf.visible); }})()",
         Value::from(supplier.open.panel.clone())
     );
     let yes = |v: Result<Value, ProbeError>| v.ok().and_then(|v| v.as_bool()).unwrap_or(false);

@@ -1,11 +1,13 @@
-//! A visitor who comes again: the same page with what the browser has kept, then along a link of the page.
+//! A visitor who comes again: the same page with what the browser has kept, then along a link of
+//! the page.
 
-use super::{Tab, operate};
+use super::{Tab, opening};
 use crate::ProbeError;
-use newtfern_core::observation::{Look, RouteSeen, SecondVisit};
-use newtfern_core::profile::Supplier;
-use newtfern_core::visits::{VisitPlan, Waits};
-use std::time::{Duration, Instant};
+use crate::pace::Timer;
+use newtfern_model::profile::Supplier;
+use newtfern_standards::observation::{Look, RouteSeen, SecondVisit};
+use newtfern_verdict::visits::{VisitPlan, WaitTimes};
+use std::time::Duration;
 
 /// The second load has this long.
 const SECOND_MS: u64 = 10_000;
@@ -18,7 +20,7 @@ const DRAWN_MS: u64 = 2_000;
 ///
 /// # Errors
 /// Where the page does not answer.
-pub async fn come(tab: &Tab, plan: &VisitPlan<'_>, waits: Waits) -> Result<(), ProbeError> {
+pub async fn come(tab: &Tab, plan: &VisitPlan<'_>, waits: WaitTimes) -> Result<(), ProbeError> {
     if !tab.was_shown() || plan.supplier.alive.launcher.is_empty() {
         return Ok(());
     }
@@ -34,7 +36,7 @@ pub async fn come(tab: &Tab, plan: &VisitPlan<'_>, waits: Waits) -> Result<(), P
     if second.launcher.seen_ms().is_some() {
         let panel = plan.supplier.open.panel.trim();
         if !panel.is_empty() {
-            second.open = Some(operate::panel(tab, panel, true, 0).await?);
+            second.open = Some(opening::panel(tab, panel, true, 0).await?);
         }
         second.route = route(tab, plan.supplier).await?;
     }
@@ -44,7 +46,7 @@ pub async fn come(tab: &Tab, plan: &VisitPlan<'_>, waits: Waits) -> Result<(), P
 
 /// Looks for the launcher until it shows.
 async fn shown(tab: &Tab, supplier: &Supplier, ms: u64) -> Result<Look, ProbeError> {
-    let began = Instant::now();
+    let timer = Timer::ms(ms);
     tab.forget_shown();
     loop {
         tab.look(supplier).await?;
@@ -52,7 +54,7 @@ async fn shown(tab: &Tab, supplier: &Supplier, ms: u64) -> Result<Look, ProbeErr
         if tab.is_shown_now() {
             return Ok(Look::Seen { at_ms });
         }
-        if tab.is_over() || began.elapsed() > Duration::from_millis(ms) {
+        if tab.is_over() || timer.is_over() {
             return Ok(Look::NotThere { until_ms: at_ms });
         }
         tokio::time::sleep(Duration::from_millis(100)).await;
@@ -66,18 +68,20 @@ const LINK: &str = "(() => {
         try { to = new URL(a.href, location.href); } catch { continue; }
         const elsewhere = to.pathname !== location.pathname || to.hash.startsWith('#/');
         if (to.origin !== location.origin || to.search || !elsewhere) continue;
-        if ((a.target && a.target !== '_self') || a.hasAttribute('download') || !nf.visible(a)) continue;
+        if ((a.target && a.target !== '_self') || a.hasAttribute('download') || \
+        !nf.visible(a)) continue;
         a.scrollIntoView({block: 'center'});
         const r = a.getBoundingClientRect();
         if (document.elementFromPoint(r.x + r.width / 2, r.y + r.height / 2) !== a
-            && !a.contains(document.elementFromPoint(r.x + r.width / 2, r.y + r.height / 2))) continue;
+            && !a.contains(document.elementFromPoint(r.x + r.width / 2, r.y + r.height \
+            / 2))) continue;
         return {to: to.href.slice(0, 2000), x: r.x + r.width / 2, y: r.y + r.height / 2};
     }
     return null;
 })()";
 
-/// Follows a link. Nothing where the page has none, or leaves its document for it: then the next page loads the
-/// widget anew, as this one did.
+/// Follows a link. Nothing where the page has none, or leaves its document for it: then the next
+/// page loads the widget anew, as this one did.
 async fn route(tab: &Tab, supplier: &Supplier) -> Result<Option<RouteSeen>, ProbeError> {
     let link = tab.evaluate(LINK).await?;
     let (Some(to), Some(x), Some(y)) = (

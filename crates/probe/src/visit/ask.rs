@@ -1,11 +1,12 @@
-//! Questions to a page: in the world of our own, which its scripts cannot reach, or in the page's own
-//! where the profile's words mean something. A page that answers nothing until its limit is asked
-//! once more, by the debugger, which script holds it.
+//! Questions to a page: in the world of our own, which its scripts cannot reach, or in the page's
+//! own where the profile's words mean something. A page that answers nothing until its limit is
+//! asked once more, by the debugger, which script holds it.
 
-use super::collector::text;
-use super::tab::{Tab, WORLD};
+use super::scripts::WORLD;
+use super::tab::Tab;
 use crate::ProbeError;
-use newtfern_core::observation::{HeldBy, Look};
+use crate::visit::body::body_text;
+use newtfern_standards::observation::{BlockingScript, Look};
 use serde_json::{Value, json};
 use std::time::Duration;
 
@@ -35,8 +36,8 @@ impl Tab {
         Ok(answer["value"].clone())
     }
 
-    /// The first answer that can be used: the page's own, then those of its frames. A frame that does not answer
-    /// has none.
+    /// The first answer that can be used: the page's own, then those of its frames. A frame that
+    /// does not answer has none.
     ///
     /// # Errors
     /// Where the page itself does not answer.
@@ -114,7 +115,8 @@ impl Tab {
         Ok(json!({"contextId": answer["executionContextId"]}))
     }
 
-    /// Which script holds the page's thread? It answers nothing itself, but the debugger can stop it.
+    /// Finds out which script holds the page's thread: the page answers nothing itself, but the
+    /// debugger can stop it.
     async fn name_holder(&self, silent_ms: u64) {
         self.with(|s| s.held_at = None);
         self.cdp.send(&self.session, "Debugger.pause", json!({}));
@@ -126,7 +128,7 @@ impl Tab {
         }
         self.with(|s| {
             let (url, function, line) = s.held_at.clone().unwrap_or_default();
-            s.seen.held_by = Some(HeldBy {
+            s.seen.held_by = Some(BlockingScript {
                 url,
                 function,
                 line,
@@ -149,7 +151,7 @@ impl Tab {
             .await;
         let Ok(body) = body else { return };
         let mut html = body_text(&body);
-        let most = newtfern_core::html::MOST_BYTES.min(2_000_000);
+        let most = newtfern_standards::html::MOST_BYTES.min(2_000_000);
         let cut = html.len() > most;
         html.truncate(html.floor_char_boundary(most));
         self.with(|s| {
@@ -179,29 +181,4 @@ fn result(answer: Value) -> Result<Value, ProbeError> {
         method: "Runtime.evaluate".into(),
         message: message.chars().take(500).collect(),
     })
-}
-
-/// A body as text: the browser has decoded text already; what it takes for bytes comes in base64.
-pub(super) fn body_text(answer: &Value) -> String {
-    let body = text(answer, "body");
-    if answer["base64Encoded"].as_bool().unwrap_or(false) {
-        let bytes = decode(&body).unwrap_or_default();
-        crate::decoding::text_of(&bytes, None)
-    } else {
-        body
-    }
-}
-
-/// Bytes from base64.
-///
-/// # Errors
-/// Where the text is none.
-pub fn decode(text: &str) -> Result<Vec<u8>, ProbeError> {
-    use base64::Engine;
-    base64::engine::general_purpose::STANDARD
-        .decode(text)
-        .map_err(|e| ProbeError::Command {
-            method: "base64".into(),
-            message: e.to_string(),
-        })
 }

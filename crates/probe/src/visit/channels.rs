@@ -2,17 +2,18 @@
 
 use super::Tab;
 use crate::ProbeError;
-use newtfern_core::observation::ChannelSeen;
-use newtfern_core::profile::Supplier;
+use crate::pace::Timer;
+use newtfern_model::profile::Supplier;
+use newtfern_standards::observation::ChannelSeen;
 use serde_json::Value;
 use std::time::Duration;
 use tokio::time::sleep;
 
 /// A list that is just opening has this long to show its links.
-const LIST_MS: f64 = 2_000.0;
+const LIST_MS: u64 = 2_000;
 
-/// Reads the list, in the page and in its frames. A list behind the launcher must be open by then; where
-/// there is no panel that is known, the launcher itself may be what opens it.
+/// Reads the list, in the page and in its frames. A list behind the launcher must be open by then;
+/// where there is no panel that is known, the launcher itself may be what opens it.
 ///
 /// # Errors
 /// Where the page does not answer.
@@ -23,10 +24,11 @@ pub async fn read(tab: &Tab, supplier: &Supplier) -> Result<(), ProbeError> {
     }
     let mut seen = listed(tab, items).await?;
     if seen.is_empty() && supplier.open.panel.trim().is_empty() {
-        tab.click_on(super::operate::opener(supplier)).await?;
+        tab.click_on(crate::visit::opening::opener(supplier))
+            .await?;
     }
-    let until = tab.now_ms() + LIST_MS;
-    while seen.is_empty() && tab.now_ms() < until {
+    let timer = Timer::ms(LIST_MS);
+    while seen.is_empty() && !timer.is_over() {
         sleep(Duration::from_millis(100)).await;
         seen = listed(tab, items).await?;
     }

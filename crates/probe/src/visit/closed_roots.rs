@@ -1,8 +1,9 @@
-//! A shadow root that the page's scripts closed: the debugger sees it, and hands it to our own world.
+//! A shadow root that the page's scripts closed: the debugger sees it, and hands it to our own
+//! world.
 
 use super::Tab;
 use super::collector::text;
-use super::tab::WORLD;
+use super::scripts::WORLD;
 use crate::ProbeError;
 use serde_json::{Value, json};
 

@@ -3,22 +3,23 @@
 use super::tab::Tab;
 use super::tcf;
 use crate::ProbeError;
-use newtfern_core::consent::words::Meaning;
-use newtfern_core::observation::{ConsentAct, FirstLayer, Look, Rect};
-use newtfern_core::profile::{ConsentManager, Texts};
+use crate::pace::Timer;
+use newtfern_model::profile::{ConsentManager, Texts};
+use newtfern_standards::observation::{ConsentAct, FirstLayer, Look, Rect};
+use newtfern_verdict::consent::words::Meaning;
 use serde_json::{Value, json};
 use std::collections::BTreeMap;
-use std::time::{Duration, Instant};
+use std::time::Duration;
 
-/// How long the banner is waited for.
+/// Time that the banner is waited for, ms.
 const BANNER_MS: u64 = 6_000;
-/// How long a banner that shows one button has to show the other.
+/// Time that a banner with one button has to show the other, ms.
 const WHOLE_MS: u64 = 400;
-/// How long a decision has to take.
+/// Time that a decision has to take effect, ms.
 const TAKE_MS: u64 = 2_000;
 
-/// The word for the state: by the framework's interface where there is one, else the manager's own; empty where
-/// the profile has no script for it.
+/// The word for the state: by the framework's interface where there is one, else the manager's own;
+/// empty where the profile has no script for it.
 pub(super) async fn state(
     tab: &Tab,
     consent: Option<&ConsentManager>,
@@ -39,7 +40,7 @@ pub(super) async fn state(
     }
 }
 
-/// Is a consent interface on the page, and in which state?
+/// Notes whether a consent interface is on the page, and in which state.
 ///
 /// # Errors
 /// Where the page does not answer.
@@ -65,7 +66,8 @@ pub async fn note(tab: &Tab, consent: Option<&ConsentManager>) -> Result<(), Pro
         Err(other) => return Err(other),
     };
     let looked = format!(
-        "({{locator: !!document.querySelector('iframe[name=__tcfapiLocator]'), by_selector: {}.some((s) => !!nf.pick(s))}})",
+        "({{locator: !!document.querySelector('iframe[name=__tcfapiLocator]'), by_selector: \
+        {}.some((s) => !!nf.pick(s))}})",
         json!(marks.selectors)
     );
     let looked = tab.evaluate(&looked).await?;
@@ -83,6 +85,39 @@ pub async fn note(tab: &Tab, consent: Option<&ConsentManager>) -> Result<(), Pro
     Ok(())
 }
 
+/// Looks for the way to refuse, a layer deeper too, and notes which ways the first layer has.
+async fn look_for_refusal(
+    tab: &Tab,
+    consent: &ConsentManager,
+    mut found: Option<Rect>,
+) -> Result<Option<Rect>, ProbeError> {
+    let accepts = found.is_some() || control(tab, consent, ConsentAct::Granted).await?.is_some();
+    if accepts && found.is_none() {
+        // The banner may have come between the two looks, or its buttons one after the other.
+        found = refusal(tab, consent, WHOLE_MS).await?;
+    }
+    let layer = FirstLayer {
+        accepts,
+        refuses: found.is_some(),
+        refuses_deeper: false,
+    };
+    if accepts {
+        tab.mark(|o| {
+            o.consent.first_layer.get_or_insert(layer);
+        });
+    }
+    if accepts && found.is_none() && deeper(tab, consent).await? {
+        found = refusal(tab, consent, TAKE_MS).await?;
+        let there = found.is_some();
+        tab.mark(|o| {
+            if let Some(layer) = &mut o.consent.first_layer {
+                layer.refuses_deeper |= there;
+            }
+        });
+    }
+    Ok(found)
+}
+
 /// Decides as asked: by the profile's selector, else by the texts of buttons. What became of it is
 /// noted; a decision that cannot be made is no error.
 ///
@@ -94,35 +129,11 @@ pub async fn decide(
     act: ConsentAct,
 ) -> Result<(), ProbeError> {
     note(tab, Some(consent)).await?;
-    let began = Instant::now();
-    while began.elapsed() < Duration::from_millis(BANNER_MS) {
+    let timer = Timer::ms(BANNER_MS);
+    while !timer.is_over() {
         let mut found = control(tab, consent, act).await?;
         if act == ConsentAct::Refused {
-            let accepts =
-                found.is_some() || control(tab, consent, ConsentAct::Granted).await?.is_some();
-            if accepts && found.is_none() {
-                // The banner may have come between the two looks, or its buttons one after the other.
-                found = refusal(tab, consent, WHOLE_MS).await?;
-            }
-            let layer = FirstLayer {
-                accepts,
-                refuses: found.is_some(),
-                refuses_deeper: false,
-            };
-            if accepts {
-                tab.mark(|o| {
-                    o.consent.first_layer.get_or_insert(layer);
-                });
-            }
-            if accepts && found.is_none() && deeper(tab, consent).await? {
-                found = refusal(tab, consent, TAKE_MS).await?;
-                let there = found.is_some();
-                tab.mark(|o| {
-                    if let Some(layer) = &mut o.consent.first_layer {
-                        layer.refuses_deeper |= there;
-                    }
-                });
-            }
+            found = look_for_refusal(tab, consent, found).await?;
         }
         if let Some(r) = found {
             note(tab, Some(consent)).await?;
@@ -158,8 +169,8 @@ pub(super) async fn refusal(
     consent: &ConsentManager,
     ms: u64,
 ) -> Result<Option<Rect>, ProbeError> {
-    let began = Instant::now();
-    while began.elapsed() < Duration::from_millis(ms) {
+    let timer = Timer::ms(ms);
+    while !timer.is_over() {
         let found = control(tab, consent, ConsentAct::Refused).await?;
         if found.is_some() {
             return Ok(found);
@@ -199,8 +210,8 @@ pub(super) async fn deeper(tab: &Tab, consent: &ConsentManager) -> Result<bool, 
     }
 }
 
-/// Where to click: by the profile's selectors and words, else by the usual words of many languages, inside the
-/// banner only.
+/// Returns where to click: by the profile's selectors and words, else by the usual words of many
+/// languages, inside the banner only.
 pub(super) async fn control(
     tab: &Tab,
     consent: &ConsentManager,
@@ -224,8 +235,8 @@ pub(super) async fn control(
     }
 }
 
-/// A control inside the banner whose name has one of the usual words; nothing where the profile does not say
-/// what the banner is, since a page has buttons of its own.
+/// A control inside the banner whose name has one of the usual words; nothing where the profile
+/// does not say what the banner is, since a page has buttons of its own.
 async fn by_usual_words(
     tab: &Tab,
     consent: &ConsentManager,
@@ -268,7 +279,7 @@ pub(super) async fn take(
     consent: &ConsentManager,
     act: ConsentAct,
 ) -> Result<(), ProbeError> {
-    let clicked = Instant::now();
+    let timer = Timer::ms(TAKE_MS);
     let told = !consent.state.script.trim().is_empty() || tab.with(|s| s.seen.consent.tcf);
     loop {
         let after = state(tab, Some(consent)).await?;
@@ -276,7 +287,7 @@ pub(super) async fn take(
             true => after == act.word(),
             false => control(tab, consent, act).await?.is_none(),
         };
-        let over = clicked.elapsed() > Duration::from_millis(TAKE_MS);
+        let over = timer.is_over();
         if took || over {
             let now = tab.now_ms();
             tab.mark(|o| {
@@ -286,7 +297,8 @@ pub(super) async fn take(
                 };
                 if !took {
                     o.consent.error = format!(
-                        "the control for \u{201c}{}\u{201d} was used, and the state stayed \u{201c}{after}\u{201d}",
+                        "the control for \u{201c}{}\u{201d} was used, and the state \
+                        stayed \u{201c}{after}\u{201d}",
                         act.word()
                     );
                 }

@@ -1,10 +1,10 @@
-//! What an open panel shows beside its texts: typeface, fields for the visitor, addresses of its pictures, colours of
-//! its bubbles, and parts that a design can hide.
+//! What an open panel shows beside its texts: typeface, fields for the visitor, addresses of its
+//! pictures, colours of its bubbles, and parts that a design can hide.
 
 use super::Tab;
 use crate::ProbeError;
-use newtfern_core::observation::{BubbleSeen, PanelDetails, Part, PartSeen, PictureSeen};
-use newtfern_core::profile::Supplier;
+use newtfern_model::profile::Supplier;
+use newtfern_standards::observation::{BubbleSeen, PanelDetails, Part, PartSeen, PictureSeen};
 use serde_json::Value;
 
 /// Reads them, in the page or in a frame of the panel.
@@ -69,7 +69,7 @@ pub async fn bubbles(tab: &Tab, supplier: &Supplier) -> Result<Vec<BubbleSeen>, 
     Ok(out)
 }
 
-/// Whether each part that the profile names shows.
+/// Reads whether each part that the profile names shows.
 ///
 /// # Errors
 /// Where the page does not answer.
@@ -82,7 +82,8 @@ pub async fn parts(tab: &Tab, supplier: &Supplier) -> Result<Vec<PartSeen>, Prob
     Ok(out)
 }
 
-/// Does something show there, in the page or in one of its frames? None where one of them gave no answer.
+/// Returns whether something shows there, in the page or in one of its frames; none where one of
+/// them gave no answer.
 async fn shows(tab: &Tab, selector: &str) -> Result<Option<bool>, ProbeError> {
     if tab.find(selector).await?.is_some_and(|f| f.shown) {
         return Ok(Some(true));
@@ -106,7 +107,7 @@ async fn source(tab: &Tab, selector: &str) -> Result<String, ProbeError> {
     Ok(found.unwrap_or_default())
 }
 
-/// What one of the page's tools tells of an element, in the page or in a frame of it.
+/// Asks one of the page's tools about an element, in the page or in a frame of it.
 async fn ask_at<T>(
     tab: &Tab,
     tool: &str,

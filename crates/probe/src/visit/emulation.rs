@@ -1,10 +1,10 @@
 //! A viewport as the page sees it: size, touch, user agent and client hints of one and the same
 //! browser.
 
-use newtfern_core::observation::{Condition, Manner, Viewport};
+use newtfern_standards::observation::{Condition, Manner, Viewport};
 use serde_json::{Value, json};
 
-/// What the emulated browser says it is.
+/// Identity that the emulated browser states.
 pub struct Identity<'a> {
     /// `product/version` as the browser tells it.
     pub product: &'a str,
@@ -25,7 +25,8 @@ impl Identity<'_> {
     fn phone_agent(&self) -> String {
         let major = self.major();
         format!(
-            "Mozilla/5.0 (Linux; Android 10; K) AppleWebKit/537.36 (KHTML, like Gecko) Chrome/{major}.0.0.0 Mobile Safari/537.36"
+            "Mozilla/5.0 (Linux; Android 10; K) AppleWebKit/537.36 (KHTML, like Gecko) \
+            Chrome/{major}.0.0.0 Mobile Safari/537.36"
         )
     }
 

@@ -2,7 +2,7 @@
 
 use crate::http::from_connect;
 use crate::proxy::Failures;
-use newtfern_core::observation::{FailureKind, NetFailure};
+use newtfern_standards::observation::{FailureKind, NetFailure};
 use url::Url;
 
 pub fn timeout(text: &str) -> NetFailure {
@@ -12,11 +12,11 @@ pub fn timeout(text: &str) -> NetFailure {
     }
 }
 
-/// What the browser says of a request that failed.
-pub struct Said<'a> {
+/// Message of the browser about a request that failed.
+pub struct FailureNotice<'a> {
     /// The net error; empty where the browser never let it out.
     pub text: &'a str,
-    /// Why the browser itself blocked it.
+    /// Reason why the browser itself blocked it.
     pub blocked: &'a str,
     /// The cross-origin rule that it broke.
     pub cors: &'a str,
@@ -47,8 +47,8 @@ const KINDS: &[(&str, FailureKind)] = &[
     ("ERR_ABORTED", FailureKind::Aborted),
 ];
 
-/// From `Network.loadingFailed` or `Page.navigate`.
-pub fn from_browser(proxy: &Failures, url: &str, said: &Said) -> NetFailure {
+/// Returns the failure that `Network.loadingFailed` or `Page.navigate` reports.
+pub fn from_browser(proxy: &Failures, url: &str, said: &FailureNotice) -> NetFailure {
     if let Some(kind) = by_the_browser(said.blocked) {
         return made(kind, said.text, said.blocked);
     }
@@ -128,7 +128,7 @@ mod tests {
         // Long for its table of cases.
         let none = Failures::default();
         let said = |text: &str, blocked: &str, cors: &str, answered: bool| {
-            let said = Said {
+            let said = FailureNotice {
                 text,
                 blocked,
                 cors,
@@ -193,8 +193,8 @@ mod tests {
         );
     }
 
-    fn lost(text: &str) -> Said<'_> {
-        Said {
+    fn lost(text: &str) -> FailureNotice<'_> {
+        FailureNotice {
             text,
             blocked: "",
             cors: "",

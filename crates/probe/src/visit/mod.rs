@@ -1,9 +1,10 @@
 //! One visit: one load of one page under one condition, in a context of its own that is thrown away
-//! afterwards, with one deadline over everything. It carries out a plan of the core and says of each
-//! stage how far it looked.
+//! afterwards, with one deadline over everything. It carries out a plan of the core and says of
+//! each stage how far it looked.
 
 mod again;
 mod ask;
+mod body;
 mod channels;
 mod closed_roots;
 mod collector;
@@ -12,11 +13,13 @@ pub mod details;
 mod emulation;
 mod failure;
 mod motion;
+mod opening;
 mod operate;
 mod progress;
 mod prompt;
 mod pump;
 mod reach;
+mod scripts;
 mod settle;
 mod tab;
 mod tcf;
@@ -25,32 +28,24 @@ mod tests;
 mod texts;
 mod withdrawal;
 
-use crate::ProbeError;
-use crate::browser::Browser;
-use crate::pixels;
-pub use ask::decode;
+pub use body::decode;
 pub use consent::decide;
-use newtfern_core::observation::{
-    ConsentAct, Ended, Launcher, Look, Manner, Observation, Stage, Unlooked, VERSION, Viewport,
-    WidgetLet,
-};
-use newtfern_core::visits::{VisitPlan, Waits};
-use newtfern_heavy::heavy;
-pub use operate::{opener, panel};
+pub use opening::{opener, panel};
+pub use operate::Pictures;
+pub(crate) use operate::pixel_scale;
 pub use settle::blocking;
-use std::time::Duration;
 pub use tab::Tab;
 
-/// Pictures of a visit, PNG.
-#[derive(Default)]
-pub struct Pictures {
-    /// The page as PNG.
-    pub page: Option<Vec<u8>>,
-    /// The launcher as PNG.
-    pub launcher: Option<Vec<u8>>,
-    /// The page with the open panel as PNG.
-    pub panel: Option<Vec<u8>>,
-}
+use crate::browser::Browser;
+use crate::pace::{self, Timer};
+use crate::{ProbeError, pixels};
+use newtfern_heavy::heavy;
+use newtfern_standards::observation::{
+    ConsentAct, Launcher, Look, Manner, NotCheckedReason, Observation, Stage, VERSION, VisitEnd,
+    WidgetLet,
+};
+use newtfern_verdict::visits::{VisitPlan, WaitTimes};
+use std::time::Duration;
 
 /// A page's load event is waited for this long before its widget is waited for without it.
 const LOAD_MS: f64 = 12_000.0;
@@ -76,19 +71,20 @@ pub async fn visit(
     tab.keep_bodies(plan.supplier.hosts().map(str::to_string).collect());
     let mut pictures = Pictures::default();
     let total = Duration::from_millis(plan.total_ms);
-    let outcome = tokio::time::timeout(total, run(&tab, plan, &mut pictures)).await;
-    let crashed = tab.observation().ended == Ended::Crashed;
+    let outcome = pace::within(total, run(&tab, plan, &mut pictures)).await;
+    let crashed = tab.observation().ended == VisitEnd::Crashed;
     let (ended, why) = match outcome {
         Ok(Err(ProbeError::BrowserGone { doing })) => {
             return Err(ProbeError::BrowserGone { doing });
         }
-        _ if crashed => (Ended::Crashed, Unlooked::Crashed),
-        Ok(Ok(())) => (Ended::Complete, Unlooked::EarlierStage),
-        Ok(Err(_)) => (Ended::Hung, Unlooked::NoAnswer),
-        Err(_) => (Ended::Deadline, Unlooked::Deadline),
+        _ if crashed => (VisitEnd::Crashed, NotCheckedReason::Crashed),
+        Ok(Ok(())) => (VisitEnd::Complete, NotCheckedReason::EarlierStage),
+        Ok(Err(_)) => (VisitEnd::Hung, NotCheckedReason::NoAnswer),
+        Err(_) => (VisitEnd::Deadline, NotCheckedReason::Deadline),
     };
     tab.close_looks(why);
     let mut seen = tab.observation();
+    seen.withheld = tab.withheld();
     seen.ended = ended;
     seen.version = VERSION;
     seen.url = plan.url.to_string();
@@ -176,7 +172,7 @@ async fn document(tab: &Tab, plan: &VisitPlan<'_>) -> Result<bool, ProbeError> {
         return Ok(false);
     }
     let left = |tab: &Tab| {
-        let left = plan.page_ms as f64 - tab.now_ms();
+        let left = plan.page_ms as f64 - tab.spent_ms(0.0);
         Duration::from_secs_f64(left.max(0.0) / 1000.0)
     };
     tab.wait_until(left(tab), |s| s.document_done || s.over)
@@ -185,8 +181,8 @@ async fn document(tab: &Tab, plan: &VisitPlan<'_>) -> Result<bool, ProbeError> {
         return Ok(false);
     }
     if !tab.document_arrived() && tab.has_answer() {
-        // A page whose thread is busy tells late that its document is whole: it is asked, and answers after
-        // all that it had to tell. One that does not answer is not told to be slow.
+        // A page whose thread is busy tells late that its document is whole: it is asked, and
+        // answers after all that it had to tell. One that does not answer is not told to be slow.
         let state = tab.evaluate("document.readyState").await?;
         if state != "loading" {
             let late = Duration::from_secs(2);
@@ -205,35 +201,34 @@ async fn document(tab: &Tab, plan: &VisitPlan<'_>) -> Result<bool, ProbeError> {
 }
 
 /// Waits for the sign of life and the launcher.
-async fn start(tab: &Tab, plan: &VisitPlan<'_>, waits: Waits) -> Result<(), ProbeError> {
+async fn start(tab: &Tab, plan: &VisitPlan<'_>, waits: WaitTimes) -> Result<(), ProbeError> {
     let bare = plan.supplier.alive.launcher.is_empty();
     let signed = !plan.supplier.alive.script.trim().is_empty();
-    // Without a sign of its own, the launcher is the sign. Where neither is known nothing tells that it is
-    // up: all that comes in its time is seen.
+    // Without a sign of its own, the launcher is the sign. Where neither is known nothing tells
+    // that it is up: all that comes in its time is seen.
     let up = move |s: &collector::Collector| {
         (signed || !bare) && (s.alive() || !signed) && (s.launcher_ms.is_some() || bare)
     };
-    let load = Duration::from_secs_f64((LOAD_MS - tab.now_ms()).max(0.0) / 1000.0);
+    let load = Duration::from_secs_f64((LOAD_MS - tab.spent_ms(0.0)).max(0.0) / 1000.0);
     tab.wait_until(load, |s| up(s) || s.loaded || s.over).await;
-    let until = tab.now_ms() + waits.start_ms as f64;
-    let left = |tab: &Tab| Duration::from_secs_f64((until - tab.now_ms()).max(0.0) / 1000.0);
+    let timer = Timer::ms(waits.start_ms);
     let sealed = |s: &collector::Collector| s.sealed && s.launcher_ms.is_none() && !s.over;
-    tab.wait_until(left(tab), |s| up(s) || s.over || sealed(s))
+    tab.wait_until(timer.left(), |s| up(s) || s.over || sealed(s))
         .await;
     // Its root may be closed, and may be made later than its host.
-    while tab.with(|s| sealed(s)) && tab.now_ms() < until {
+    while tab.with(|s| sealed(s)) && !timer.is_over() {
         closed_roots::adopt(tab, &plan.supplier.alive.launcher).await?;
-        let moment = left(tab).min(Duration::from_millis(250));
+        let moment = timer.left().min(Duration::from_millis(250));
         tab.wait_until(moment, |s| up(s) || s.over).await;
     }
-    tab.wait_until(left(tab), |s| up(s) || s.over).await;
+    tab.wait_until(timer.left(), |s| up(s) || s.over).await;
     if tab.is_over() {
         return Ok(());
     }
     let alive = |tab: &Tab| tab.is_alive() || (!signed && tab.was_shown());
     if !alive(tab) && waits.nudge_ms > 0 {
-        operate::nudge(tab).await?;
         tab.note_nudge();
+        operate::nudge(tab).await?;
         tab.wait_until(Duration::from_millis(waits.nudge_ms), |s| up(s) || s.over)
             .await;
     }
@@ -251,7 +246,7 @@ async fn start(tab: &Tab, plan: &VisitPlan<'_>, waits: Waits) -> Result<(), Prob
 async fn settle(
     tab: &Tab,
     plan: &VisitPlan<'_>,
-    waits: Waits,
+    waits: WaitTimes,
     pictures: &mut Pictures,
 ) -> Result<bool, ProbeError> {
     let selector = plan.supplier.alive.launcher.as_str();
@@ -316,7 +311,7 @@ async fn take_pictures(
 }
 
 /// Watches on after the launcher came: a page may route itself.
-async fn stay(tab: &Tab, plan: &VisitPlan<'_>, waits: Waits) -> Result<(), ProbeError> {
+async fn stay(tab: &Tab, plan: &VisitPlan<'_>, waits: WaitTimes) -> Result<(), ProbeError> {
     let selector = plan.supplier.alive.launcher.as_str();
     if selector.is_empty() || !tab.was_shown() {
         return Ok(());
@@ -348,18 +343,8 @@ async fn stay(tab: &Tab, plan: &VisitPlan<'_>, waits: Waits) -> Result<(), Probe
     Ok(())
 }
 
-/// What is read last: cookies, the document as it stands.
+/// Reads what is read last: cookies, the document as it stands.
 async fn end(tab: &Tab) -> Result<(), ProbeError> {
     tab.read_storage().await;
     tab.read_final().await
-}
-
-/// Picture pixels for one CSS px of the layout.
-pub(crate) fn pixel_scale(seen: &Observation) -> f64 {
-    let (width, _) = seen.condition.viewport.size();
-    let density = match seen.condition.viewport {
-        Viewport::Phone => 2.0,
-        Viewport::Desktop => 1.0,
-    };
-    density * f64::from(width) / seen.view().width.max(1.0)
 }

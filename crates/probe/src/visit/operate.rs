@@ -1,19 +1,18 @@
 //! Working the launcher as a visitor does: opened by a click, closed, opened again by keyboard.
 
-use super::{Pictures, Tab, channels, details, texts};
+use super::{Tab, channels, details, texts};
+use crate::visit::opening::{CONTROL, look, opener, panel, set};
 use crate::{ProbeError, pixels};
-use newtfern_core::observation::{Look, Looks, Operation, Unlooked};
-use newtfern_core::profile::Supplier;
 use newtfern_heavy::heavy;
+use newtfern_model::profile::Supplier;
+use newtfern_standards::observation::{Look, NotCheckedReason, Observation, Viewport};
 use serde_json::{Value, json};
 use std::time::{Duration, Instant};
 
 const OPEN_MS: u64 = 4_000;
 const CLOSE_MS: u64 = 2_000;
-/// The first control inside a frame that is a launcher.
-const CONTROL: &str = "'button,[role=button],a[href],[tabindex]'";
 
-/// What delaying optimisers wait for: the mouse, a scroll, a touch, a key.
+/// Does what delaying optimisers wait for: the mouse, a scroll, a touch, a key.
 ///
 /// # Errors
 /// Where the page does not answer.
@@ -26,51 +25,7 @@ pub async fn nudge(tab: &Tab) -> Result<(), ProbeError> {
     tab.call("Input.dispatchMouseEvent", wheel).await?;
     tab.press("Shift").await?;
     tab.evaluate(TOUCH).await?;
-    tab.mark(|o| o.alive.nudged = true);
     Ok(())
-}
-
-/// Waits until the panel is shown, or gone.
-///
-/// # Errors
-/// Where the page does not answer.
-pub async fn panel(tab: &Tab, selector: &str, wanted: bool, ms: u64) -> Result<bool, ProbeError> {
-    let began = Instant::now();
-    loop {
-        let shown = tab.find(selector).await?.is_some_and(|f| f.shown);
-        if shown == wanted {
-            return Ok(true);
-        }
-        if began.elapsed() > Duration::from_millis(ms) {
-            return Ok(false);
-        }
-        tokio::time::sleep(Duration::from_millis(40)).await;
-    }
-}
-
-fn look(tab: &Tab, seen: bool) -> Look {
-    let now = tab.now_ms();
-    match seen {
-        true => Look::Seen { at_ms: now },
-        false => Look::NotThere { until_ms: now },
-    }
-}
-
-fn set(tab: &Tab, change: impl FnOnce(&mut Looks, &mut Operation)) {
-    tab.mark(|o| {
-        change(
-            &mut o.looks,
-            o.operation.get_or_insert_with(Operation::default),
-        )
-    });
-}
-
-/// What is clicked to open the panel.
-pub fn opener(supplier: &Supplier) -> &str {
-    match supplier.open.click.trim() {
-        "" => &supplier.alive.launcher,
-        click => click,
-    }
 }
 
 /// Opens by click, closes, opens again by keyboard. Each look says how far it went.
@@ -92,7 +47,7 @@ pub async fn work(
         let opened = panel(tab, &open.panel, true, OPEN_MS).await?;
         if !opened {
             let seen = look(tab, false);
-            let why = Unlooked::EarlierStage;
+            let why = NotCheckedReason::EarlierStage;
             set(tab, |l, _| {
                 l.opening = seen;
                 l.closing = Look::NotLooked { why };
@@ -151,7 +106,7 @@ async fn read_panel(
         return Ok(());
     };
     let png = tab.picture().await?;
-    let scale = super::pixel_scale(&tab.observation());
+    let scale = pixel_scale(&tab.observation());
     let cut = heavy(|| {
         let colour = pixels::header_colour(&png, &rect, scale);
         (colour, pixels::crop(&png, &rect, scale, 4.0))
@@ -175,7 +130,7 @@ async fn close(tab: &Tab, supplier: &Supplier) -> Result<bool, ProbeError> {
     let seen = match named {
         true => look(tab, closed),
         false => Look::NotLooked {
-            why: Unlooked::NoEntry,
+            why: NotCheckedReason::NoEntry,
         },
     };
     set(tab, |l, _| {
@@ -183,7 +138,7 @@ async fn close(tab: &Tab, supplier: &Supplier) -> Result<bool, ProbeError> {
         if !closed {
             // An open panel cannot be seen to open.
             l.keyboard = Look::NotLooked {
-                why: Unlooked::NoEntry,
+                why: NotCheckedReason::NoEntry,
             };
         }
     });
@@ -257,7 +212,8 @@ async fn keyboard(tab: &Tab, supplier: &Supplier) -> Result<(), ProbeError> {
     }
     // A launcher that is a frame: the control is inside it.
     let frame = format!(
-        "(() => {{ const el = nf.pick({selector}); const t = el && nf.focusTarget(el); return !!t && t.tagName === 'IFRAME'; }})()"
+        "(() => {{ const el = nf.pick({selector}); const t = el && nf.focusTarget(el); return !!t \
+        && t.tagName === 'IFRAME'; }})()"
     );
     let frame = tab.evaluate(&frame).await?.as_bool().unwrap_or(false);
     let mut opened = false;
@@ -275,4 +231,25 @@ async fn keyboard(tab: &Tab, supplier: &Supplier) -> Result<(), ProbeError> {
     let seen = look(tab, opened);
     set(tab, |l, _| l.keyboard = seen);
     Ok(())
+}
+
+/// Pictures of a visit, PNG.
+#[derive(Default)]
+pub struct Pictures {
+    /// The page as PNG.
+    pub page: Option<Vec<u8>>,
+    /// The launcher as PNG.
+    pub launcher: Option<Vec<u8>>,
+    /// The page with the open panel as PNG.
+    pub panel: Option<Vec<u8>>,
+}
+
+/// Picture pixels for one CSS px of the layout.
+pub(crate) fn pixel_scale(seen: &Observation) -> f64 {
+    let (width, _) = seen.condition.viewport.size();
+    let density = match seen.condition.viewport {
+        Viewport::Phone => 2.0,
+        Viewport::Desktop => 1.0,
+    };
+    density * f64::from(width) / seen.view().width.max(1.0)
 }

@@ -1,8 +1,8 @@
 //! What a visit notes on its way from stage to stage.
 
 use super::tab::Tab;
-use newtfern_core::observation::{Launcher, Look, Unlooked};
-use newtfern_core::profile::Supplier;
+use newtfern_model::profile::Supplier;
+use newtfern_standards::observation::{Launcher, Look, NotCheckedReason};
 use std::time::Duration;
 
 impl Tab {
@@ -29,9 +29,13 @@ impl Tab {
         }
     }
 
-    /// The visit has moved, scrolled and pressed a key.
+    /// The visit begins to move, scroll and press a key: what comes from now on may come of that,
+    /// though the page has not yet been given all of it.
     pub(super) fn note_nudge(&self) {
-        self.with(|s| s.nudged = true);
+        self.with(|s| {
+            s.nudged_ms = Some(s.now_ms());
+            s.seen.alive.nudged = true;
+        });
     }
 
     /// The sign is true now; when it became so was missed.
@@ -39,7 +43,7 @@ impl Tab {
         self.with(|s| {
             let now = s.now_ms();
             s.alive_ms.get_or_insert(now);
-            s.seen.alive.after_interaction = s.nudged;
+            s.seen.alive.after_interaction = s.nudged_ms.is_some();
         });
     }
 
@@ -78,7 +82,7 @@ impl Tab {
 
     /// The profile does not say how to work the launcher.
     pub(super) fn close_looks_of_operation(&self) {
-        let why = Unlooked::NoEntry;
+        let why = NotCheckedReason::NoEntry;
         self.mark(|o| {
             o.looks.opening = Look::NotLooked { why };
             o.looks.closing = Look::NotLooked { why };
@@ -88,8 +92,8 @@ impl Tab {
 
     /// Waits until the launcher has been there for so long, or is gone.
     pub(super) async fn watch_on(&self, stay_ms: u64) {
-        let (came, now) = self.with(|s| (s.launcher_ms.unwrap_or_else(|| s.now_ms()), s.now_ms()));
-        let left = came + stay_ms as f64 - now;
+        let came = self.with(|s| s.launcher_ms.unwrap_or_else(|| s.now_ms()));
+        let left = stay_ms as f64 - self.spent_ms(came);
         if left > 0.0 {
             let left = Duration::from_secs_f64(left / 1000.0);
             self.wait_until(left, |s| s.over).await;

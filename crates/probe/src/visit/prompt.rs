@@ -1,16 +1,16 @@
-//! The prompt beside the launcher, watched for after what brings it: its second, the page scrolled, the mouse on
-//! its way out.
+//! The prompt beside the launcher, watched for after what brings it: its second, the page scrolled,
+//! the mouse on its way out.
 
 use super::{Tab, texts};
 use crate::ProbeError;
-use newtfern_core::observation::Viewport;
-use newtfern_core::profile::Supplier;
-use newtfern_core::visits::{PromptBy, PromptWatch};
+use newtfern_model::profile::Supplier;
+use newtfern_standards::observation::{TextName, Viewport};
+use newtfern_verdict::visits::{PromptBy, PromptWatch};
 use serde_json::json;
 use std::time::Duration;
 use tokio::time::sleep;
 
-/// Between two looks.
+/// Time between two looks at the prompt.
 const EVERY: Duration = Duration::from_millis(100);
 
 /// Watches for it. Where what brings it cannot be done, nobody watched.
@@ -18,7 +18,7 @@ const EVERY: Duration = Duration::from_millis(100);
 /// # Errors
 /// Where the page does not answer.
 pub async fn watch(tab: &Tab, supplier: &Supplier, how: PromptWatch) -> Result<(), ProbeError> {
-    let Some(selector) = supplier.texts.of("prompt") else {
+    let Some(selector) = supplier.texts.of(TextName::Prompt) else {
         return Ok(());
     };
     let from = match how.by {
@@ -40,15 +40,18 @@ pub async fn watch(tab: &Tab, supplier: &Supplier, how: PromptWatch) -> Result<(
             tab.now_ms()
         }
     };
-    let until = from + how.ms as f64;
     loop {
         let found = tab.find(selector).await?.filter(|f| f.shown);
         if let Some(found) = found {
-            texts::keep(tab, "prompt", found.text);
+            texts::keep(tab, TextName::Prompt, found.text);
         }
         let now = tab.now_ms();
-        let seen = tab.observation().texts.iter().any(|t| t.name == "prompt");
-        if seen || now >= until {
+        let seen = tab
+            .observation()
+            .texts
+            .iter()
+            .any(|t| t.name == TextName::Prompt);
+        if seen || tab.spent_ms(from) >= how.ms as f64 {
             tab.mark(|o| o.prompt_until_ms = Some(now));
             break;
         }
@@ -85,7 +88,8 @@ async fn leave(tab: &Tab) -> Result<(), ProbeError> {
     let out = "(() => {
         const out = {bubbles: true, clientX: 500, clientY: -2, relatedTarget: null};
         document.documentElement.dispatchEvent(new MouseEvent('mouseout', out));
-        document.documentElement.dispatchEvent(new MouseEvent('mouseleave', {...out, bubbles: false}));
+        document.documentElement.dispatchEvent(new MouseEvent('mouseleave', \
+        {...out, bubbles: false}));
         document.dispatchEvent(new MouseEvent('mouseleave', {...out, bubbles: false}));
         return true;
     })()";

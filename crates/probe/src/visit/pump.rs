@@ -1,19 +1,20 @@
 //! Takes the events of a page tree, in their order, into the collector, and answers those that want
 //! an answer at once.
 
-use super::ask::body_text;
 use super::collector::{Collector, text};
-use super::tab::Scripts;
 use crate::cdp::{Cdp, Event};
 use crate::proxy::Failures;
+use crate::visit::body::body_text;
+use crate::visit::scripts::Scripts;
 use base64::Engine;
 use base64::prelude::BASE64_STANDARD as BASE64;
-use newtfern_core::observation::LeftOut;
+use newtfern_standards::observation::LeftOut;
 use serde_json::json;
 use std::sync::{Arc, Mutex, PoisonError};
-use tokio::sync::{Notify, mpsc::UnboundedReceiver};
+use tokio::sync::Notify;
+use tokio::sync::mpsc::UnboundedReceiver;
 
-/// What the pump works with.
+/// State of the pump.
 pub struct Pump {
     pub cdp: Cdp,
     pub state: Arc<Mutex<Collector>>,

@@ -1,14 +1,14 @@
 //! Finding things on a page and in its frames, clicking, typing, pictures.
 
-use super::ask::decode;
 use super::collector::text;
 use super::tab::Tab;
 use crate::ProbeError;
-use newtfern_core::observation::Rect;
+use crate::visit::body::decode;
+use newtfern_standards::observation::Rect;
 use serde_json::{Value, json};
 
-/// Where something is on the page, found in the page itself or in one of its frames.
-pub struct Found {
+/// Position of an element, in the page itself or in one of its frames.
+pub struct ElementPosition {
     pub rect: Rect,
     pub shown: bool,
     pub text: String,
@@ -16,12 +16,12 @@ pub struct Found {
     pub session: String,
 }
 
-impl Found {
-    fn read(value: &Value, session: &str, offset: (f64, f64)) -> Option<Found> {
+impl ElementPosition {
+    fn read(value: &Value, session: &str, offset: (f64, f64)) -> Option<ElementPosition> {
         let mut rect: Rect = serde_json::from_value(value["rect"].clone()).ok()?;
         rect.x += offset.0;
         rect.y += offset.1;
-        Some(Found {
+        Some(ElementPosition {
             rect,
             shown: value["shown"].as_bool().unwrap_or(false),
             text: text(value, "text"),
@@ -43,13 +43,13 @@ impl Tab {
     ///
     /// # Errors
     /// Where the page does not answer.
-    pub async fn find(&self, selector: &str) -> Result<Option<Found>, ProbeError> {
+    pub async fn find(&self, selector: &str) -> Result<Option<ElementPosition>, ProbeError> {
         if selector.is_empty() {
             return Ok(None);
         }
         let expression = format!("nf.box({})", Value::from(selector));
         let value = self.evaluate(&expression).await?;
-        let here = Found::read(&value, &self.session, (0.0, 0.0));
+        let here = ElementPosition::read(&value, &self.session, (0.0, 0.0));
         if here.as_ref().is_some_and(|f| f.shown) {
             return Ok(here);
         }
@@ -63,7 +63,7 @@ impl Tab {
                 continue;
             }
             let offset = self.frame_offset(&target).await;
-            return Ok(Found::read(&value, &session, offset));
+            return Ok(ElementPosition::read(&value, &session, offset));
         }
         Ok(here)
     }

@@ -1,14 +1,17 @@
-//! What is read of a page once its widget is there, or has been waited for: launcher, fixed elements,
-//! figures, the document as it stands, cookies.
+//! What is read of a page once its widget is there, or has been waited for: launcher, fixed
+//! elements, figures, the document as it stands, cookies.
 
 use super::closed_roots;
 use super::collector::text;
 use super::tab::Tab;
 use crate::ProbeError;
-use newtfern_core::observation::{Launcher, LeftOut, Look, Presence, Stored, Violation};
-use newtfern_core::profile::Supplier;
+use crate::pace::Timer;
+use newtfern_model::profile::Supplier;
+use newtfern_standards::observation::{
+    Launcher, LeftOut, Look, Presence, StorageKind, StoredItem, Violation,
+};
 use serde_json::{Value, json};
-use std::time::{Duration, Instant};
+use std::time::Duration;
 
 /// The document as it stands at the end is kept up to this.
 const MOST_FINAL: usize = 1_500_000;
@@ -110,12 +113,12 @@ impl Tab {
         most: Duration,
     ) -> Result<Launcher, ProbeError> {
         let expression = format!("nf.launcher({})", Value::from(selector));
-        let began = Instant::now();
+        let timer = Timer::new(most);
         let mut before = self.evaluate(&expression).await?;
         loop {
             tokio::time::sleep(Duration::from_millis(60)).await;
             let now = self.evaluate(&expression).await?;
-            if now == before || began.elapsed() > most {
+            if now == before || timer.is_over() {
                 return Ok(serde_json::from_value(now).unwrap_or_default());
             }
             before = now;
@@ -190,7 +193,8 @@ impl Tab {
     /// Where the page does not answer.
     pub async fn read_final(&self) -> Result<(), ProbeError> {
         let html = format!(
-            "document.documentElement ? document.documentElement.outerHTML.slice(0, {MOST_FINAL}) : ''"
+            "document.documentElement ? document.documentElement.outerHTML.slice(0, \
+            {MOST_FINAL}) : ''"
         );
         let html = self.evaluate(&html).await?;
         self.with(|s| {
@@ -213,9 +217,9 @@ impl Tab {
             let now = s.now_ms();
             for c in answer["cookies"].as_array().into_iter().flatten() {
                 let (name, domain) = (text(c, "name"), text(c, "domain"));
-                s.store(Stored {
+                s.store(StoredItem {
                     at_ms: s.cookie_came(&domain, &name).unwrap_or(now),
-                    kind: "cookie".into(),
+                    kind: StorageKind::Cookie,
                     length: text(c, "value").len(),
                     expires_s: c["expires"].as_f64().filter(|e| *e > 0.0),
                     place: domain,
@@ -231,8 +235,8 @@ impl Tab {
         }
     }
 
-    /// Databases and caches of a session's origin. What a frame does not answer stays untold, as its cookies
-    /// would; the time at which they came is not known, so it is that of the look.
+    /// Databases and caches of a session's origin. What a frame does not answer stays untold, as
+    /// its cookies would; the time at which they came is not known, so it is that of the look.
     async fn read_databases(&self, session: &str) {
         let Ok(Value::String(origin)) = self.evaluate_in(session, "location.origin").await else {
             return;
@@ -249,24 +253,24 @@ impl Tab {
             found.extend(
                 names
                     .filter_map(Value::as_str)
-                    .map(|n| ("indexeddb", n.to_string())),
+                    .map(|n| (StorageKind::Database, n.to_string())),
             );
         }
         let asked = "CacheStorage.requestCacheNames";
         let names = self.cdp.call(session, asked, of_origin, NAMES_MS);
         if let Ok(answer) = names.await {
             let caches = answer["caches"].as_array().into_iter().flatten();
-            found.extend(caches.map(|c| ("cache", text(c, "cacheName"))));
+            found.extend(caches.map(|c| (StorageKind::Cache, text(c, "cacheName"))));
         }
         self.with(|s| {
             let at_ms = s.now_ms();
             for (kind, name) in found {
-                s.store(Stored {
-                    kind: kind.into(),
+                s.store(StoredItem {
+                    kind,
                     place: origin.clone(),
                     name,
                     at_ms,
-                    ..Stored::default()
+                    ..StoredItem::default()
                 });
             }
         });

@@ -4,33 +4,28 @@ use super::collector::{Collector, text};
 use super::emulation::{Identity, commands};
 use super::failure;
 use super::pump::{Pump, set_up};
+pub(super) use super::scripts::Scripts;
 use crate::ProbeError;
 use crate::browser::Browser;
 use crate::cdp::Cdp;
-use newtfern_core::observation::{
-    Condition, ConsentAct, FailureKind, NetFailure, Observation, Unlooked, Viewport,
+use crate::pace::{self, Timer};
+use newtfern_model::profile::Supplier;
+use newtfern_standards::observation::{
+    Condition, ConsentAct, FailureKind, NetFailure, NotCheckedReason, Observation, Viewport,
+    Withheld,
 };
-use newtfern_core::profile::Supplier;
-use serde_json::{Value, json};
+use serde_json::json;
 use std::sync::{Arc, Mutex, PoisonError};
-use std::time::{Duration, Instant};
+use std::time::Duration;
 use tokio::sync::Notify;
 use url::Url;
 
-const TOOLS: &str = include_str!("../page/tools.js");
-const WATCH: &str = include_str!("../page/watch.js");
-/// Global Privacy Control as pages ask for it.
-const GPC: &str = "Object.defineProperty(Navigator.prototype, 'globalPrivacyControl', \
-    { get: () => true, configurable: true, enumerable: true });";
-const SIGN: &str = include_str!("../page/sign.js");
-/// The world of our own scripts.
-pub(super) const WORLD: &str = "newtfern";
 /// Opening an empty page is our own doing: a busy machine gets more time for it.
 const OPEN_MS: u64 = 20_000;
 
 /// One page being visited.
 pub struct Tab {
-    /// The browser's protocol.
+    /// Connection of the debugging protocol.
     pub cdp: Cdp,
     /// The page's session in it.
     pub session: String,
@@ -39,64 +34,6 @@ pub struct Tab {
     state: Arc<Mutex<Collector>>,
     changed: Arc<Notify>,
     pump: tokio::task::JoinHandle<()>,
-}
-
-/// Scripts that run in every document before the page's own.
-pub struct Scripts {
-    ours: String,
-    /// In the page's own world: the supplier's sign.
-    sign: Option<String>,
-    /// Watch for who holds the thread.
-    debug: bool,
-    /// The browser asks for privacy.
-    gpc: bool,
-}
-
-impl Scripts {
-    /// Without a supplier nothing is watched: the page's own figures only.
-    fn new(supplier: Option<&Supplier>, gpc: bool) -> Scripts {
-        let event = format!("nf{:x}", rand::random::<u128>());
-        let watch = match supplier {
-            Some(s) => json!({"launcher": s.alive.launcher, "event": event}),
-            None => Value::Null,
-        };
-        let watch = WATCH.replace("__WATCH__", &watch.to_string());
-        let sign = supplier
-            .map(|s| s.alive.script.trim())
-            .filter(|s| !s.is_empty());
-        Scripts {
-            ours: format!("{TOOLS}\n{watch}"),
-            sign: sign.map(|s| SIGN.replace("__EVENT__", &event).replace("__SIGN__", s)),
-            debug: supplier.is_some(),
-            gpc,
-        }
-    }
-
-    /// Sends them to a session; they run in its next document.
-    pub(super) fn install(&self, cdp: &Cdp, session: &str) {
-        let binding = json!({"name": "nfTell", "executionContextName": WORLD});
-        cdp.send(session, "Runtime.addBinding", binding);
-        let ours = json!({"source": self.ours, "worldName": WORLD, "runImmediately": true});
-        cdp.send(session, "Page.addScriptToEvaluateOnNewDocument", ours);
-        if let Some(sign) = &self.sign {
-            let sign = json!({"source": sign});
-            cdp.send(session, "Page.addScriptToEvaluateOnNewDocument", sign);
-        }
-        if self.gpc {
-            // https://w3c.github.io/gpc/: a header of every request, and a property that is true.
-            let header = json!({"headers": {"Sec-GPC": "1"}});
-            cdp.send(session, "Network.setExtraHTTPHeaders", header);
-            let property = json!({"source": GPC, "runImmediately": true});
-            cdp.send(session, "Page.addScriptToEvaluateOnNewDocument", property);
-        }
-        if self.debug {
-            // A thread that is held can be asked where only if the debugger listened before. The
-            // page's own breakpoints do nothing.
-            cdp.send(session, "Debugger.enable", json!({}));
-            let off = json!({"active": false});
-            cdp.send(session, "Debugger.setBreakpointsActive", off);
-        }
-    }
 }
 
 impl Drop for Tab {
@@ -209,7 +146,7 @@ impl Tab {
         change(&mut self.state.lock().unwrap_or_else(PoisonError::into_inner))
     }
 
-    /// What was seen so far.
+    /// Returns what was seen so far.
     pub fn observation(&self) -> Observation {
         self.with(|s| {
             let mut seen = s.seen.clone();
@@ -230,7 +167,7 @@ impl Tab {
         self.with(|s| s.keep_bodies = hosts);
     }
 
-    /// Nothing more can come.
+    /// Returns whether nothing more can come.
     pub fn is_over(&self) -> bool {
         self.with(|s| s.over)
     }
@@ -240,12 +177,12 @@ impl Tab {
         self.with(|s| s.alive())
     }
 
-    /// Its launcher was visible at the last look.
+    /// Returns whether its launcher was visible at the last look.
     pub(super) fn is_shown_now(&self) -> bool {
         self.with(|s| s.shown)
     }
 
-    /// What was visible before says nothing of now.
+    /// Forgets the launcher's visibility: what was visible before says nothing of now.
     pub(super) fn forget_shown(&self) {
         self.with(|s| s.shown = false);
     }
@@ -260,9 +197,24 @@ impl Tab {
         self.with(|s| s.now_ms())
     }
 
-    /// How long the page may still keep us waiting for an answer: to its limit, and a little.
+    /// ms since a moment of the visit, without those that the machine kept from the browser.
+    pub(super) fn spent_ms(&self, since_ms: f64) -> f64 {
+        let since = Duration::from_secs_f64(since_ms.max(0.0) / 1000.0);
+        let since = self.with(|s| s.began).map(|began| began + since);
+        since.map_or(0.0, |at| pace::spent_since(at).as_secs_f64() * 1000.0)
+    }
+
+    /// Returns what the machine kept from the visit so far.
+    pub(super) fn withheld(&self) -> Withheld {
+        let began = self.with(|s| s.began);
+        began.map(pace::withheld).unwrap_or_default()
+    }
+
+    /// Returns how long the page may still keep us waiting for an answer: to its limit, and a
+    /// little.
     pub(super) fn patience_ms(&self) -> u64 {
-        self.with(|s| (s.page_limit_ms - s.now_ms()).max(3_000.0) as u64)
+        let limit = self.with(|s| s.page_limit_ms);
+        (limit - self.spent_ms(0.0)).max(3_000.0) as u64
     }
 
     /// Starts loading; the page has until `ms`. False where nothing came, with the reason in the
@@ -305,8 +257,8 @@ impl Tab {
         })
     }
 
-    /// Goes to another page, or to the same again, with what the browser has kept. False where it did not
-    /// come in its time.
+    /// Goes to another page, or to the same again, with what the browser has kept. False where it
+    /// did not come in its time.
     ///
     /// # Errors
     /// Where the browser is gone.
@@ -326,7 +278,8 @@ impl Tab {
             .await)
     }
 
-    /// From now on this document is what the address answers; everything else comes from the network.
+    /// Puts a document in place of what the address answers; everything else comes from the
+    /// network.
     ///
     /// # Errors
     /// Where the page does not answer.
@@ -340,18 +293,19 @@ impl Tab {
         Ok(())
     }
 
-    /// How many requests were seen.
+    /// Returns the number of requests seen.
     pub fn requests_so_far(&self) -> usize {
         self.with(|s| s.seen.requests.len())
     }
 
-    /// Waits for a state that events bring about.
+    /// Waits for a state that events bring about; time in which the machine kept the browser from
+    /// running does not count.
     pub async fn wait_until(
         &self,
         longest: Duration,
         reached: impl Fn(&Collector) -> bool,
     ) -> bool {
-        let deadline = Instant::now() + longest;
+        let timer = Timer::new(longest);
         loop {
             let notified = self.changed.notified();
             tokio::pin!(notified);
@@ -359,15 +313,17 @@ impl Tab {
             if self.with(|s| reached(s)) {
                 return true;
             }
-            let left = deadline.saturating_duration_since(Instant::now());
-            if left.is_zero() || tokio::time::timeout(left, notified).await.is_err() {
+            let left = timer.left();
+            if left.is_zero() {
                 return self.with(|s| reached(s));
             }
+            // Told, or to see whether the timer has run out.
+            let _ = tokio::time::timeout(left, notified).await;
         }
     }
 
     /// Ends the visit's looks that had not come to an end, for one reason.
-    pub(super) fn close_looks(&self, why: Unlooked) {
+    pub(super) fn close_looks(&self, why: NotCheckedReason) {
         self.with(|s| s.close_looks(why));
     }
 

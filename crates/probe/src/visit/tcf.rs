@@ -1,8 +1,9 @@
-//! What the consent interface of the Transparency and Consent Framework tells of the visitor's decision.
+//! What the consent interface of the Transparency and Consent Framework tells of the visitor's
+//! decision.
 
 use super::tab::Tab;
 use crate::ProbeError;
-use newtfern_core::tcf;
+use newtfern_standards::tcf;
 use serde_json::Value;
 
 /// A longer string is none.
@@ -18,8 +19,9 @@ const ASK: &str = "(() => {
     return told;
 })()";
 
-/// The visitor's decision by the interface's answer, which goes before the banner's look and the profile's
-/// script; nothing where there is no interface, or it has no string that can be read. The string is kept.
+/// The visitor's decision by the interface's answer, which goes before the banner's look and the
+/// profile's script; nothing where there is no interface, or it has no string that can be read. The
+/// string is kept.
 ///
 /// # Errors
 /// Where the page does not answer.

@@ -2,27 +2,24 @@
 
 use super::Tab;
 use crate::ProbeError;
-use newtfern_core::observation::TextSeen;
-use newtfern_core::profile::Supplier;
+use crate::pace::Timer;
+use newtfern_model::profile::Supplier;
+use newtfern_standards::observation::{TextName, TextSeen};
 use serde_json::Value;
 use std::time::Duration;
 use tokio::time::sleep;
 
-/// Of one text this much is kept, in bytes.
+/// Bytes of one text that are kept.
 const MOST_TEXT: usize = 2_000;
 /// A frame of the panel has this long to show its texts.
-const PANEL_MS: f64 = 2_500.0;
+const PANEL_MS: u64 = 2_500;
 
-pub(super) fn keep(tab: &Tab, name: &str, text: String) {
+pub(super) fn keep(tab: &Tab, name: TextName, text: String) {
     let at_ms = tab.now_ms();
     let text = super::collector::cut(text.trim().to_string(), MOST_TEXT);
     tab.mark(|o| {
         if o.texts.iter().all(|t| t.name != name) {
-            o.texts.push(TextSeen {
-                name: name.to_string(),
-                text,
-                at_ms,
-            });
+            o.texts.push(TextSeen { name, text, at_ms });
         }
     });
 }
@@ -33,10 +30,10 @@ pub(super) fn keep(tab: &Tab, name: &str, text: String) {
 /// Where the page does not answer.
 pub async fn panel(tab: &Tab, supplier: &Supplier) -> Result<(), ProbeError> {
     let places = supplier.texts.all().into_iter();
-    let mut open: Vec<(&str, &str)> = places
-        .filter(|(name, selector)| *name != "prompt" && !selector.trim().is_empty())
+    let mut open: Vec<(TextName, &str)> = places
+        .filter(|(name, selector)| *name != TextName::Prompt && !selector.trim().is_empty())
         .collect();
-    let until = tab.now_ms() + PANEL_MS;
+    let timer = Timer::ms(PANEL_MS);
     loop {
         let mut left = Vec::new();
         for (name, selector) in open {
@@ -47,20 +44,21 @@ pub async fn panel(tab: &Tab, supplier: &Supplier) -> Result<(), ProbeError> {
         }
         open = left;
         // What is shown only while nobody is there is not waited for.
-        if open.iter().all(|(name, _)| *name == "away") || tab.now_ms() >= until {
+        if open.iter().all(|(name, _)| *name == TextName::Away) || timer.is_over() {
             return Ok(());
         }
         sleep(Duration::from_millis(100)).await;
     }
 }
 
-async fn read(tab: &Tab, name: &str, selector: &str) -> Result<Option<String>, ProbeError> {
-    if name != "notice_link" {
+async fn read(tab: &Tab, name: TextName, selector: &str) -> Result<Option<String>, ProbeError> {
+    if name != TextName::NoticeLink {
         let found = tab.find(selector).await?.filter(|f| f.shown);
         return Ok(found.map(|f| f.text));
     }
     let link = format!(
-        "(() => {{ const el = nf.pick({}); const a = el && (el.closest('a') || el.querySelector('a')); \
+        "(() => {{ const el = nf.pick({}); const a = el && (el.closest('a') || \
+        el.querySelector('a')); \
          return a ? a.href : null; }})()",
         Value::from(selector)
     );

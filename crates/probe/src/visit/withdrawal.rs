@@ -4,11 +4,11 @@ use super::consent::{control, deeper, press, refusal, state, take};
 use super::tab::Tab;
 use super::tcf;
 use crate::ProbeError;
-use newtfern_core::html::Document;
-use newtfern_core::observation::{ConsentAct, Look};
-use newtfern_core::profile::ConsentManager;
-use newtfern_core::visits::Waits;
 use newtfern_heavy::heavy;
+use newtfern_model::profile::ConsentManager;
+use newtfern_standards::html::Document;
+use newtfern_standards::observation::{ConsentAct, Look};
+use newtfern_verdict::visits::WaitTimes;
 use url::Url;
 
 /// A banner that is asked for again has this long to come.
@@ -16,7 +16,8 @@ const AGAIN_MS: u64 = 3_000;
 /// The second page has this long to load.
 const SECOND_MS: u64 = 10_000;
 
-/// Takes consent back and goes to a second page. Where it was not given there is nothing to take back.
+/// Takes consent back and goes to a second page. Where it was not given there is nothing to take
+/// back.
 ///
 /// # Errors
 /// Where the page does not answer.
@@ -24,7 +25,7 @@ pub async fn take_back(
     tab: &Tab,
     consent: &ConsentManager,
     page: &Url,
-    waits: Waits,
+    waits: WaitTimes,
 ) -> Result<(), ProbeError> {
     if tab.observation().looks.consent_act.seen_ms().is_none() {
         return Ok(());
@@ -64,7 +65,7 @@ pub async fn take_back(
 }
 
 /// Another page of the site, or the same again, with what the browser has kept.
-async fn second_page(tab: &Tab, page: &Url, waits: Waits) -> Result<(), ProbeError> {
+async fn second_page(tab: &Tab, page: &Url, waits: WaitTimes) -> Result<(), ProbeError> {
     // The manager writes its decision down before the page goes.
     let html = tab.observation().page.html;
     let next = heavy(|| {

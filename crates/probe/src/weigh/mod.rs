@@ -3,57 +3,26 @@
 //! chance alone does. Every load has a cold cache; nothing else runs in the browser meanwhile.
 
 mod moments;
+mod order;
 mod trace;
 mod widget;
 
+pub use order::WeighOrder;
+
 use crate::ProbeError;
 use crate::browser::Browser;
+use crate::pace::Timer;
 use crate::visit::{Tab, blocking, decide};
 use moments::Marks;
-use newtfern_core::observation::{ConsentAct, Viewport};
-use newtfern_core::profile::{ConsentManager, Supplier};
-use newtfern_core::weigh::attribution::attribute_within;
-use newtfern_core::weigh::moments::{LOADS, PHONE_SLOW};
-use newtfern_core::weigh::stopping::decided;
-use newtfern_core::weigh::{Measured, OwnLoad, PageLoad, Pair, order};
+use newtfern_standards::observation::{ConsentAct, Viewport};
+use newtfern_verdict::weigh::attribution::attribute_within;
+use newtfern_verdict::weigh::early::decided;
+use newtfern_verdict::weigh::moments::{LOADS, PHONE_SLOW};
+use newtfern_verdict::weigh::{Measured, OwnLoad, PageLoad, Pair, order};
+use order::{LOAD_MS, SETTLE_MS};
 use serde_json::json;
 use std::time::{Duration, Instant};
-use url::Url;
 use widget::Widget;
-
-/// What is weighed, and how often.
-#[derive(Clone, Copy)]
-pub struct WeighOrder<'a> {
-    /// The page.
-    pub url: &'a Url,
-    /// The supplier whose widget is weighed.
-    pub supplier: &'a Supplier,
-    /// A page that holds the widget back is weighed with consent given, in both arms alike.
-    pub consent: Option<&'a ConsentManager>,
-    /// The screen.
-    pub viewport: Viewport,
-    /// Loads in which the widget's own work is measured, at most.
-    pub own_loads: usize,
-    /// In so many of them the widget is opened, left open, and the page visited again.
-    pub further_loads: usize,
-    /// Budget, ms: the loads end at the first look that decides ([`newtfern_core::weigh::stopping`]); none:
-    /// all are made.
-    pub stop_at: Option<f64>,
-    /// A document with nothing but the snippet, to weigh the widget alone.
-    pub empty_page: Option<&'a str>,
-    /// Loads on a phone with a slower processor.
-    pub phone_loads: usize,
-    /// Loads with and without the widget.
-    pub pairs: usize,
-    /// Of the order of loads and of the resampling.
-    pub seed: u64,
-    /// The processor runs so many times slower, as a phone's does; 1: as it is.
-    pub slow: f64,
-}
-
-const LOAD_MS: u64 = 20_000;
-/// After the load event, how long the page is left alone before its figures are read.
-const SETTLE_MS: u64 = 1200;
 
 /// Tells how many loads of how many are done.
 struct Progress<F> {
@@ -84,8 +53,8 @@ fn came<T>(load: Result<T, ProbeError>, failed: &mut u32) -> Result<Option<T>, P
     }
 }
 
-/// Makes all loads of a weigh-in. `progress` is told how many loads of how many are done; it answers
-/// false to cancel.
+/// Makes all loads of a weigh-in. `progress` is told how many loads of how many are done; it
+/// answers false to cancel.
 ///
 /// # Errors
 /// Where the browser has gone, and [`ProbeError::Cancelled`].
@@ -123,8 +92,8 @@ pub async fn run(
     }
     let failed = &mut measured.failed_loads;
     if let Some(html) = request.empty_page {
-        // The supplier's own cost: its snippet and nothing else, at the address that its account knows. Nothing there
-        // asks for consent.
+        // The supplier's own cost: its snippet and nothing else, at the address that its account
+        // knows. Nothing there asks for consent.
         let bare = WeighOrder {
             consent: None,
             ..*request
@@ -140,9 +109,10 @@ pub async fn run(
     };
     let loads = (request.phone_loads, None);
     measured.phone = own_loads(browser, &phone, loads, failed, &mut progress).await?;
-    // Both arms of a pair are left alone equally long: as long as the widget needs to be up, and some.
-    let settle = SETTLE_MS
-        + newtfern_core::weigh::statistics::median(&alive_after).clamp(0.0, 6000.0) as u64;
+    // Both arms of a pair are left alone equally long: as long as the widget needs to be up, and
+    // some.
+    let settle =
+        SETTLE_MS + newtfern_standards::statistics::median(&alive_after).clamp(0.0, 6000.0) as u64;
     let withheld: Vec<String> = request.supplier.hosts().map(str::to_string).collect();
     for first_with in order(request.seed, request.pairs) {
         let mut loads = Vec::new();
@@ -223,7 +193,8 @@ async fn load(tab: &Tab, request: &WeighOrder<'_>) -> Result<(), ProbeError> {
     Ok(())
 }
 
-/// One traced load. Gives the widget's cost, and when it was up after the load event, if it was.
+/// Makes one traced load; returns the widget's cost, and when it was up after the load event, if it
+/// was.
 async fn own_load(
     browser: &Browser,
     request: &WeighOrder<'_>,
@@ -266,7 +237,7 @@ async fn own_load(
     ))
 }
 
-/// What is done with a traced load.
+/// Order of a traced load.
 #[derive(Clone, Copy, Default)]
 struct Load<'a> {
     /// The widget is opened, left open, and the page visited again.
@@ -281,8 +252,8 @@ async fn watched_load(tab: &Tab, request: &WeighOrder<'_>) -> Result<Option<f64>
     tab.fetch_document().await;
     let loaded = Instant::now();
     let mut alive = None;
-    let allowed = request.supplier.alive.start_within_ms.clamp(1000, 15_000);
-    while loaded.elapsed() < Duration::from_millis(allowed) {
+    let timer = Timer::ms(request.supplier.alive.start_within_ms.clamp(1000, 15_000));
+    while !timer.is_over() {
         tab.look(request.supplier).await?;
         if tab.is_up() {
             alive = Some(loaded.elapsed().as_secs_f64() * 1000.0);
@@ -295,7 +266,7 @@ async fn watched_load(tab: &Tab, request: &WeighOrder<'_>) -> Result<Option<f64>
     Ok(alive)
 }
 
-/// One plain load: the page's own figures.
+/// Makes one plain load; returns the page's own figures.
 async fn page_load(
     browser: &Browser,
     request: &WeighOrder<'_>,

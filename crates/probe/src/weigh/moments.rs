@@ -1,18 +1,18 @@
 //! A load that goes on as a visitor does: the widget opened, left open, and the page visited again.
 
+use super::order::{LOAD_MS, SETTLE_MS, WeighOrder};
 use super::widget::Widget;
-use super::{LOAD_MS, SETTLE_MS, WeighOrder};
 use crate::ProbeError;
 use crate::visit::{Tab, opener, panel};
-use newtfern_core::weigh::attribution::attribute_within;
-use newtfern_core::weigh::moments::{Moment, Moments, OPEN_MS};
+use newtfern_verdict::weigh::attribution::attribute_within;
+use newtfern_verdict::weigh::moments::{Moment, Moments, OPEN_MS};
 use serde_json::{Value, json};
 use std::ops::Range;
 use std::time::Duration;
 
 /// The panel has this long to come after the click.
 const PANEL_MS: u64 = 4_000;
-/// How long an opened panel stands before it counts as open.
+/// Time that an opened panel stands before it counts as open, ms.
 const STANDS_MS: u64 = 1_000;
 
 /// A point of time: by the trace's clock, and how many requests there were.
@@ -22,7 +22,7 @@ struct Mark {
     requests: usize,
 }
 
-/// When each stretch of a load began and ended.
+/// Beginning and end of each stretch of a load.
 #[derive(Debug, Default)]
 pub struct Marks {
     /// The load itself was over.
@@ -41,7 +41,7 @@ impl Marks {
         0..self.load.map_or(usize::MAX, |m| m.requests)
     }
 
-    /// What each stretch cost.
+    /// Returns the cost of each stretch.
     pub fn moments(&self, trace: &[Value], widget: &Widget) -> Moments {
         let cost = |between: Option<(Mark, Mark)>| {
             let (from, to) = between?;

@@ -7,7 +7,7 @@ use serde_json::{Value, json};
 use std::time::Duration;
 use tokio::sync::mpsc::UnboundedReceiver;
 
-/// What of the browser's trace a weigh-in reads.
+/// Categories of the browser's trace that a weigh-in reads.
 const TRACED: [&str; 4] = [
     "devtools.timeline",
     "v8",

@@ -1,23 +1,23 @@
 //! What of a load belongs to the widget: by host, by frame, and by who asked for it.
 
-use newtfern_core::observation::Observation;
-use newtfern_core::placement::{Form, Inspector, PieceState};
-use newtfern_core::profile::Supplier;
-use newtfern_core::weigh::attribution::Ours;
-use newtfern_core::weigh::owners::{self, Shares};
+use newtfern_model::placement::{Form, Inspector, PieceState};
+use newtfern_model::profile::Supplier;
+use newtfern_standards::observation::{Observation, RequestKind};
+use newtfern_verdict::weigh::attribution::WidgetScripts;
+use newtfern_verdict::weigh::owners::{self, Shares};
 use std::collections::HashSet;
 use std::ops::Range;
 use url::Url;
 
 /// One of the widget's requests.
-struct Asked {
-    /// Its place among all requests of the load.
+struct WidgetRequest {
+    /// Position among all requests of the load.
     at: usize,
-    kind: String,
+    kind: RequestKind,
     bytes: u64,
 }
 
-/// What a stretch of a load cost on the wire.
+/// Cost of a stretch of a load on the wire.
 #[derive(Default)]
 pub struct Bill {
     pub bytes: u64,
@@ -27,9 +27,9 @@ pub struct Bill {
 
 /// The widget in one load.
 pub struct Widget {
-    pub ours: Ours,
+    pub ours: WidgetScripts,
     pub sockets: u32,
-    asked: Vec<Asked>,
+    asked: Vec<WidgetRequest>,
 }
 
 impl Widget {
@@ -48,9 +48,9 @@ impl Widget {
             if owned(&r.url) || owned(&r.document) || pulled {
                 // What the browser had already did not go over the wire.
                 if !r.from_cache {
-                    asked.push(Asked {
+                    asked.push(WidgetRequest {
                         at,
-                        kind: r.kind.clone(),
+                        kind: r.kind,
                         bytes: r.bytes,
                     });
                 }
@@ -73,7 +73,7 @@ impl Widget {
             })
             .unwrap_or_default();
         Widget {
-            ours: Ours {
+            ours: WidgetScripts {
                 hosts: supplier.hosts().map(str::to_string).collect(),
                 addresses,
                 page: seen.page.final_url.clone(),
@@ -84,13 +84,13 @@ impl Widget {
         }
     }
 
-    /// Of the requests at these places.
+    /// Returns the cost of the requests at these positions.
     pub fn bill(&self, places: Range<usize>) -> Bill {
         let mut bill = Bill::default();
         for r in self.asked.iter().filter(|r| places.contains(&r.at)) {
             bill.bytes += r.bytes;
             bill.requests += 1;
-            owners::add(&mut bill.shares, &r.kind, r.bytes);
+            owners::add(&mut bill.shares, r.kind, r.bytes);
         }
         bill
     }

@@ -1,14 +1,15 @@
 //! One whole check of one address, as `newtfern check` makes it, shared by the browser tests.
 #![allow(clippy::unwrap_used)]
 
-use newtfern_core::chain::{Case, Diagnosis, Expect, diagnose};
-use newtfern_core::observation::Observation;
-use newtfern_core::profile::{ConsentManager, Supplier};
-use newtfern_core::visits::CheckOrder;
+use newtfern_model::pages::Expect;
+use newtfern_model::profile::{ConsentManager, Supplier};
 use newtfern_probe::browser::Pool;
 use newtfern_probe::check::run;
 use newtfern_probe::guard::Guard;
 use newtfern_probe::http::Http;
+use newtfern_standards::observation::Observation;
+use newtfern_verdict::chain::{Case, Diagnosis, diagnose};
+use newtfern_verdict::visits::CheckOrder;
 use std::future::Future;
 use std::path::Path;
 use std::sync::Arc;
@@ -74,7 +75,8 @@ pub fn closed_port() -> u16 {
 
 const AT_ONCE: usize = 6;
 
-/// Runs the work for each item, some at a time: most of a visit waits, and more would queue for the processor.
+/// Runs the work for each item, some at a time: most of a visit waits, and more would queue for the
+/// processor.
 #[allow(dead_code)] // not every test has a use for it
 pub async fn side_by_side<T, R, F>(
     items: impl IntoIterator<Item = T>,
@@ -94,4 +96,35 @@ where
         });
     }
     tasks.join_all().await
+}
+
+/// Says what is wrong with each item, after it was looked at beside others; an item with a
+/// complaint is looked at alone, up to three times, since on a machine that is busy with other work
+/// a visit tells that and nothing else. Only the last complaint counts.
+#[allow(dead_code)] // not every test has a use for it
+pub async fn complaints<T, F>(
+    items: impl IntoIterator<Item = T>,
+    look: impl Fn(T) -> F,
+) -> Vec<String>
+where
+    T: Copy + Send + 'static,
+    F: Future<Output = Vec<String>> + Send + 'static,
+{
+    let first = side_by_side(items, |item| {
+        let job = look(item);
+        async move { (item, job.await) }
+    })
+    .await;
+    let mut again = Vec::new();
+    for (item, _) in first.into_iter().filter(|(_, wrong)| !wrong.is_empty()) {
+        let mut wrong = Vec::new();
+        for _ in 0..3 {
+            wrong = look(item).await;
+            if wrong.is_empty() {
+                break;
+            }
+        }
+        again.extend(wrong);
+    }
+    again
 }

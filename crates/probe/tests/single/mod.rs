@@ -1,17 +1,19 @@
-//! One visit of a page that no supplier has been on, planned and judged alone: shared by the tests of what
-//! pages do to a visit.
+//! One visit of a page that no supplier has been on, planned and judged alone: shared by the tests
+//! of what pages do to a visit.
 #![allow(clippy::unwrap_used)]
 
-use newtfern_core::chain::{Case, Diagnosis, Expect, diagnose};
-use newtfern_core::observation::{Condition, Observation};
-use newtfern_core::profile::Supplier;
-use newtfern_core::visits::VisitPlan;
+use newtfern_model::pages::Expect;
+use newtfern_model::profile::Supplier;
+use newtfern_standards::observation::{Condition, Observation};
+use newtfern_verdict::chain::{Case, Diagnosis, diagnose};
+use newtfern_verdict::visits::VisitPlan;
 use url::Url;
 
 /// A supplier that is on none of the pages; `more` are further lines of its profile.
 pub fn supplier(start_within_ms: u32, more: &str) -> Supplier {
     let text = format!(
-        "id='x'\nname='X'\n[recognise]\nscript_hosts=['cdn.x.test']\n[snippet]\ntemplate='<script src=\"https://cdn.x.test/l.js\"></script>'\n[alive]\nscript='window.X'\nlauncher='#x'\nstart_within_ms={start_within_ms}\n{more}"
+        "id='x'\nname='X'\n[recognise]\nscript_hosts=['cdn.x.test']\n[snippet]\ntemplate='<script \
+        src=\"https://cdn.x.test/l.js\"></script>'\n[alive]\nscript='window.X'\nlauncher='#x'\nstart_within_ms={start_within_ms}\n{more}"
     );
     Supplier::from_toml(&text).unwrap()
 }

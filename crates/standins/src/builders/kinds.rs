@@ -1,6 +1,6 @@
 //! The builders: what their slots do to code, and where it comes out.
 
-/// What a slot does to its text.
+/// Effect of a slot on its text.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub enum Effect {
     Plain,
@@ -12,11 +12,11 @@ pub enum Effect {
     Strip,
     /// Writes the supplier's snippet for the key that it holds.
     Key,
-    /// Where the slot that writes the snippet leaves it out, a pattern a line; comes out nowhere itself.
+    /// Page rules of the slot that writes the snippet, a pattern a line; comes out nowhere itself.
     Rules,
 }
 
-/// On which pages it comes out.
+/// Pages on which it comes out.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub enum Scope {
     Site,
@@ -48,21 +48,21 @@ const fn slot(
     }
 }
 
-/// A builder.
+/// One kind of site builder.
 pub struct Kind {
     pub id: &'static str,
     pub generator: &'static str,
     pub colour: &'static str,
     pub slots: &'static [Slot],
-    /// It speaks to programs.
+    /// Whether it has an interface for programs.
     pub interface: bool,
-    /// What is saved is a draft until it is published.
+    /// Whether saved text is a draft until it is published.
     pub drafts: bool,
-    /// It keeps copies of pages.
+    /// Whether it keeps copies of pages.
     pub caches: bool,
-    /// Its pages are made by a script in the browser.
+    /// Whether its pages are made by a script in the browser.
     pub scripted: bool,
-    /// What its save button says, and its publish button.
+    /// Words of its save button, and of its publish button.
     pub words: (&'static str, &'static str),
 }
 

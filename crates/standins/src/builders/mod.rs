@@ -1,16 +1,18 @@
-//! Further builders: a theme-based shop, a page builder with drafts, a listing host, hand-written files, a
-//! script-built site and a static generator. One engine, a table of what differs, a desk each.
+//! Further builders: a theme-based shop, a page builder with drafts, a listing host, hand-written
+//! files, a script-built site and a static generator. One engine, a table of what differs, a desk
+//! each.
 
 mod kinds;
 mod pages;
-mod sites;
+pub mod sites;
 
 pub use kinds::{KINDS, kind};
 pub use sites::{BUILT, Built, Flaw};
 
+use crate::answers::signed_in;
 use crate::desk::{self, Button, Desk, Sent, Shown};
 use crate::kept::Kept;
-use crate::{platform::snippet, signed_in};
+use crate::platform::snippet;
 use axum::body::to_bytes;
 use axum::extract::Request;
 use axum::http::{Method, StatusCode};
@@ -22,19 +24,19 @@ use serde_json::{Value, json};
 use std::collections::{BTreeMap, HashMap};
 use std::path::PathBuf;
 
-/// What one site holds.
+/// Content of one site.
 #[derive(Debug, Clone, Default, Serialize, Deserialize)]
 struct Held {
-    /// What visitors get.
+    /// Text of each slot that visitors get.
     live: BTreeMap<String, String>,
-    /// What is saved.
+    /// Text of each slot that is saved and not yet published.
     saved: BTreeMap<String, String>,
     version: u64,
     cached: HashMap<String, String>,
 }
 
-/// Sites by host; those that nobody knows are made when they are asked for, bare, on the builder that the
-/// host names.
+/// Sites by host; those that nobody knows are made when they are asked for, bare, on the builder
+/// that the host names.
 pub struct Builders {
     port: u16,
     kept: Kept<Held>,
@@ -81,7 +83,8 @@ fn first_state(site: &Site, built: Option<&Built>, port: u16) -> Held {
         held.live.insert(slot.id.to_string(), String::new());
     }
     let code = |key: &str| format!("{}\n", snippet(key, port));
-    let counter = "<!-- visitor counter, asked for by the client -->\n<script src=\"/count.js\" defer></script>\n";
+    let counter = "<!-- visitor counter, asked for by the client -->\n<script src=\"/count.js\" \
+        defer></script>\n";
     let first = site.kind.slots[0].id;
     held.live.insert(first.into(), counter.into());
     held.saved = held.live.clone();
@@ -192,7 +195,7 @@ fn is_left_out(kind: &Kind, slots: &BTreeMap<String, String>, path: &str) -> boo
     left_out(kind, slots).iter().any(takes)
 }
 
-/// How a page loads a set of the tag manager.
+/// Returns the code by which a page loads a set of the tag manager.
 fn loads(set: &str, port: u16) -> String {
     // One client's pages still load the set of their old agency.
     let set = match crate::tags::flaw_of(set) {
@@ -211,7 +214,7 @@ impl Builders {
         }
     }
 
-    /// Does this host belong here?
+    /// Returns whether this host belongs here.
     pub fn knows(&self, host: &str) -> bool {
         site_of(host).is_some()
     }
@@ -233,9 +236,13 @@ impl Builders {
         let origin = format!("http://{}.localhost:{}", site.host, self.port);
         match path.as_str() {
             "/count.js" => {
-                return crate::script("window.counted = (window.counted || 0) + 1;".into());
+                return crate::answers::script(
+                    "window.counted = (window.counted || 0) + 1;".into(),
+                );
             }
-            "/wharf.js" => return crate::script(include_str!("../assets/wharf.js").into()),
+            "/wharf.js" => {
+                return crate::answers::script(include_str!("../assets/wharf.js").into());
+            }
             "/robots.txt" => {
                 let text =
                     format!("User-agent: *\nDisallow: /basket\nSitemap: {origin}/sitemap.xml\n");
@@ -374,7 +381,7 @@ impl Builders {
         }
     }
 
-    /// What a person sees and does.
+    /// Returns the admin pages that a person works with.
     async fn desk(&self, site: &Site, built: Option<&Built>, request: Request) -> Response {
         if request.method() == Method::POST {
             let Sent { act, slot, text } = desk::sent(request).await;

@@ -1,9 +1,9 @@
 //! Pages of these sites: of several kinds, each builder with its own markup.
 
 use super::kinds::{Effect, Kind, Scope, Slot};
-use crate::supplier::escape;
+use crate::answers::escape;
 
-/// What a page shows.
+/// Content of a page.
 pub struct Page {
     pub path: &'static str,
     pub title: &'static str,
@@ -39,11 +39,12 @@ pub fn sitemap(origin: &str) -> String {
         .map(|p| format!("<url><loc>{origin}{}</loc></url>", p.path))
         .collect();
     format!(
-        "<?xml version=\"1.0\" encoding=\"UTF-8\"?><urlset xmlns=\"http://www.sitemaps.org/schemas/sitemap/0.9\">{urls}</urlset>"
+        "<?xml version=\"1.0\" encoding=\"UTF-8\"?><urlset \
+        xmlns=\"http://www.sitemaps.org/schemas/sitemap/0.9\">{urls}</urlset>"
     )
 }
 
-/// What a slot makes of its text; `snippet` writes the supplier's code for a key.
+/// Returns what a slot makes of its text; `snippet` writes the supplier's code for a key.
 pub fn made(slot: &Slot, text: &str, snippet: &dyn Fn(&str) -> String) -> String {
     if text.trim().is_empty() {
         return String::new();
@@ -61,7 +62,7 @@ pub fn made(slot: &Slot, text: &str, snippet: &dyn Fn(&str) -> String) -> String
     }
 }
 
-/// As a text field of such a host takes it: script elements go, the rest stays.
+/// Returns a text as a text field of such a host takes it: script elements go, the rest stays.
 fn without_scripts(text: &str) -> String {
     let mut out = String::new();
     let mut rest = text;
@@ -86,8 +87,10 @@ pub fn content(page: &Page, client: &str, line: &str) -> String {
     let title = escape(page.title);
     match page.kind {
         "item" => format!(
-            "<article class=\"item\" itemscope itemtype=\"https://schema.org/Product\"><h1 itemprop=\"name\">{title}</h1><div class=\"pictures\"><div></div></div>\
-            <section class=\"price\"><span itemprop=\"price\">24.00</span> <button>Into the basket</button></section><aside><p>More of the same</p></aside></article>"
+            "<article class=\"item\" itemscope itemtype=\"https://schema.org/Product\"><h1 \
+            itemprop=\"name\">{title}</h1><div class=\"pictures\"><div></div></div>\
+            <section class=\"price\"><span itemprop=\"price\">24.00</span> <button>Into the \
+            basket</button></section><aside><p>More of the same</p></aside></article>"
         ),
         "listing" => {
             let cards: String = PAGES
@@ -101,23 +104,29 @@ pub fn content(page: &Page, client: &str, line: &str) -> String {
                 })
                 .collect();
             format!(
-                "<section class=\"list\"><h1>{title}</h1><nav class=\"filter\">All, new, small</nav><ul class=\"grid\">{cards}</ul></section>"
+                "<section class=\"list\"><h1>{title}</h1><nav class=\"filter\">All, new, \
+                small</nav><ul class=\"grid\">{cards}</ul></section>"
             )
         }
         "article" => format!(
-            "<article itemscope itemtype=\"https://schema.org/NewsArticle\"><h1 itemprop=\"headline\">{title}</h1><time>1 June</time><p>{}</p><p>Read on below.</p></article>",
+            "<article itemscope itemtype=\"https://schema.org/NewsArticle\"><h1 \
+            itemprop=\"headline\">{title}</h1><time>1 June</time><p>{}</p><p>Read on \
+            below.</p></article>",
             escape(line)
         ),
         "contact" => format!(
-            "<h1>{title}</h1><form><label>Name <input></label><label>Words <textarea></textarea></label></form><address>{}</address>",
+            "<h1>{title}</h1><form><label>Name <input></label><label>Words \
+            <textarea></textarea></label></form><address>{}</address>",
             escape(client)
         ),
         "legal" => format!(
-            "<h1>{title}</h1><h2>1</h2><p>What we keep, why, and for how long.</p><h2>2</h2><p>Your rights.</p>"
+            "<h1>{title}</h1><h2>1</h2><p>What we keep, why, and for how \
+            long.</p><h2>2</h2><p>Your rights.</p>"
         ),
         "basket" => format!("<h1>{title}</h1><table><tr><td>Nothing yet</td></tr></table>"),
         _ => format!(
-            "<h1>{title}</h1><p class=\"lead\">{}</p><p><a href=\"/shop/\">See what we have</a></p>",
+            "<h1>{title}</h1><p class=\"lead\">{}</p><p><a href=\"/shop/\">See what \
+            we have</a></p>",
             escape(line)
         ),
     }
@@ -144,11 +153,17 @@ pub fn document(dress: &Dress, page: &Page, content: &str, head: &str, tail: &st
     };
     let id = dress.kind.id;
     format!(
-        "<!doctype html>\n<html lang=\"en\"><head><meta charset=\"utf-8\"><meta name=\"viewport\" content=\"width=device-width, initial-scale=1\">{generator}\n\
-        <title>{title} - {name}, {client}</title>\n<style>body{{margin:0;font:17px/1.6 Georgia,serif;color:#2a2a2a;background:#fdfdfb}}\
-        .{id}-top{{background:{primary};color:#fff;padding:22px 7vw}}.{id}-menu{{padding:9px 7vw;border-bottom:3px solid {secondary}}}\
-        .{id}-menu a{{margin-right:16px;color:#333}}.{id}-main{{max-width:720px;padding:24px 7vw}}</style>\n<!-- {id} -->\n{head}</head>\n\
-        <body class=\"{id} {page_kind}\"><div class=\"{id}-top\"><strong>{client}</strong><div>{name}</div></div>\n<div class=\"{id}-menu\">{menu}</div>\n\
+        "<!doctype html>\n<html lang=\"en\"><head><meta charset=\"utf-8\"><meta name=\"viewport\" \
+        content=\"width=device-width, initial-scale=1\">{generator}\n\
+        <title>{title} - {name}, {client}</title>\n<style>body{{margin:0;font:17px/1.6 \
+        Georgia,serif;color:#2a2a2a;background:#fdfdfb}}\
+        .{id}-top{{background:{primary};color:#fff;padding:22px 7vw}}.{id}-menu{{padding:9px \
+        7vw;border-bottom:3px solid {secondary}}}\
+        .{id}-menu a{{margin-right:16px;color:#333}}.{id}-main{{max-width:720px;padding:24px \
+        7vw}}</style>\n<!-- {id} -->\n{head}</head>\n\
+        <body class=\"{id} {page_kind}\"><div \
+        class=\"{id}-top\"><strong>{client}</strong><div>{name}</div></div>\n<div \
+        class=\"{id}-menu\">{menu}</div>\n\
         <main class=\"{id}-main\" id=\"app\">{content}</main>\n{tail}</body></html>\n",
         title = escape(page.title),
         name = escape(dress.name),

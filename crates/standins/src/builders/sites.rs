@@ -2,22 +2,22 @@
 
 use crate::estate::{CLIENTS, Client};
 
-/// What is wrong with a site at first.
+/// Fault that a site has at first.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub enum Flaw {
-    /// Nothing was placed yet.
+    /// No code was placed yet.
     Bare,
     /// Saved and not published.
     Draft,
     /// The cache still has the pages from before.
     StaleCache,
-    /// In the home page's own slot.
+    /// The code is in the home page's own slot.
     OnlyHome,
-    /// In a component that goes with its route.
+    /// The code is in a component that goes with its route.
     RouteLost,
-    /// In a block with a frame of its own.
+    /// The code is in a block with a frame of its own.
     Framed,
-    /// In a text that scripts are taken out of.
+    /// The code is in a text that scripts are taken out of.
     Stripped,
     /// Everywhere, although the legal pages should be without it.
     OnLegal,
@@ -48,7 +48,7 @@ impl Flaw {
 }
 
 pub struct Built {
-    /// Host without `.localhost`.
+    /// Host of the site, without `.localhost`.
     pub host: &'static str,
     pub client: usize,
     pub name: &'static str,

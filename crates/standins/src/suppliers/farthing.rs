@@ -1,8 +1,10 @@
-//! Farthing Desk, a stand-in supplier of another make: a closed shadow root, a form before the talk, three
-//! states of presence, and settings that a program can write. What is wrong with a key stands at its end.
+//! Farthing Desk, a stand-in supplier of another make: a closed shadow root, a form before the
+//! talk, three states of presence, and settings that a program can write. What is wrong with a key
+//! stands at its end.
 
+use crate::answers::{script, signed_in};
 use crate::estate::{CLIENTS, Fault, fault_of_key};
-use crate::{mailbox, script, signed_in};
+use crate::mailbox;
 use axum::body::Bytes;
 use axum::extract::{Query, State};
 use axum::http::{HeaderMap, StatusCode};
@@ -19,7 +21,7 @@ const MOST_KEPT: usize = 500;
 const OPEN: [(&str, &str); 1] = [("access-control-allow-origin", "*")];
 
 #[derive(Default)]
-struct Kept {
+struct StoredTalk {
     /// Settings that were written, over the built-in ones.
     written: HashMap<String, Map<String, Value>>,
     talks: Vec<Talk>,
@@ -54,13 +56,13 @@ impl Talk {
 #[derive(Clone)]
 struct Desk {
     port: u16,
-    /// Where its mails go.
+    /// Port that its mails are sent to.
     smtp_port: u16,
-    kept: Arc<Mutex<Kept>>,
+    kept: Arc<Mutex<StoredTalk>>,
 }
 
 impl Desk {
-    fn kept(&self) -> MutexGuard<'_, Kept> {
+    fn kept(&self) -> MutexGuard<'_, StoredTalk> {
         self.kept.lock().unwrap_or_else(PoisonError::into_inner)
     }
 
@@ -106,7 +108,7 @@ fn picture(png: &'static [u8]) -> Response {
 }
 
 #[derive(Deserialize)]
-struct Asked {
+struct Question {
     #[serde(default)]
     key: String,
     #[serde(default)]
@@ -120,7 +122,7 @@ async fn loader(State(desk): State<Desk>) -> Response {
     script(include_str!("../assets/farthing.js").replace("__API__", &api))
 }
 
-/// What the account holds for a key, such as `skerrin-live` or `skerrin-live-away`.
+/// Returns the built-in settings of a key, such as `skerrin-live` or `skerrin-live-away`.
 fn built_in(key: &str) -> Option<Map<String, Value>> {
     let slug = key.split_once("-live")?.0;
     let client = CLIENTS.iter().find(|c| c.slug == slug)?;
@@ -148,7 +150,7 @@ fn built_in(key: &str) -> Option<Map<String, Value>> {
     settings.as_object().cloned()
 }
 
-async fn start(State(desk): State<Desk>, Query(q): Query<Asked>) -> Response {
+async fn start(State(desk): State<Desk>, Query(q): Query<Question>) -> Response {
     let Some(mut settings) = desk.settings(&q.key) else {
         return (StatusCode::NOT_FOUND, OPEN, "no such desk").into_response();
     };
@@ -206,7 +208,8 @@ async fn say(State(desk): State<Desk>, bytes: Bytes) -> Response {
     (OPEN, Json(json!({"kept": true}))).into_response()
 }
 
-/// A message that is left while nobody is there: a talk with a contact, and a mail to whoever left it.
+/// A message that is left while nobody is there: a talk with a contact, and a mail to whoever left
+/// it.
 async fn leave(State(desk): State<Desk>, bytes: Bytes) -> Response {
     let asked = body(&bytes);
     let (key, mail, words) = (
@@ -240,7 +243,7 @@ fn keep_left(desk: &Desk, asked: &Value) -> bool {
     true
 }
 
-async fn since(State(desk): State<Desk>, Query(q): Query<Asked>) -> Response {
+async fn since(State(desk): State<Desk>, Query(q): Query<Question>) -> Response {
     let kept = desk.kept();
     let talk = kept.talks.get(q.talk.wrapping_sub(1));
     let answers: Vec<String> = talk
@@ -255,7 +258,7 @@ fn refuse() -> Response {
 
 async fn read_settings(
     State(desk): State<Desk>,
-    Query(q): Query<Asked>,
+    Query(q): Query<Question>,
     headers: HeaderMap,
 ) -> Response {
     if !signed_in(&headers) {
@@ -270,7 +273,7 @@ async fn read_settings(
 /// Takes only what it knows: an unknown name is refused, and nothing is changed.
 async fn write_settings(
     State(desk): State<Desk>,
-    Query(q): Query<Asked>,
+    Query(q): Query<Question>,
     headers: HeaderMap,
     bytes: Bytes,
 ) -> Response {
@@ -297,7 +300,7 @@ async fn write_settings(
 
 async fn messages(
     State(desk): State<Desk>,
-    Query(q): Query<Asked>,
+    Query(q): Query<Question>,
     headers: HeaderMap,
 ) -> Response {
     if !signed_in(&headers) {
@@ -323,7 +326,7 @@ async fn answer(State(desk): State<Desk>, headers: HeaderMap, bytes: Bytes) -> R
     }
 }
 
-/// What became of a talk: whether it is closed, and the contact that it left.
+/// Returns the state of a chat: whether it is closed, and the contact that it left.
 async fn talk_told(
     State(desk): State<Desk>,
     axum::extract::Path(talk): axum::extract::Path<usize>,

@@ -1,4 +1,5 @@
-//! Suppliers of other makes than Brindle: what one profile can say, another must be able to say too.
+//! Suppliers of other makes than Brindle: what one profile can say, another must be able to say
+//! too.
 
 pub mod farthing;
 pub mod plashet;

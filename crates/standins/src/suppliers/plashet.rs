@@ -1,8 +1,8 @@
-//! Plashet, a stand-in supplier of another make: a launcher that opens a list of links to other channels.
-//! What is wrong with a key stands at its end.
+//! Plashet, a stand-in supplier of another make: a launcher that opens a list of links to other
+//! channels. What is wrong with a key stands at its end.
 
+use crate::answers::script;
 use crate::estate::CLIENTS;
-use crate::script;
 use axum::Router;
 use axum::extract::Query;
 use axum::http::StatusCode;
@@ -32,7 +32,7 @@ async fn loader(Query(q): Query<For>) -> Response {
     }
 }
 
-/// What the account holds for a key, such as `gustkites-links` or `gustkites-links-last`.
+/// Returns the settings of a key, such as `gustkites-links` or `gustkites-links-last`.
 fn settings(key: &str) -> Option<Value> {
     let (slug, tail) = key.split_once("-links")?;
     let client = CLIENTS.iter().find(|c| c.slug == slug)?;

@@ -4,7 +4,7 @@ with batches as (
     from sites where next_act is not null
     group by next_family, next_act
 ), paged as (
-    select * from batches order by failing desc, sites desc, family, act offset $1 limit $2
+    select * from batches order by failing desc, array_position($4::text[], family), sites desc, act offset $1 limit $2
 )
 select p.family, case when p.failing then 'failing' else p.state end as state, p.act, p.sites,
     (select jsonb_agg(jsonb_build_array(f.id, f.name, f.client, f.why))
@@ -13,4 +13,4 @@ select p.family, case when p.failing then 'failing' else p.state end as state, p
            where s.next_family = p.family and s.next_act = p.act
            order by c.name, s.id limit $3) f) as first
 from paged p
-order by p.failing desc, p.sites desc, p.family, p.act
+order by p.failing desc, array_position($4::text[], p.family), p.sites desc, p.act

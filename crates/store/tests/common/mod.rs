@@ -2,17 +2,21 @@
 #![allow(dead_code)]
 
 use jiff::Timestamp;
-use newtfern_core::brand::BrandSheet;
-use newtfern_core::family::{Assessed, Family, Standing};
-use newtfern_core::job::JobKind;
-use newtfern_core::observation::{Condition, Observation, Viewport};
-use newtfern_core::site::SiteFields;
-use newtfern_store::checks::NewCheck;
-use newtfern_store::queue::{Job, Urgency};
-use newtfern_store::{Store, scratch};
+use newtfern_model::job::JobKind;
+use newtfern_model::site::SiteFields;
+use newtfern_standards::observation::{Condition, Observation, Viewport};
+use newtfern_store::Store;
+use newtfern_store::results::checks::NewCheck;
+use newtfern_store::results::queue::{Job, Urgency};
+use newtfern_store::server::scratch;
+use newtfern_verdict::brand::BrandSheet;
+use newtfern_verdict::family::{Family, FamilyResult, Standing};
 
 pub async fn fresh() -> Store {
-    let server = std::env::var(scratch::SERVER).expect("NEWTFERN_TEST_DATABASE is not set: run ./run test, or newtfern admin with-database cargo test");
+    let server = std::env::var(scratch::SERVER).expect(
+        "NEWTFERN_TEST_DATABASE is not set: run \
+        ./run test, or newtfern admin with-database cargo test",
+    );
     scratch::database(&server).await.unwrap()
 }
 
@@ -51,8 +55,8 @@ pub fn seen() -> Observation {
     }
 }
 
-pub fn assessed(family: Family, standing: Standing, summary: &str) -> Assessed {
-    Assessed {
+pub fn assessed(family: Family, standing: Standing, summary: &str) -> FamilyResult {
+    FamilyResult {
         family,
         standing,
         summary: summary.into(),
@@ -62,10 +66,15 @@ pub fn assessed(family: Family, standing: Standing, summary: &str) -> Assessed {
     }
 }
 
-pub fn check(site: i64, at: Timestamp, families: Vec<Assessed>) -> NewCheck {
+pub fn check(site: i64, at: Timestamp, families: Vec<FamilyResult>) -> NewCheck {
     NewCheck {
         visits: vec![seen()],
-        ..NewCheck::of(site, "check", at, families)
+        ..NewCheck::of(
+            site,
+            newtfern_model::job::CheckKind::Job(newtfern_model::job::JobKind::Check),
+            at,
+            families,
+        )
     }
 }
 
@@ -80,13 +89,14 @@ pub async fn keep(store: &Store, new: &NewCheck) -> i64 {
 /// How a site stands in a family, with its words.
 pub async fn stands(store: &Store, site: i64, family: Family) -> (Standing, String) {
     let all = store
+        .sites()
         .standings_of(&[site])
         .await
         .unwrap()
         .remove(&site)
         .unwrap();
-    let found = all.into_iter().find(|s| s.family() == family).unwrap();
-    (found.state(), found.summary)
+    let found = all.into_iter().find(|s| s.family == family).unwrap();
+    (found.state, found.summary)
 }
 
 pub async fn round(store: &Store, kind: JobKind, sites: &[i64], urgency: Urgency) -> i64 {

@@ -1,9 +1,9 @@
-//! The chain of eight links: rings that hold, a broken one, a question where it is undecided, and dots
-//! for what was not reached.
+//! The chain of eight links: rings that hold, a broken one, a question where it is undecided, and
+//! dots for what was not reached.
 
 use super::drawn;
 use askama::Template;
-use newtfern_core::chain::{ChainLink, LinkState};
+use newtfern_verdict::chain::{ChainLink, LinkState};
 
 struct Ring {
     x: f64,

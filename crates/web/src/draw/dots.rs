@@ -1,15 +1,15 @@
-//! A site's pages as dots by kind: a full dot is right, a ring is missing, a diamond is there and should
-//! not be, a cross is broken, a short line is not known.
+//! A site's pages as dots by kind: a full dot is right, a ring is missing, a diamond is there and
+//! should not be, a cross is broken, a short line is not known.
 
 use super::drawn;
 use askama::Template;
-use newtfern_core::family::pages::{Page, PageState};
-use newtfern_core::pages::PageKind;
+use newtfern_model::pages::PageKind;
+use newtfern_verdict::family::detail::pages::{Page, PageState};
 
 /// Dots above each other.
 const HIGH: usize = 3;
 const STEP: usize = 9;
-/// Between two kinds.
+/// Space between two kinds of pages, px.
 const GAP: usize = 7;
 /// Dots of one kind that are drawn; more are told by number.
 const MOST_DRAWN: usize = 45;
@@ -95,7 +95,7 @@ impl Group {
     }
 }
 
-/// Draws pages.
+/// Draws the pages of a site as dots.
 pub fn svg(pages: &[Page]) -> String {
     let mut left = 0;
     let mut groups = Vec::new();
@@ -118,7 +118,7 @@ pub fn svg(pages: &[Page]) -> String {
     })
 }
 
-/// One dot beside a word.
+/// Draws one dot beside a word.
 pub fn mark(state: PageState) -> String {
     drawn(&Mark { state })
 }

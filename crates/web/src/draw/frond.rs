@@ -3,9 +3,9 @@
 
 use super::drawn;
 use askama::Template;
-use newtfern_core::family::{Family, Standing};
+use newtfern_verdict::family::{Family, Standing};
 
-/// One leaflet pointing up from the stem at the origin, 9 wide and 13 high.
+/// Draws one leaflet pointing up from the stem at the origin, 9 wide and 13 high.
 fn leaflet(state: Standing) -> &'static str {
     match state {
         Standing::Passing => {

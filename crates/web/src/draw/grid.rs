@@ -1,11 +1,12 @@
-//! The consent grid: signals down, states across, each state in a column of its own, so that the grids of
-//! many sites stand on one scale. A hollow dot is silence, a square a signal that may be, a triangle one that
-//! may not.
+//! The consent grid: signals down, states across, each state in a column of its own, so that the
+//! grids of many sites stand on one scale. A hollow dot is silence, a square a signal that may be,
+//! a triangle one that may not.
 
 use super::drawn;
 use askama::Template;
-use newtfern_core::consent::{Cell, Grid, Signal};
-use newtfern_core::observation::ConsentAct;
+use newtfern_model::region::Signal;
+use newtfern_standards::observation::ConsentAct;
+use newtfern_verdict::consent::{Cell, Grid};
 
 enum Shape {
     Allowed,
@@ -48,6 +49,7 @@ fn x_of(i: usize) -> i32 {
 fn short(state: ConsentAct) -> &'static str {
     match state {
         ConsentAct::Gpc => "GPC",
+        ConsentAct::Untouched => "no choice",
         other => other.word(),
     }
 }
@@ -61,7 +63,7 @@ fn shape(cell: Option<&Cell>) -> Shape {
     }
 }
 
-/// Draws a grid.
+/// Draws the grid of consent states and signals.
 pub fn svg(grid: &Grid) -> String {
     let visited = |s: &ConsentAct| grid.cells.iter().any(|c| c.state == *s);
     let states = || {
@@ -72,7 +74,7 @@ pub fn svg(grid: &Grid) -> String {
         let wrong = if c.wrong() > 0 { ", not allowed" } else { "" };
         format!(
             "{} {}: {}{wrong}",
-            c.state.word(),
+            c.state.words(),
             c.signal.words(),
             c.count
         )

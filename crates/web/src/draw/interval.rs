@@ -17,12 +17,12 @@ pub struct Scale {
     pub to: f64,
 }
 
-/// What a widget costs by itself.
+/// Scale of what a widget costs by itself.
 pub const OWN: Scale = Scale {
     from: 0.0,
     to: 200.0,
 };
-/// What a page loses, or by chance seems to gain.
+/// Scale of what a page loses, or by chance seems to gain.
 pub const PAGE: Scale = Scale {
     from: -100.0,
     to: 200.0,
@@ -46,8 +46,8 @@ struct Picture<'a> {
     budget: Option<String>,
 }
 
-/// Draws a bar; what lies outside the scale is drawn at the edge with an arrow. `floor` is what chance
-/// alone does.
+/// Draws a bar; what lies outside the scale is drawn at the edge with an arrow. `floor` is what
+/// chance alone does.
 pub fn svg(
     bar: &Bar,
     budget: Option<f64>,

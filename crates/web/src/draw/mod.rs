@@ -1,5 +1,5 @@
-//! Small pictures for rows, as SVG from templates: states by shape as well as by colour, each with its
-//! words. Colours come from the style sheet by class.
+//! Small pictures for rows, as SVG from templates: states by shape as well as by colour, each with
+//! its words. Colours come from the style sheet by class.
 
 pub mod chain;
 pub mod dots;

@@ -1,8 +1,9 @@
-//! The picture of a page with the launcher's box, what else stays in place, and the px to the edges.
+//! The picture of a page with the launcher's box, what else stays in place, and the px to the
+//! edges.
 
 use super::drawn;
 use askama::Template;
-use newtfern_core::family::brand::Place;
+use newtfern_verdict::family::detail::brand::Place;
 
 /// A line from here to there, where its number stands, and the number.
 type Line = (f64, f64, f64, f64, f64, f64, String);
@@ -15,7 +16,7 @@ struct Picture<'a> {
     measures: Vec<Line>,
 }
 
-/// Draws it.
+/// Draws the launcher's place on its screen.
 pub fn svg(place: &Place) -> String {
     let (w, h) = place.view;
     let l = &place.launcher;
@@ -52,10 +53,11 @@ pub fn svg(place: &Place) -> String {
     ];
     let shared = place.others.iter().filter(|(_, share)| *share > 0.0);
     let told: Vec<String> = shared
-        .map(|(f, share)| format!("{} lies over {:.0} % of it", f.element, share * 100.0))
+        .map(|(f, share)| format!("{} covers {:.0} % of it", f.element, share * 100.0))
         .collect();
     let words = format!(
-        "The launcher is {:.0} by {:.0} px, {off_x:.0} px from the side and {off_y:.0} px from the {}{}{}",
+        "The launcher is {:.0} by {:.0} px, {off_x:.0} px from the side and {off_y:.0} px from \
+        the {}{}{}",
         l.width,
         l.height,
         if bottom { "bottom" } else { "top" },

@@ -38,7 +38,8 @@ mod tests {
 
     #[test]
     fn the_finder_patterns_stand_in_three_corners() {
-        // Version 1 has 21 modules; a finder pattern is 7 wide, its ring dark (ISO/IEC 18004, 6.3.3).
+        // Version 1 has 21 modules; a finder pattern is 7 wide, its ring dark (ISO/IEC 18004,
+        // 6.3.3).
         let drawn = svg("01234567", "x");
         assert!(drawn.contains("viewBox=\"0 0 29 29\""), "{drawn}");
         for (x, y) in [(4, 4), (18, 4), (4, 18), (10, 10)] {

@@ -1,13 +1,15 @@
 //! The small pictures: well-formed, on a common scale, told in words as well as drawn.
 
 use super::{chain, grid, interval};
-use newtfern_core::chain::{ChainLink, LinkState};
-use newtfern_core::consent::{Cell, Example, Grid, Signal};
-use newtfern_core::finding::Link;
-use newtfern_core::observation::ConsentAct;
+use newtfern_model::code::Link;
+use newtfern_model::region::Signal;
+use newtfern_standards::observation::ConsentAct;
+use newtfern_verdict::chain::{ChainLink, LinkState};
+use newtfern_verdict::consent::{Cell, Example, Grid};
 use proptest::prelude::*;
 
-/// What an XML reader would refuse: unbalanced elements, raw angle brackets in words, numbers that are none.
+/// What an XML reader would refuse: unbalanced elements, raw angle brackets in words, numbers that
+/// are none.
 fn assert_sound(svg: &str) {
     let (mut open, mut rest) = (Vec::new(), svg);
     while let Some(at) = rest.find('<') {
@@ -150,7 +152,13 @@ fn a_chain_says_each_link_in_words_and_breaks_where_it_broke() {
             ),
             (2, 1, 4)
         );
-        assert!(svg.contains("<title>delivered holds, placed holds, allowed undecided, fetched broken, ran not reached"), "{svg}");
+        assert!(
+            svg.contains(
+                "<title>delivered holds, placed holds, allowed undecided, fetched \
+            broken, ran not reached"
+            ),
+            "{svg}"
+        );
     }
     // Eight names, and the question mark of the link that could not be told.
     assert_eq!(chain::svg(&links, true).matches("<text").count(), 9);
@@ -202,7 +210,7 @@ fn the_grid_tells_silence_from_what_may_be_and_what_may_not() {
         (1, 1, 1, Signal::ALL.len() * 2 - 3)
     );
     assert!(
-        svg.contains("untouched")
+        svg.contains("no choice")
             && svg.contains("granted")
             && !svg.contains("refused")
             && svg.contains(", not allowed")

@@ -2,7 +2,7 @@
 
 use super::drawn;
 use askama::Template;
-use newtfern_core::timeline::{Lane, Timeline};
+use newtfern_verdict::timeline::{Lane, Timeline};
 
 /// px for the names of the lanes.
 const LEFT: f64 = 74.0;
@@ -34,7 +34,7 @@ pub fn svg(timeline: &Timeline, until_ms: f64, words: &str) -> String {
     let until = until_ms.max(1.0);
     let at = |ms: f64| LEFT + ms / until * WIDTH;
     let row = |lane: Lane| 6.0 + lane as usize as f64 * ROW;
-    let mark = |m: &newtfern_core::timeline::Mark| Drawn {
+    let mark = |m: &newtfern_verdict::timeline::Mark| Drawn {
         x: at(m.from_ms),
         y: row(m.lane),
         width: (at(m.to_ms) - at(m.from_ms)).max(3.0),

@@ -2,9 +2,9 @@
 
 use super::drawn;
 use askama::Template;
-use newtfern_core::expectation::{Day, Hours};
+use newtfern_model::expectation::{Day, Hours};
 
-/// px an hour.
+/// Height of an hour, px.
 const HOUR: f64 = 15.0;
 const LEFT: f64 = 38.0;
 const ROW: usize = 18;
@@ -34,7 +34,8 @@ fn bar(day: usize, from: u16, to: u16) -> Bar {
     }
 }
 
-/// Draws hours; a shift over midnight goes on on the next day's row. `now` is the day (Monday 0) and the minute.
+/// Draws hours; a shift over midnight goes on on the next day's row. `now` is the day (Monday 0)
+/// and the minute.
 pub fn svg(hours: &[Hours], now: Option<(usize, u16)>) -> String {
     let mut bars = Vec::new();
     for (i, day) in Day::ALL.iter().enumerate() {

@@ -1,14 +1,35 @@
 //! Looks: what was seen beside what was designed, on each screen.
 
 use super::Cell;
+use super::view::{View, drawn};
 use crate::draw::place;
 use crate::draw::swatch::{Swatch, swatch};
 use askama::Template;
-use newtfern_core::brand::{ColourPair, Compared};
-use newtfern_core::chain::NotLookedAt;
-use newtfern_core::colour::difference_in_words;
-use newtfern_core::family::brand::Detail;
-use newtfern_core::site_check::ValueTold;
+use newtfern_model::finding::NotChecked;
+use newtfern_standards::colour::{Needs, difference_in_words};
+use newtfern_verdict::brand::{ColourPair, VisitComparison};
+use newtfern_verdict::family;
+use newtfern_verdict::family::detail::brand::Detail;
+use newtfern_verdict::report::ComparedValue;
+
+/// View of the family in lists and on the bench.
+pub const VIEW: View = View {
+    legend: || {
+        "launcher, then its colour on the page and in the design, with their difference (CIEDE2000)"
+            .into()
+    },
+    cell: |data| match data.detail {
+        Some(family::Detail::Brand(d)) => cell(d),
+        _ => Cell::default(),
+    },
+    body: |_, drawing| {
+        drawn(drawing, |detail| match detail {
+            family::Detail::Brand(d) => section(d),
+            _ => Ok(String::new()),
+        })
+    },
+    ..View::PLAIN
+};
 
 fn pair(p: &ColourPair) -> [Swatch; 2] {
     [
@@ -17,7 +38,7 @@ fn pair(p: &ColourPair) -> [Swatch; 2] {
     ]
 }
 
-pub fn cell(d: &Detail) -> Cell {
+fn cell(d: &Detail) -> Cell {
     let Some(c) = d.looks.first().map(|l| &l.compared) else {
         return Cell::default();
     };
@@ -53,12 +74,12 @@ struct Screen {
 #[template(path = "family/brand.html")]
 struct Section<'a> {
     screens: Vec<Screen>,
-    values: &'a [ValueTold],
-    gaps: &'a [NotLookedAt],
+    values: &'a [ComparedValue],
+    gaps: &'a [NotChecked],
 }
 
 impl Section<'_> {
-    fn label(&self, value: &ValueTold) -> String {
+    fn label(&self, value: &ComparedValue) -> String {
         let name = value.words();
         match &value.language {
             Some(language) => format!("{name}, {language}"),
@@ -67,7 +88,7 @@ impl Section<'_> {
     }
 }
 
-fn colours(c: &Compared) -> Vec<Colours> {
+fn colours(c: &VisitComparison) -> Vec<Colours> {
     let pairs = [("Launcher", &c.launcher), ("Header", &c.header)];
     let line = |(name, p): (&'static str, &Option<ColourPair>)| {
         let p = p.as_ref()?;
@@ -82,7 +103,7 @@ fn colours(c: &Compared) -> Vec<Colours> {
     pairs.into_iter().filter_map(line).collect()
 }
 
-fn figures(c: &Compared) -> Vec<(&'static str, String, String)> {
+fn figures(c: &VisitComparison) -> Vec<(&'static str, String, String)> {
     let contrast = |v: Option<f64>| {
         let said = v.map(|v| format!("{v:.1} to 1"));
         said.unwrap_or_else(|| "unknown".into())
@@ -99,23 +120,23 @@ fn figures(c: &Compared) -> Vec<(&'static str, String, String)> {
         (
             "Icon on the launcher",
             contrast(c.text_on_launcher),
-            "3 or more".into(),
+            format!("{} or more", Needs::Control.least()),
         ),
         (
-            "Launcher on the page",
+            "Launcher against the page",
             contrast(c.on_page),
-            "3 or more".into(),
+            format!("{} or more", Needs::Control.least()),
         ),
         (
-            "From the brand colour",
+            "Difference from the brand colour",
             to_brand.unwrap_or_else(|| "no brand colour".into()),
             String::new(),
         ),
     ]
 }
 
-pub fn section(d: &Detail) -> askama::Result<String> {
-    let screen = |l: &newtfern_core::family::brand::Looks| Screen {
+fn section(d: &Detail) -> askama::Result<String> {
+    let screen = |l: &newtfern_verdict::family::detail::brand::Looks| Screen {
         name: l.viewport.word(),
         crop: l.compared.crop.clone(),
         panel: l.panel.clone(),

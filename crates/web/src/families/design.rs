@@ -1,12 +1,28 @@
 //! The design: values with where they come from.
 
 use super::Cell;
+use super::view::{PlaceToAct, View};
 use crate::draw::swatch::{Swatch, swatch};
 use askama::Template;
-use newtfern_core::colour::Rgb;
-use newtfern_core::design::{Design, Field, Value, contrast, to_brand};
+use newtfern_model::design::{Design, Field, Value, contrast, to_brand};
+use newtfern_standards::colour::Rgb;
 
-pub fn cell(design: &Design, brand: Option<Rgb>) -> Cell {
+/// View of the family in lists and on the bench.
+pub const VIEW: View = View {
+    cell: |data| match data.design {
+        Some((design, brand)) => cell(design, brand),
+        None => Cell::default(),
+    },
+    body: |known, _| section(known.design),
+    place: Some(PlaceToAct {
+        link: |site| format!("/sites/{site}/settings"),
+        words: "Open settings",
+        beside_job: true,
+    }),
+    ..View::PLAIN
+};
+
+fn cell(design: &Design, brand: Option<Rgb>) -> Cell {
     let to_brand = to_brand(design, brand).map(|d| format!(" \u{b7} {d:.1} from the brand"));
     let shown = [Field::ButtonColour, Field::IconColour, Field::HeaderColour];
     Cell {
@@ -34,7 +50,7 @@ struct Section {
     lines: Vec<Line>,
 }
 
-pub fn section(design: &Design) -> askama::Result<String> {
+fn section(design: &Design) -> askama::Result<String> {
     let line = |v: &Value| Line {
         label: v.field.label(),
         value: v.value.clone(),

@@ -1,9 +1,21 @@
 //! Handing over: the sheets, their links and the client's yes.
 
-use super::Known;
+use super::SectionData;
+use super::view::{PlaceToAct, View};
 use crate::view::moment;
 use askama::Template;
-use newtfern_acts::store::handovers::Handover;
+use newtfern_acts::store::handing::handovers::Handover;
+
+/// View of the family in lists and on the bench.
+pub const VIEW: View = View {
+    body: |known, _| section(known),
+    place: Some(PlaceToAct {
+        link: |_| "#hand_over".into(),
+        words: "Show sheets",
+        beside_job: false,
+    }),
+    ..View::PLAIN
+};
 
 struct Sheet {
     id: i64,
@@ -30,7 +42,7 @@ fn words(h: &Handover) -> String {
     }
 }
 
-pub fn section(known: &Known) -> askama::Result<String> {
+fn section(known: &SectionData) -> askama::Result<String> {
     let sheet = |h: &Handover| Sheet {
         id: h.id,
         made: moment(h.created_at),

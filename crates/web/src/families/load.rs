@@ -1,14 +1,40 @@
 //! Loading: the chain, and the page as it was visited.
 
 use super::Cell;
+use super::view::{View, drawn};
 use crate::draw::chain;
 use askama::Template;
-use newtfern_core::family::load::{Detail, Shot};
+use newtfern_verdict::family;
+use newtfern_verdict::family::detail::load::{Detail, Shot};
 
-pub fn cell(d: &Detail) -> Cell {
+/// View of the family in lists and on the bench.
+pub const VIEW: View = View {
+    legend: || "delivered, placed, allowed, fetched, ran, started, shown, usable".into(),
+    cell: |data| match data.detail {
+        Some(family::Detail::Load(d)) => cell(d),
+        _ => Cell::default(),
+    },
+    head: |detail| match detail {
+        family::Detail::Load(d) => head(d),
+        _ => Ok(String::new()),
+    },
+    body: |_, drawing| {
+        drawn(drawing, |detail| match detail {
+            family::Detail::Load(d) => section(d),
+            _ => Ok(String::new()),
+        })
+    },
+    ..View::PLAIN
+};
+
+fn cell(d: &Detail) -> Cell {
     Cell {
-        drawing: chain::svg(&d.chain, false),
-        note: d.root.map(|c| c.name().to_string()).unwrap_or_default(),
+        drawing: chain::svg(d.verdict.chain(), false),
+        note: d
+            .verdict
+            .root()
+            .map(|c| c.name().to_string())
+            .unwrap_or_default(),
         ..Cell::default()
     }
 }
@@ -23,7 +49,7 @@ pub struct Picture {
 pub fn pictures(shots: &[Shot]) -> Vec<Picture> {
     let mut out = Vec::new();
     for shot in shots {
-        let base = format!("{}, consent {}", shot.viewport.word(), shot.consent.word());
+        let base = format!("{}, {}", shot.viewport.word(), shot.consent.words());
         let up = shot
             .up_ms
             .map(|ms| format!(", up after {:.1} s", ms / 1000.0));
@@ -52,8 +78,8 @@ struct Head {
 }
 
 /// The chain, above what was found.
-pub fn head(d: &Detail) -> askama::Result<String> {
-    let chain = chain::svg(&d.chain, true);
+fn head(d: &Detail) -> askama::Result<String> {
+    let chain = chain::svg(d.verdict.chain(), true);
     Head { chain }.render()
 }
 
@@ -65,8 +91,8 @@ struct Section {
     unanswered: Vec<(String, String)>,
 }
 
-pub fn section(d: &Detail) -> askama::Result<String> {
-    let open = d.not_looked_at.iter();
+fn section(d: &Detail) -> askama::Result<String> {
+    let open = d.verdict.not_looked_at().iter();
     Section {
         shots: pictures(&d.shots),
         unanswered: open.map(|n| (n.what.clone(), n.why.clone())).collect(),

@@ -1,7 +1,9 @@
-//! The families in the interface: what a row of a lens shows and what the bench's section holds. Judging,
-//! words and drawings' data are the core's; a new family is one module here beside one there.
+//! The families in the interface: what a row of a lens shows and what the bench's section holds.
+//! Judging, words and drawings' data are the core's; a new family is one module here, and its line
+//! in [`view`].
 
 mod brand;
+mod cell;
 mod consent;
 mod design;
 mod echo;
@@ -9,68 +11,78 @@ mod hand_over;
 pub mod load;
 pub mod pages;
 mod place;
+mod view;
 pub mod weigh;
 
+pub use cell::{Cell, SectionData};
+
 use crate::draw::frond;
-use crate::draw::swatch::Swatch;
 use crate::view::ago;
-use newtfern_acts::store::checks::Drawing;
-use newtfern_acts::store::handovers::Handover;
-use newtfern_acts::store::placements::Placement;
-use newtfern_acts::store::sites::{Site, StandingRow};
-use newtfern_core::design::Design;
-use newtfern_core::family::{Detail, Family};
-use newtfern_core::finding::{Evidence, Finding};
+use newtfern_acts::store::estate::sites::{Site, StandingRow};
+use newtfern_acts::store::results::checks::Drawing;
+use newtfern_model::design::Design;
+use newtfern_model::finding::{Evidence, Finding};
+use newtfern_standards::colour::Rgb;
+use newtfern_verdict::family::Family;
+use view::{CellData, OLDER, View};
 
-/// The middle column of a lens.
-#[derive(Default)]
-pub struct Cell {
-    pub drawing: String,
-    /// Blob key of a small picture.
-    pub crop: Option<String>,
-    pub swatches: Vec<Swatch>,
-    pub note: String,
-}
-
-/// Words for what an older version kept in a shape that is not read any more.
-const OLDER: &str = "kept by an older version: look again to see it drawn";
-
-/// What a row shows of a family; the estate shows loading, the heart of the job.
-pub fn cell(family: Option<Family>, drawing: Option<&Drawing>, site: &Site) -> Cell {
-    let detail = match drawing {
-        Some(Drawing::Known(detail)) => detail,
-        Some(Drawing::Older) => {
-            let note = OLDER.to_string();
-            return Cell {
-                note,
-                ..Cell::default()
-            };
-        }
-        None => {
-            return match family {
-                Some(Family::Place) => place::cell(site),
-                _ => Cell::default(),
-            };
-        }
-    };
-    match detail.as_ref() {
-        Detail::Load(d) => load::cell(d),
-        Detail::Pages(d) => pages::cell(d),
-        Detail::Echo(d) => echo::cell(d),
-        Detail::Weigh(d) => weigh::cell(d),
-        Detail::Consent(d) => consent::cell(d),
-        Detail::Brand(d) => brand::cell(d),
-        Detail::HandOver(_) => Cell::default(),
+/// The view of a family: the one list of them.
+fn view(family: Family) -> &'static View {
+    match family {
+        Family::Design => &design::VIEW,
+        Family::Place => &place::VIEW,
+        Family::Load => &load::VIEW,
+        Family::Pages => &pages::VIEW,
+        Family::Echo => &echo::VIEW,
+        Family::Weigh => &weigh::VIEW,
+        Family::Consent => &consent::VIEW,
+        Family::Brand => &brand::VIEW,
+        Family::HandOver => &hand_over::VIEW,
+        // What changed since is told in words.
+        Family::Watch => &View::PLAIN,
     }
 }
 
-/// The middle column of the lens of designs.
-pub fn design_cell(design: &Design, brand: Option<newtfern_core::colour::Rgb>) -> Cell {
-    design::cell(design, brand)
+/// Returns how to read the drawings of a list; empty where its marks say all.
+pub fn legend(family: Option<Family>) -> String {
+    family.map_or(String::new(), |f| (view(f).legend)())
+}
+
+/// Returns the link and its words where a person acts on a family of a site, beside a job of the
+/// family or without one.
+pub fn place_to_act(family: Family, site: i64, has_job: bool) -> Option<(String, &'static str)> {
+    let place = view(family).place.as_ref();
+    let place = place.filter(|p| p.beside_job || !has_job)?;
+    Some(((place.link)(site), place.words))
+}
+
+/// Returns the cell of a family; the estate shows loading, the heart of the job.
+pub fn cell(
+    family: Option<Family>,
+    drawing: Option<&Drawing>,
+    site: &Site,
+    design: Option<(&Design, Option<Rgb>)>,
+) -> Cell {
+    let detail = match drawing {
+        Some(Drawing::Older) => {
+            return Cell {
+                note: OLDER.to_string(),
+                ..Cell::default()
+            };
+        }
+        Some(Drawing::Known(detail)) => Some(detail.as_ref()),
+        None => None,
+    };
+    let data = CellData {
+        site,
+        detail,
+        design,
+    };
+    (view(family.unwrap_or(Family::Load)).cell)(&data)
 }
 
 /// A finding in words.
-pub struct Told {
+pub struct FindingText {
     pub code: &'static str,
     pub severity: &'static str,
     pub summary: String,
@@ -80,13 +92,13 @@ pub struct Told {
 }
 
 /// Findings in words; pictures are shown elsewhere.
-pub fn told(findings: &[Finding]) -> Vec<Told> {
+pub fn told(findings: &[Finding]) -> Vec<FindingText> {
     let lines = |f: &Finding| {
         let seen = f.evidence.iter();
         let lines = seen.filter(|e| !matches!(e, Evidence::Picture { .. }));
         lines.map(Evidence::line).collect()
     };
-    let tell = |f: &Finding| Told {
+    let tell = |f: &Finding| FindingText {
         code: f.code.name(),
         severity: f.severity.word(),
         summary: f.summary.clone(),
@@ -101,16 +113,6 @@ pub fn told(findings: &[Finding]) -> Vec<Told> {
     findings.iter().map(tell).collect()
 }
 
-/// What sections are made from.
-pub struct Known<'a> {
-    pub site: &'a Site,
-    pub design: &'a Design,
-    pub placements: &'a [Placement],
-    pub handovers: &'a [Handover],
-    pub csrf: &'a str,
-    pub may_change: bool,
-}
-
 /// One section of the bench.
 pub struct Section {
     pub family: &'static str,
@@ -120,14 +122,15 @@ pub struct Section {
     pub state_key: &'static str,
     pub summary: String,
     pub when: String,
-    pub findings: Vec<Told>,
-    /// The drawing above the findings, and what stands below them: markup of the family's own templates.
+    pub findings: Vec<FindingText>,
+    /// The drawing above the findings, and what stands below them: markup of the family's own
+    /// templates.
     pub head: String,
     pub body: String,
     pub act: Option<(&'static str, &'static str)>,
 }
 
-/// Makes a section.
+/// Builds the section of a family.
 ///
 /// # Errors
 /// Where a template fails.
@@ -135,9 +138,10 @@ pub fn section(
     standing: &StandingRow,
     findings: &[Finding],
     drawing: Option<&Drawing>,
-    known: &Known,
+    known: &SectionData,
 ) -> askama::Result<Section> {
-    let (family, state) = (standing.family(), standing.state());
+    let (family, state) = (standing.family, standing.state);
+    let view = view(family);
     let looked = standing.check_id.is_some();
     let job = family.job_for(state);
     Ok(Section {
@@ -154,41 +158,11 @@ pub fn section(
         },
         findings: told(findings),
         head: match drawing {
-            Some(Drawing::Known(d)) => head(d)?,
+            Some(Drawing::Known(d)) => (view.head)(d)?,
             _ => String::new(),
         },
-        body: body(family, drawing, known)?,
+        body: (view.body)(known, drawing)?,
         // Placing ends with a look like the others', but the button stands beside its own steps.
         act: job.filter(|_| known.may_change).map(|j| (j.key(), j.act())),
     })
-}
-
-fn head(detail: &Detail) -> askama::Result<String> {
-    match detail {
-        Detail::Load(d) => load::head(d),
-        _ => Ok(String::new()),
-    }
-}
-
-fn body(family: Family, drawing: Option<&Drawing>, known: &Known) -> askama::Result<String> {
-    match family {
-        Family::Design => return design::section(known.design),
-        Family::Place => return place::section(known),
-        Family::HandOver => return hand_over::section(known),
-        // Also where nothing was tried: a test can be made by hand.
-        Family::Echo => return echo::section(drawing, known.site.id),
-        _ => {}
-    }
-    match drawing {
-        None => Ok(String::new()),
-        Some(Drawing::Older) => Ok(format!("<p class=\"small\">What was found is {OLDER}.</p>")),
-        Some(Drawing::Known(detail)) => match detail.as_ref() {
-            Detail::Load(d) => load::section(d),
-            Detail::Pages(d) => pages::section(d),
-            Detail::Weigh(d) => weigh::section(d),
-            Detail::Consent(d) => consent::section(d, known.site.id),
-            Detail::Brand(d) => brand::section(d),
-            Detail::Echo(_) | Detail::HandOver(_) => Ok(String::new()),
-        },
-    }
 }

@@ -1,14 +1,33 @@
-//! Pages: which have the widget as they should, as dots by kind, and each that does not, with its reason.
+//! Pages: which have the widget as they should, as dots by kind, and each that does not, with its
+//! reason.
 
 use super::Cell;
+use super::view::{View, drawn};
 use crate::draw::dots;
 use askama::Template;
-use newtfern_core::chain::{Expect, NotLookedAt};
-use newtfern_core::family::pages::{Detail, Page, PageState};
-use newtfern_core::pages::PageKind;
-use newtfern_core::site_check::Seen;
+use newtfern_model::finding::NotChecked;
+use newtfern_model::pages::{Expect, PageKind};
+use newtfern_verdict::family;
+use newtfern_verdict::family::detail::pages::{Detail, Page, PageState};
+use newtfern_verdict::site_check::PageContent;
 
-pub fn cell(d: &Detail) -> Cell {
+/// View of the family in lists and on the bench.
+pub const VIEW: View = View {
+    legend,
+    cell: |data| match data.detail {
+        Some(family::Detail::Pages(d)) => cell(d),
+        _ => Cell::default(),
+    },
+    body: |_, drawing| {
+        drawn(drawing, |detail| match detail {
+            family::Detail::Pages(d) => section(d),
+            _ => Ok(String::new()),
+        })
+    },
+    ..View::PLAIN
+};
+
+fn cell(d: &Detail) -> Cell {
     Cell {
         drawing: dots::svg(&d.pages),
         note: format!("{} of {}", d.coverage.right, d.coverage.expected),
@@ -16,8 +35,8 @@ pub fn cell(d: &Detail) -> Cell {
     }
 }
 
-/// How to read the dots.
-pub fn legend() -> String {
+/// Returns how to read the dots.
+fn legend() -> String {
     let one = |s: PageState| format!("{} {}", dots::mark(s), s.word());
     let states = PageState::ALL.into_iter().rev();
     states.map(one).collect::<Vec<_>>().join(" &nbsp; ")
@@ -47,27 +66,30 @@ struct Section<'a> {
     legend: String,
     wrong: Vec<Line>,
     right: Vec<Line>,
-    gaps: &'a [NotLookedAt],
+    gaps: &'a [NotChecked],
 }
 
-/// Why a page stands as it does, in words.
+/// Returns why a page stands as it does, in words.
 fn why(page: &Page) -> String {
     let row = &page.row;
     let rule = match (&page.rule, row.expected) {
-        (Some(rule), Expect::Present) => format!("{rule} asks for it"),
-        (Some(rule), Expect::Absent) => format!("{rule} keeps it off"),
-        (None, _) => "no rule names this page, so it should be without it".into(),
+        (Some(rule), Expect::Present) => format!("page rule {rule} requires it"),
+        (Some(rule), Expect::Absent) => format!("page rule {rule} excludes it"),
+        (None, _) => "no page rule includes this page".into(),
     };
     let seen = match (row.seen, row.visited) {
-        (Seen::Present, true) => "a browser found it there",
-        (Seen::Present, false) => "its snippet is in the document",
-        (Seen::Absent, true) => "a browser went there and it is not there",
-        (Seen::Absent, false) => {
-            "its document has no snippet, where a page made alike would have it"
+        (PageContent::Present, true) => "a browser found the widget",
+        (PageContent::Present, false) => "the document has the snippet",
+        (PageContent::Absent, true) => "a browser found no widget",
+        (PageContent::Absent, false) => {
+            "the document has no snippet, unlike other pages with the same template"
         }
-        (Seen::Damaged, _) => "its snippet is there in a state that does not run",
-        (Seen::Unknown, true) => "a browser went there and could not tell",
-        (Seen::Unknown, false) => "no browser went there, and the document alone does not tell",
+        (PageContent::Damaged, _) => "the snippet is there but cannot run",
+        (PageContent::Unknown, true) => "a browser visited the page but could not decide",
+        (PageContent::Unknown, false) => {
+            "no browser visited the page, and its document alone does not \
+            decide"
+        }
     };
     match row.root {
         Some(root) => format!("{rule}; {seen} ({root})"),
@@ -77,15 +99,13 @@ fn why(page: &Page) -> String {
 
 fn line(page: &Page) -> Line {
     let state = PageState::of(&page.row);
-    let path = url::Url::parse(&page.row.url)
-        .ok()
-        .map(|u| match u.query() {
-            Some(q) => format!("{}?{q}", u.path()),
-            None => u.path().to_string(),
-        });
+    let url = &page.row.url;
     Line {
-        path: path.unwrap_or_else(|| page.row.url.clone()),
-        url: page.row.url.clone(),
+        path: match url.query() {
+            Some(q) => format!("{}?{q}", url.path()),
+            None => url.path().to_string(),
+        },
+        url: url.to_string(),
         kind: page.row.kind,
         template: page.row.template.clone(),
         mark: dots::mark(state),
@@ -94,7 +114,7 @@ fn line(page: &Page) -> Line {
     }
 }
 
-pub fn section(d: &Detail) -> askama::Result<String> {
+fn section(d: &Detail) -> askama::Result<String> {
     let of = |kind: PageKind| -> Vec<Page> {
         let pages = d.pages.iter().filter(|p| p.row.kind == kind);
         pages.cloned().collect()

@@ -1,11 +1,24 @@
 //! Placing: the slot, and who pushed last.
 
-use super::{Cell, Known};
+use super::view::{PlaceToAct, View};
+use super::{Cell, SectionData};
 use crate::view::moment;
 use askama::Template;
-use newtfern_acts::store::sites::Site;
+use newtfern_acts::store::estate::sites::Site;
 
-pub fn cell(site: &Site) -> Cell {
+/// View of the family in lists and on the bench.
+pub const VIEW: View = View {
+    cell: |data| cell(data.site),
+    body: |known, _| section(known),
+    place: Some(PlaceToAct {
+        link: |site| format!("/sites/{site}/place"),
+        words: "Open Place",
+        beside_job: true,
+    }),
+    ..View::PLAIN
+};
+
+fn cell(site: &Site) -> Cell {
     Cell {
         note: site.slot_id.replace('-', " "),
         ..Cell::default()
@@ -21,7 +34,7 @@ struct Section {
     put_back: bool,
 }
 
-pub fn section(known: &Known) -> askama::Result<String> {
+fn section(known: &SectionData) -> askama::Result<String> {
     let Some(last) = known.placements.first() else {
         return Ok(String::new());
     };

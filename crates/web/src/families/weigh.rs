@@ -1,14 +1,36 @@
-//! What the widget costs: each figure with its interval, on scales that are the same for every site.
+//! What the widget costs: each figure with its interval, on scales that are the same for every
+//! site.
 
 use super::Cell;
+use super::view::{View, drawn};
 use crate::draw::interval::{self, Bar, OWN, PAGE};
 use askama::Template;
-use newtfern_core::family::weigh::Detail;
-use newtfern_core::weigh::moments::Moment;
-use newtfern_core::weigh::owners::{self, Owner};
-use newtfern_core::weigh::{BudgetVerdict, Centre, Shift, WeighIn};
+use newtfern_verdict::family;
+use newtfern_verdict::family::detail::weigh::Detail;
+use newtfern_verdict::weigh::moments::Moment;
+use newtfern_verdict::weigh::owners::{self, Owner};
+use newtfern_verdict::weigh::{BudgetVerdict, Centre, Shift, WeighIn};
 
-pub fn cell(d: &Detail) -> Cell {
+/// View of the family in lists and on the bench.
+pub const VIEW: View = View {
+    legend: || {
+        "0 to 200 ms. The bar is the 95 % interval of the median, the vertical line is the budget."
+            .into()
+    },
+    cell: |data| match data.detail {
+        Some(family::Detail::Weigh(d)) => cell(d),
+        _ => Cell::default(),
+    },
+    body: |_, drawing| {
+        drawn(drawing, |detail| match detail {
+            family::Detail::Weigh(d) => section(d),
+            _ => Ok(String::new()),
+        })
+    },
+    ..View::PLAIN
+};
+
+fn cell(d: &Detail) -> Cell {
     let (w, t) = (&d.weigh, d.weigh.own.thread_ms);
     let words = format!(
         "{:.0} ms, {:.0} to {:.0}, budget {:.0}",
@@ -52,12 +74,12 @@ fn own(name: &'static str, c: Centre, budget: Option<f64>) -> Line {
 fn page(name: &'static str, shift: Option<Shift>, budget_ms: f64) -> Option<Line> {
     let s = shift?;
     let verdict = match s.verdict(budget_ms) {
-        BudgetVerdict::Under => "loses no more than the budget",
-        BudgetVerdict::Over => "loses more than the budget",
+        BudgetVerdict::Under => "within the budget",
+        BudgetVerdict::Over => "over the budget",
         BudgetVerdict::Undecided => "undecided",
     };
     let figures = format!(
-        "{:+.1} ms ({:+.1} to {:+.1}), chance alone {:+.1} to {:+.1}: {verdict}",
+        "{:+.1} ms ({:+.1} to {:+.1}), random variation {:+.1} to {:+.1}: {verdict}",
         s.shift, s.low, s.high, s.floor_low, s.floor_high
     );
     let bar = Bar {
@@ -76,8 +98,12 @@ fn page(name: &'static str, shift: Option<Shift>, budget_ms: f64) -> Option<Line
 /// All figures of a weigh-in.
 pub fn lines(w: &WeighIn) -> Vec<Line> {
     let mut out = vec![
-        own("Own thread time", w.own.thread_ms, Some(w.budget_ms)),
-        own("Own wall time", w.own.wall_ms, None),
+        own(
+            "Widget: main-thread time",
+            w.own.thread_ms,
+            Some(w.budget_ms),
+        ),
+        own("Widget: elapsed time", w.own.wall_ms, None),
     ];
     let shifts = [
         page("Page: blocking time", w.page.tbt_ms, w.budget_ms),
@@ -91,7 +117,7 @@ pub fn lines(w: &WeighIn) -> Vec<Line> {
 /// A bar with what it stands for.
 struct Share {
     name: &'static str,
-    /// px of 200.
+    /// Width of the bar, px of 200.
     width: f64,
     /// px of 200: what the loads leave open.
     open: Option<(f64, f64)>,
@@ -125,7 +151,8 @@ pub fn moment_bar(m: &Moment) -> (f64, Option<(f64, f64)>) {
     (m.thread_ms.clamp(0.5, 200.0), open)
 }
 
-/// What the widget costs at other times and places than the first load of this page, on the same scale.
+/// Returns what the widget costs at other times and places than the first load of this page, on the
+/// same scale.
 fn beside(w: &WeighIn) -> Vec<Share> {
     let row = |(name, m): (&'static str, Moment)| {
         let (width, open) = moment_bar(&m);
@@ -157,16 +184,16 @@ struct Section<'a> {
     percent: String,
 }
 
-pub fn section(d: &Detail) -> askama::Result<String> {
+fn section(d: &Detail) -> askama::Result<String> {
     Section {
         w: &d.weigh,
         lines: lines(&d.weigh),
         parts: parts(&d.weigh),
         beside: beside(&d.weigh),
         phone: match d.weigh.phone.map(|p| p.verdict(d.weigh.budget_ms)) {
-            Some(BudgetVerdict::Over) => "the widget is over the budget there",
-            Some(BudgetVerdict::Under) => "the widget keeps the budget there, too",
-            _ => "whether the widget keeps the budget there is undecided",
+            Some(BudgetVerdict::Over) => "over the budget on a phone",
+            Some(BudgetVerdict::Under) => "within the budget on a phone too",
+            _ => "undecided whether it is within the budget on a phone",
         },
         percent: format!("{:.0}", d.weigh.confidence * 100.0),
     }

@@ -5,6 +5,6 @@ use crate::state::App;
 use axum::extract::State;
 
 pub async fn health(State(app): State<App>) -> PageResult<&'static str> {
-    app.store().alive().await?;
+    app.reads().alive().await?;
     Ok("ok")
 }

@@ -1,46 +1,22 @@
 //! One file a page or a family of pages; each template struct stands beside its handler.
 
-pub mod account;
-pub mod bench;
-pub mod blobs;
-pub mod bulk;
-pub mod client_acts;
-pub mod clients;
+pub mod access;
+pub mod agency;
+pub mod client;
 pub mod design;
-pub mod diary;
-pub mod errand;
-pub mod events;
-pub mod hand_test;
-pub mod handover;
+pub mod files;
+pub mod glossary;
 pub mod health;
-pub mod history;
-pub mod house;
-pub mod intake;
-pub mod intended;
-pub mod lens;
-pub mod lineup;
-pub mod outtake;
-pub mod people;
-pub mod place;
-pub mod privacy;
+pub mod lists;
 pub mod profiles;
-pub mod push_many;
-pub mod removed;
-pub mod rounds;
-pub mod settings;
-pub mod sign_in;
-pub mod site_pages;
-pub mod sites;
-pub mod suppliers;
-pub mod timelines;
-pub mod worklist;
+pub mod site;
 
 use crate::error::{PageError, PageResult};
 use crate::state::App;
 use askama::Template;
 use axum::http::{StatusCode, header};
 use axum::response::{Html, IntoResponse, Response};
-use newtfern_acts::store::sites::Site;
+use newtfern_acts::store::estate::sites::Site;
 
 pub(crate) fn render(page: &impl Template) -> Result<Response, PageError> {
     Ok(Html(page.render()?).into_response())
@@ -52,16 +28,18 @@ pub(crate) fn form_again(page: &impl Template) -> Result<Response, PageError> {
 }
 
 pub(crate) async fn site_of(app: &App, id: i64) -> PageResult<Site> {
-    app.store()
+    app.reads()
+        .sites()
         .site(id)
         .await?
         .ok_or(PageError::NotFound("site"))
 }
 
-/// One answer for unknown, expired and withdrawn links: it tells a stranger nothing.
+/// Returns one answer for unknown, expired and withdrawn links: it tells a stranger nothing.
 pub(crate) fn message_gone() -> Response {
-    let words =
-        "It has expired, was withdrawn, or was not copied whole. Ask your agency for a new one.";
+    let words = "The link has expired, was withdrawn, or was not copied completely. Ask \
+        your agency for a \
+        new link.";
     let page = crate::error::message("This link does not work", words);
     (StatusCode::NOT_FOUND, Html(page)).into_response()
 }

@@ -1,13 +1,14 @@
 //! Clients, their brand sheets and logos.
 
 use crate::house::{House, house};
-use newtfern_core::colour::Rgb;
-use newtfern_store::people::Role;
+use newtfern_standards::colour::Rgb;
+use newtfern_store::access::people::Role;
 use serde_json::{Value, json};
 
-async fn sheet(house: &House, id: i64) -> newtfern_core::brand::BrandSheet {
+async fn sheet(house: &House, id: i64) -> newtfern_verdict::brand::BrandSheet {
     house
         .store()
+        .clients()
         .client(id)
         .await
         .unwrap()
@@ -65,7 +66,7 @@ async fn a_refused_form_says_why_and_loses_nothing() {
                 ("primary", "#123456"),
                 ("public_name", "Typed with care"),
             ],
-            "Give the client a name",
+            "Enter a name for the client",
         ),
         (
             [
@@ -89,7 +90,7 @@ async fn a_refused_form_says_why_and_loses_nothing() {
                 ("primary", "#123456"),
                 ("public_name", "Typed with care"),
             ],
-            "is there already",
+            "exists already",
         ),
     ] {
         let answer = technician.post("/clients", &fields).await;
@@ -108,7 +109,7 @@ async fn a_refused_form_says_why_and_loses_nothing() {
         )
         .await
         .is(422)
-        .has("is there already")
+        .has("exists already")
         .has("Typed with care");
     technician
         .post(
@@ -119,7 +120,14 @@ async fn a_refused_form_says_why_and_loses_nothing() {
         .is(422)
         .has("nope");
     assert_eq!(
-        house.store().client(id).await.unwrap().unwrap().name,
+        house
+            .store()
+            .clients()
+            .client(id)
+            .await
+            .unwrap()
+            .unwrap()
+            .name,
         "Orrery Hill Observatory"
     );
     technician
@@ -154,7 +162,7 @@ async fn design_tokens_come_in_and_go_out() {
     let out = technician.get(&format!("/clients/{id}/tokens.json")).await;
     assert!(out.header("content-disposition").contains("attachment"));
     let back: Value = serde_json::from_slice(&out.bytes).unwrap();
-    let again = newtfern_core::brand::BrandSheet::from_tokens(&back.to_string()).unwrap();
+    let again = newtfern_verdict::brand::BrandSheet::from_tokens(&back.to_string()).unwrap();
     assert_eq!(again.primary, sheet(&house, id).await.primary);
     technician
         .post(
@@ -179,7 +187,7 @@ async fn a_logo_is_told_by_its_bytes_and_an_svg_cannot_run_script() {
     let path = format!("/clients/{id}/logo");
     let svg = b"<svg xmlns=\"http://www.w3.org/2000/svg\"><script>alert(1)</script></svg>";
     technician.upload(&path, "logo", svg).await.leads();
-    let client = house.store().client(id).await.unwrap().unwrap();
+    let client = house.store().clients().client(id).await.unwrap().unwrap();
     let shown = technician
         .get(&format!("/blobs/{}", client.logo.unwrap()))
         .await;
@@ -198,6 +206,7 @@ async fn a_logo_is_told_by_its_bytes_and_an_svg_cannot_run_script() {
     assert_eq!(
         house
             .store()
+            .clients()
             .client(id)
             .await
             .unwrap()
@@ -217,7 +226,7 @@ async fn a_logo_is_told_by_its_bytes_and_an_svg_cannot_run_script() {
         .upload(&path, "logo", &vec![0; 7 << 20])
         .await
         .is(422)
-        .has("too large");
+        .has("larger than 5 MB");
     technician
         .upload("/clients/999/logo", "logo", svg)
         .await
@@ -225,6 +234,7 @@ async fn a_logo_is_told_by_its_bytes_and_an_svg_cannot_run_script() {
     assert_eq!(
         house
             .store()
+            .clients()
             .client(id)
             .await
             .unwrap()

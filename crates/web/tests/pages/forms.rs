@@ -1,4 +1,5 @@
-//! All forms of the application that change something, so that each rule for forms is tried on each.
+//! All forms of the application that change something, so that each rule for forms is tried on
+//! each.
 
 /// What technicians send.
 pub const FORMS: [&str; 45] = [

@@ -2,8 +2,8 @@
 
 use crate::house::{Answer, Caller, House, house};
 use jiff::{SignedDuration, Timestamp};
-use newtfern_core::family::{Family, Standing};
-use newtfern_store::people::Role;
+use newtfern_store::access::people::Role;
+use newtfern_verdict::family::{Family, Standing};
 
 struct Sheet {
     house: House,
@@ -40,7 +40,7 @@ async fn sheet() -> Sheet {
         until,
     )
     .await;
-    let id = house.store().handovers(site).await.unwrap()[0].id;
+    let id = house.store().handing().handovers(site).await.unwrap()[0].id;
     Sheet {
         house,
         technician,
@@ -61,11 +61,16 @@ impl Sheet {
     }
 
     async fn state(&self) -> Standing {
-        self.house.store().standings_of(&[self.site]).await.unwrap()[&self.site]
+        self.house
+            .store()
+            .sites()
+            .standings_of(&[self.site])
+            .await
+            .unwrap()[&self.site]
             .iter()
-            .find(|s| s.family() == Family::HandOver)
+            .find(|s| s.family == Family::HandOver)
             .unwrap()
-            .state()
+            .state
     }
 }
 
@@ -80,7 +85,7 @@ async fn the_link_opens_without_an_account_and_the_yes_counts_once() {
     let page = client.get(&link).await;
     page.is(200)
         .has("Proof for the rink")
-        .has("Yes, I have seen it");
+        .has("Confirm that it works");
     // The address is the secret: it must not leak to other sites, nor into search engines.
     assert_eq!(page.header("referrer-policy"), "no-referrer");
     page.has("noindex");
@@ -96,7 +101,7 @@ async fn the_link_opens_without_an_account_and_the_yes_counts_once() {
         .post(&link, &[("by", "  ")])
         .await
         .is(422)
-        .has("Write your name");
+        .has("Enter your name");
     let long = "Rink ".repeat(30);
     client
         .post(&link, &[("by", &long)])
@@ -116,7 +121,7 @@ async fn the_link_opens_without_an_account_and_the_yes_counts_once() {
         .get(&link)
         .await
         .has("Confirmed by Mr &#60;b&#62;Rink")
-        .lacks("Yes, I have seen it");
+        .lacks("Confirm that it works");
     assert_eq!(s.state().await, Standing::Passing);
     client.post(&link, &[("by", "Somebody else")]).await.leads();
     client
@@ -209,14 +214,14 @@ async fn people_see_the_sheet_and_its_pdf_and_missing_ones_are_named() {
         .get("/handovers/999")
         .await
         .is(404)
-        .has("no such handover sheet");
+        .has("This handover sheet does not exist");
     let until = Timestamp::now();
     add(&s.house, s.site, "<p>no paper</p>", None, until).await;
-    let bare = s.house.store().handovers(s.site).await.unwrap()[0].id;
+    let bare = s.house.store().handing().handovers(s.site).await.unwrap()[0].id;
     viewer
         .get(&format!("/handovers/{bare}/pdf"))
         .await
         .is(404)
-        .has("no such PDF");
+        .has("This PDF does not exist");
     s.technician.post("/handovers/999/link", &[]).await.is(404);
 }

@@ -6,19 +6,20 @@ use axum::Router;
 use axum::body::Body;
 use axum::extract::ConnectInfo;
 use axum::http::{HeaderMap, Method, Request, StatusCode};
-use newtfern_acts::Acts;
-use newtfern_core::brand::BrandSheet;
-use newtfern_core::design::{Design, Field, Layer};
-use newtfern_core::family::{Assessed, Detail, Family, Standing};
-use newtfern_core::platform::Platform;
-use newtfern_core::profile::{ConsentManager, Supplier};
-use newtfern_core::site::SiteFields;
+use newtfern_acts::{Acts, Outside};
+use newtfern_model::design::{Design, Field, Layer};
+use newtfern_model::job::{CheckKind, JobKind};
+use newtfern_model::platform::Platform;
+use newtfern_model::profile::{ConsentManager, Supplier};
+use newtfern_model::site::SiteFields;
 use newtfern_store::Store;
-use newtfern_store::blobs::Blobs;
-use newtfern_store::checks::NewCheck;
-use newtfern_store::people::Role;
-use newtfern_store::scratch;
-use newtfern_store::seal::Sealer;
+use newtfern_store::access::people::Role;
+use newtfern_store::results::blobs::Blobs;
+use newtfern_store::results::checks::NewCheck;
+use newtfern_store::sealed::seal::Sealer;
+use newtfern_store::server::scratch;
+use newtfern_verdict::brand::BrandSheet;
+use newtfern_verdict::family::{Detail, Family, FamilyResult, Standing};
 
 use jiff::{SignedDuration, Timestamp};
 use newtfern_web::{App, Settings};
@@ -28,10 +29,11 @@ use tower::ServiceExt;
 
 pub struct House {
     pub app: App,
+    store: Store,
     pub stage: Arc<Stage>,
     pub supplier: Supplier,
     pub platform: Platform,
-    _folder: tempfile::TempDir,
+    folder: tempfile::TempDir,
 }
 
 pub async fn house() -> House {
@@ -42,9 +44,35 @@ pub async fn house() -> House {
     .await
 }
 
+/// Enough connections for a test that holds one itself while the program works.
+pub async fn roomy_house() -> House {
+    let settings = Settings {
+        public_address: "http://newtfern.test".into(),
+        ..Settings::default()
+    };
+    house_of(settings, 6).await
+}
+
+/// Two connections, as many as an act could hold that asks for a second.
+pub async fn house_of_two() -> House {
+    house_of(Settings::default(), 2).await
+}
+
+/// One connection: an act that holds one and asks for a second would wait for itself.
 pub async fn house_with(settings: Settings) -> House {
-    let server = std::env::var(scratch::SERVER).expect("NEWTFERN_TEST_DATABASE is not set: run ./run test, or newtfern admin with-database cargo test");
-    let store = scratch::database(&server).await.unwrap();
+    house_of(settings, 1).await
+}
+
+async fn house_of(settings: Settings, connections: u32) -> House {
+    let server = std::env::var(scratch::SERVER).expect(
+        "NEWTFERN_TEST_DATABASE is not set: run \
+        ./run test, or newtfern admin with-database cargo test",
+    );
+    let (store, address) = scratch::with_address(&server).await.unwrap();
+    store.pool.close().await;
+    let store = Store::with_connections(&address, connections)
+        .await
+        .unwrap();
     let folder = tempfile::tempdir().unwrap();
     let text = newtfern_standins::supplier_profile(80);
     let supplier = Supplier::from_toml(&text).unwrap();
@@ -58,17 +86,18 @@ pub async fn house_with(settings: Settings) -> House {
         .unwrap();
     tx.put_consent(&manager, consent).await.unwrap();
     tx.commit().await.unwrap();
-    let stage = Arc::new(Stage::default());
+    let stage = Arc::new(Stage::over(&store));
     let blobs = Blobs::folder(&folder.path().join("blobs")).unwrap();
     let sealer = Sealer::from_file(&folder.path().join("key")).unwrap();
-    let acts = Acts::new(store, blobs, sealer, stage.clone());
+    let acts = Acts::new(store.clone(), blobs, sealer, stage.clone());
     let app = App::new(acts, settings);
     House {
         app,
+        store,
         stage,
         supplier,
         platform,
-        _folder: folder,
+        folder,
     }
 }
 
@@ -78,7 +107,14 @@ impl House {
     }
 
     pub fn store(&self) -> &Store {
-        self.app.store()
+        &self.store
+    }
+
+    /// The same program, which asks this outside.
+    pub fn acts_over(&self, outside: Arc<dyn Outside>) -> Acts {
+        let blobs = Blobs::folder(&self.folder.path().join("blobs")).unwrap();
+        let sealer = Sealer::from_file(&self.folder.path().join("key")).unwrap();
+        Acts::new(self.store().clone(), blobs, sealer, outside)
     }
 
     pub fn acts(&self) -> &Acts {
@@ -96,7 +132,7 @@ impl House {
     /// A session's token.
     pub async fn session(&self, person: i64, until: Timestamp) -> String {
         let mut tx = self.store().begin().await.unwrap();
-        let from = newtfern_store::sessions::From::default();
+        let from = newtfern_store::access::sessions::From::default();
         let token = tx.open_session(person, until, &from, true).await.unwrap();
         tx.commit().await.unwrap();
         token
@@ -119,7 +155,14 @@ impl House {
 
     /// Whoever holds this session's token.
     pub async fn with_session(&self, id: i64, token: &str) -> Caller {
-        let csrf = self.store().session(token).await.unwrap().unwrap().csrf;
+        let csrf = self
+            .store()
+            .people()
+            .session(token)
+            .await
+            .unwrap()
+            .unwrap()
+            .csrf;
         Caller {
             router: self.router(),
             cookie: Some(format!("newtfern={token}")),
@@ -174,7 +217,7 @@ impl House {
         summary: &str,
         detail: Option<Detail>,
     ) {
-        let assessed = Assessed {
+        let assessed = FamilyResult {
             family,
             standing,
             summary: summary.into(),
@@ -186,12 +229,16 @@ impl House {
     }
 
     /// A look at a site at a time.
-    pub async fn looked(&self, site: i64, at: Timestamp, families: Vec<Assessed>) -> i64 {
-        let check = NewCheck::of(site, "check", at, families);
-        let mut tx = self.store().begin().await.unwrap();
-        let id = tx.keep_check(&check).await.unwrap();
-        tx.commit().await.unwrap();
-        id
+    pub async fn looked(&self, site: i64, at: Timestamp, families: Vec<FamilyResult>) -> i64 {
+        let check = NewCheck::of(site, CheckKind::Job(JobKind::Check), at, families);
+        // Of a site without a supplier nothing can be judged, and no prints are kept.
+        let subject = self.acts().sites().subject(site).await;
+        let inputs = subject.map(|s| s.prints).unwrap_or_default();
+        self.acts()
+            .checks()
+            .keep_result(&check, inputs)
+            .await
+            .unwrap()
     }
 
     pub async fn count(&self, sql: &'static str) -> i64 {
@@ -218,6 +265,10 @@ pub struct Answer {
 }
 
 impl Answer {
+    pub fn status(&self) -> u16 {
+        self.status.as_u16()
+    }
+
     pub fn text(&self) -> String {
         String::from_utf8_lossy(&self.bytes).into_owned()
     }
@@ -244,10 +295,16 @@ impl Answer {
             .unwrap_or_default()
     }
 
+    /// Does the page have this text, however its lines are broken?
+    fn contains(&self, text: &str) -> bool {
+        let in_one = |t: &str| t.split_whitespace().collect::<Vec<_>>().join(" ");
+        self.text().contains(text) || in_one(&self.text()).contains(&in_one(text))
+    }
+
     #[track_caller]
     pub fn has(&self, text: &str) -> &Answer {
         assert!(
-            self.text().contains(text),
+            self.contains(text),
             "{} answers without \u{201c}{text}\u{201d}:\n{}",
             self.status,
             self.gist()
@@ -258,7 +315,7 @@ impl Answer {
     #[track_caller]
     pub fn lacks(&self, text: &str) -> &Answer {
         assert!(
-            !self.text().contains(text),
+            !self.contains(text),
             "{} answers with \u{201c}{text}\u{201d}",
             self.status
         );

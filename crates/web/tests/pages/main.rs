@@ -2,29 +2,16 @@
 //! what, what is kept and what is refused with its reason. What needs a browser is in `e2e/`.
 #![allow(clippy::unwrap_used)]
 
-mod accounts;
-mod again;
-mod bulk;
+mod access;
 mod clients;
-mod designs;
-mod fields;
 mod forms;
-mod hand_test;
-mod hand_work;
 mod handover;
 mod house;
 mod intake;
-mod intended;
-mod lenses;
-mod people;
-mod placing;
-mod placing_many;
+mod intake_whole;
+mod lists;
 mod profiles;
-mod rounds;
-mod rules_beside;
-mod serving;
 mod settings;
-mod site_pages;
-mod sites;
+mod site;
 mod stage;
-mod tags;
+mod writing;

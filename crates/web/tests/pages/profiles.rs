@@ -1,9 +1,10 @@
-//! The room of profiles: kept, looked through while typed, tried, brought in and out, with versions and uses.
+//! The room of profiles: kept, looked through while typed, tried, brought in and out, with versions
+//! and uses.
 
 use crate::house::house;
-use newtfern_core::profiles::ProfileKind;
-use newtfern_store::people::Role;
-use newtfern_store::profile_room::NewProfile;
+use newtfern_model::profiles::ProfileKind;
+use newtfern_store::access::people::Role;
+use newtfern_store::profile::profile_room::NewProfile;
 use serde_json::Value;
 
 const SUPPLIER: ProfileKind = ProfileKind::Supplier;
@@ -26,15 +27,23 @@ async fn a_profile_is_kept_or_comes_back_with_what_is_wrong() {
     let to = administrator.post("/profiles/new", &new).await;
     let to = to.leads().to_string();
     assert_eq!(to, "/profiles/supplier/quoin");
-    let kept = || async { house.store().profile_text(SUPPLIER, "quoin").await.unwrap() };
+    let kept = || async {
+        house
+            .store()
+            .profiles()
+            .profile_text(SUPPLIER, "quoin")
+            .await
+            .unwrap()
+    };
     assert_eq!(kept().await.as_deref(), Some(text));
     let sealed = house
         .store()
+        .profiles()
         .supplier_token("quoin")
         .await
         .unwrap()
         .unwrap();
-    let opened = house.acts().supplier_token("quoin").await.unwrap();
+    let opened = house.acts().tokens().supplier_token("quoin").await.unwrap();
     assert_eq!(opened.as_deref(), Some("console-secret-1"));
     assert!(!String::from_utf8_lossy(&sealed).contains("console-secret"));
     administrator
@@ -56,8 +65,12 @@ async fn a_profile_is_kept_or_comes_back_with_what_is_wrong() {
             "id = \"other\"",
             "sites name it by its id",
         ),
-        ("script_hosts = [", "script_hosts = [\"*\", ", "is no host"),
-        ("[snippet]", "[snipet]", "The profile was not kept"),
+        (
+            "script_hosts = [",
+            "script_hosts = [\"*\", ",
+            "is not a host",
+        ),
+        ("[snippet]", "[snipet]", "The profile was not saved"),
         ("id = \"quoin\"", "id = ", "line"),
     ] {
         let wrong = format!("{}\n{note}", text.replacen(from, with, 1));
@@ -81,6 +94,7 @@ async fn versions_stay_and_come_back_and_what_was_judged_is_stale() {
     let path = "/profiles/platform/tarnwork";
     let before = house
         .store()
+        .profiles()
         .profile_text(ProfileKind::Platform, "tarnwork")
         .await
         .unwrap()
@@ -96,7 +110,7 @@ async fn versions_stay_and_come_back_and_what_was_judged_is_stale() {
     let page = administrator.get(path).await;
     page.has("Tarnwork, our own words, platform")
         .has(": shorter")
-        .has("Take this version back");
+        .has("Restore this version");
     administrator
         .get(&format!("/sites/{site}/settings"))
         .await
@@ -107,6 +121,7 @@ async fn versions_stay_and_come_back_and_what_was_judged_is_stale() {
         .leads();
     let versions = house
         .store()
+        .profiles()
         .profile_versions(ProfileKind::Platform, "tarnwork", 9)
         .await
         .unwrap();
@@ -120,6 +135,7 @@ async fn versions_stay_and_come_back_and_what_was_judged_is_stale() {
     assert_eq!(
         house
             .store()
+            .profiles()
             .profile_versions(ProfileKind::Platform, "tarnwork", 9)
             .await
             .unwrap()
@@ -163,7 +179,7 @@ async fn the_form_and_the_text_follow_each_other_and_mistakes_are_told_while_typ
     );
     let problems = changed["problems"].to_string();
     assert!(
-        problems.contains("alive.launcher has") && problems.contains("is no selector"),
+        problems.contains("alive.launcher has") && problems.contains("is not a selector"),
         "{problems}"
     );
     let odd = look(of(&quoin().replace("script_hosts", "script_host"))).await;
@@ -178,7 +194,7 @@ async fn the_form_and_the_text_follow_each_other_and_mistakes_are_told_while_typ
 async fn a_text_is_tried_on_an_address_before_it_is_kept() {
     let house = house().await;
     let technician = house.person(Role::Technician).await;
-    let supplier = newtfern_core::profile::Supplier::from_toml(quoin()).unwrap();
+    let supplier = newtfern_model::profile::Supplier::from_toml(quoin()).unwrap();
     let page = format!(
         "<!doctype html><body>{}",
         supplier.snippet_for("kites-12345")
@@ -217,7 +233,7 @@ async fn a_text_is_tried_on_an_address_before_it_is_kept() {
             .await
             .contains("only an administrator can allow it")
     );
-    assert!(tried("gone.example").await.contains("could not be had"));
+    assert!(tried("gone.example").await.contains("could not be read"));
     assert!(tried("not an address").await.contains("problem"));
 }
 
@@ -225,15 +241,16 @@ async fn a_text_is_tried_on_an_address_before_it_is_kept() {
 async fn a_pasted_snippet_gives_a_draft_and_the_key_stays_out_of_it() {
     let house = house().await;
     let administrator = house.person(Role::Administrator).await;
-    let pasted = "Please add <script async src=\u{201d}https://cdn.osier.test/l.js\u{201d} data-key=\u{201d}ab12cd34\u{201d}></script>";
+    let pasted = "Please add <script async src=\u{201d}https://cdn.osier.test/l.js\u{201d} \
+        data-key=\u{201d}ab12cd34\u{201d}></script>";
     let draft = administrator
         .post("/profiles/from-snippet", &[("snippet", pasted)])
         .await;
     draft
         .is(200)
-        .has("A new supplier")
+        .has("New supplier")
         .has("typographic quotes were made plain")
-        .has("the key in it is ab12cd34")
+        .has("The snippet has the key ab12cd34")
         .has("data-key=&#34;{{key}}&#34;")
         .lacks("key = &#34;ab12cd34");
     administrator
@@ -258,10 +275,11 @@ async fn files_come_in_together_or_not_at_all_and_go_out() {
             &[("quoin.toml", quoin()), ("own.toml", &broken)],
         )
         .await;
-    answer.is(422).has("Nothing was brought in: own.toml");
+    answer.is(422).has("Nothing was imported: own.toml");
     assert!(
         house
             .store()
+            .profiles()
             .profile_text(SUPPLIER, "quoin")
             .await
             .unwrap()
@@ -275,7 +293,7 @@ async fn files_come_in_together_or_not_at_all_and_go_out() {
     let answer = administrator
         .upload_all("/profiles/bring", "files", &files)
         .await;
-    answer.is(200).has("the same as ours");
+    answer.is(200).has("unchanged");
     let technician = house.person(Role::Technician).await;
     technician
         .upload_all("/profiles/bring", "files", &files)
@@ -311,7 +329,7 @@ async fn what_sites_use_stays_and_the_list_is_found_and_ticked() {
     administrator
         .get("/profiles?q=nothing-such")
         .await
-        .has("Nothing matches");
+        .has("No profiles match");
     administrator
         .get("/profiles/platform/tarnwork")
         .await
@@ -325,7 +343,7 @@ async fn what_sites_use_stays_and_the_list_is_found_and_ticked() {
         .post("/profiles/act", &[])
         .await
         .is(422)
-        .has("Nothing is ticked");
+        .has("No profiles are selected");
     administrator
         .post(
             "/profiles/act",
@@ -340,13 +358,13 @@ async fn what_sites_use_stays_and_the_list_is_found_and_ticked() {
     administrator
         .get("/profiles?q=quoin")
         .await
-        .has("Nothing matches");
+        .has("No profiles match");
     administrator.get("/profiles/supplier/quoin").await.is(404);
     administrator.get("/profiles/pigeon/quoin").await.is(404);
 }
 
-/// A copy has an id of its own; what ships and was not changed follows the next release, what was changed
-/// stays.
+/// A copy has an id of its own; what ships and was not changed follows the next release, what was
+/// changed stays.
 #[tokio::test]
 async fn copies_and_what_ships() {
     let house = house().await;
@@ -357,7 +375,8 @@ async fn copies_and_what_ships() {
         .has("id = &#34;tarnwork-copy&#34;");
     let text = |name: &str| {
         format!(
-            "id = \"mill\"\nname = \"{name}\"\n[[slot]]\nid = \"a\"\nname = \"A\"\ntakes = \"markup\"\n"
+            "id = \"mill\"\nname = \"{name}\"\n[[slot]]\nid = \"a\"\nname = \"A\"\ntakes = \
+            \"markup\"\n"
         )
     };
     let ship = |name: &'static str| {
@@ -377,6 +396,7 @@ async fn copies_and_what_ships() {
     let kept = || async {
         house
             .store()
+            .profiles()
             .profile_text(ProfileKind::Platform, "mill")
             .await
             .unwrap()
@@ -395,11 +415,11 @@ async fn copies_and_what_ships() {
     administrator
         .get("/profiles?q=mill")
         .await
-        .has("a newer one ships");
+        .has("a newer version is available");
     administrator
         .get("/profiles/platform/mill")
         .await
-        .has("A newer text ships")
+        .has("A newer version of this profile is available")
         .has("Three");
     administrator
         .post("/profiles/platform/mill/remove", &[])
@@ -409,6 +429,7 @@ async fn copies_and_what_ships() {
     assert!(
         house
             .store()
+            .profiles()
             .profile_text(ProfileKind::Platform, "mill")
             .await
             .unwrap()
@@ -416,21 +437,24 @@ async fn copies_and_what_ships() {
     );
 }
 
-/// One visit proposes what the text leaves open; what it says stays, and what keeps us from visiting is told.
+/// One visit proposes what the text leaves open; what it says stays, and what keeps us from
+/// visiting is told.
 #[tokio::test]
 async fn a_visit_proposes_what_a_suppliers_text_leaves_open() {
     let house = house().await;
     let administrator = house.person(Role::Administrator).await;
-    let text = "id = \"osier\"\nname = \"Osier\"\n[recognise]\nscript_hosts = [\"cdn.osier.test\"]\n[snippet]\ntemplate = '<script src=\"https://cdn.osier.test/l.js\"></script>'\n";
-    let mut seen = newtfern_core::observation::Observation::default();
+    let text = "id = \"osier\"\nname = \"Osier\"\n[recognise]\nscript_hosts = \
+        [\"cdn.osier.test\"]\n[snippet]\ntemplate = '<script \
+        src=\"https://cdn.osier.test/l.js\"></script>'\n";
+    let mut seen = newtfern_standards::observation::Observation::default();
     seen.page.final_url = "https://kites.example/".into();
-    let request = |url: &str, kind: &str| newtfern_core::observation::Request {
-        url: url.into(),
-        kind: kind.into(),
+    let panel = newtfern_standards::observation::Request {
+        url: "https://app.osier.test/panel".into(),
+        kind: newtfern_standards::observation::RequestKind::Document,
         document: "https://cdn.osier.test/l.js".into(),
         ..Default::default()
     };
-    seen.requests = vec![request("https://app.osier.test/panel", "document")];
+    seen.requests = vec![panel];
     house
         .stage
         .visits
@@ -439,17 +463,29 @@ async fn a_visit_proposes_what_a_suppliers_text_leaves_open() {
         .insert("https://kites.example/".into(), seen);
     let ask = |address: &'static str| [("kind", "supplier"), ("text", text), ("address", address)];
     let path = "/profiles/propose";
-    administrator
-        .post(path, &ask("https://kites.example/"))
+    // A worker makes the visit.
+    let acts = house.acts();
+    let posted = async |address: &'static str| {
+        let form = ask(address);
+        let made = async {
+            while !acts.profiles().make_asked_visit().await.unwrap() {
+                tokio::task::yield_now().await;
+            }
+        };
+        tokio::join!(administrator.post(path, &form), made).0
+    };
+    posted("https://kites.example/")
         .await
         .is(200)
         .has("alive.frame_hosts: app.osier.test")
         .has("[alive]");
-    administrator
-        .post(path, &ask("https://nowhere.example/"))
+    posted("https://nowhere.example/")
         .await
         .is(200)
         .has("no such page on this stage");
+    assert_eq!(house.count("select count(*) from asked_visits").await, 0);
+    let trail = "select count(*) from audit where act = 'asked for a visit'";
+    assert_eq!(house.count(trail).await, 2);
     administrator
         .post(path, &ask("ftp://x"))
         .await

@@ -2,9 +2,9 @@
 
 use crate::forms::ADMINISTRATION;
 use crate::house::{design_form, house};
-use newtfern_core::private_hosts::PrivateHosts;
-use newtfern_core::site::SiteFields;
-use newtfern_store::people::Role;
+use newtfern_model::site::SiteFields;
+use newtfern_standards::private_hosts::PrivateHosts;
+use newtfern_store::access::people::Role;
 
 #[tokio::test]
 async fn only_administrators_administer() {
@@ -17,7 +17,7 @@ async fn only_administrators_administer() {
             .is(403)
             .has("Only an administrator");
     }
-    let list = house.store().private_hosts().await.unwrap();
+    let list = house.store().settings().private_hosts().await.unwrap();
     assert_eq!(list, PrivateHosts::none());
     technician.get("/profiles").await.lacks("New supplier");
     technician.get("/people").await.lacks("Add a person");
@@ -37,7 +37,7 @@ async fn the_network_rule_is_changed_and_the_change_is_in_the_audit_trail() {
         )
         .await
         .leads();
-    let list = house.store().private_hosts().await.unwrap();
+    let list = house.store().settings().private_hosts().await.unwrap();
     assert_eq!(list.to_string(), "10.0.3.0/24\n*.stage.example");
     // A line that is none changes nothing, and what was typed is there to mend.
     administrator
@@ -47,14 +47,32 @@ async fn the_network_rule_is_changed_and_the_change_is_in_the_audit_trail() {
         )
         .await
         .is(422)
-        .has("10.0.3.0/99\u{201d} is no host and no network")
+        .has("10.0.3.0/99\u{201d} is neither a host nor a network")
         .has(">10.0.3.0/99</textarea>");
-    assert_eq!(house.store().private_hosts().await.unwrap(), list);
+    assert_eq!(
+        house.store().settings().private_hosts().await.unwrap(),
+        list
+    );
+    // Sample texts are kept in the same way: one a line, its language first.
+    let samples = |text| [("keep_checks", "30"), ("sample_words", text)];
+    administrator
+        .post("/settings", &samples("cy: Enw eich cwmni\r\n"))
+        .await
+        .leads();
+    let kept = house.store().settings().sample_words().await.unwrap();
+    assert_eq!(kept.to_string(), "cy: Enw eich cwmni\n");
+    administrator
+        .post("/settings", &samples("Enw eich cwmni"))
+        .await
+        .is(422)
+        .has("\u{201c}Enw eich cwmni\u{201d} is no sample text")
+        .has(">Enw eich cwmni</textarea>");
+    assert_eq!(house.store().settings().sample_words().await.unwrap(), kept);
     administrator
         .post("/settings", &[("keep_checks", "12")])
         .await
         .leads();
-    assert_eq!(house.store().keep_checks().await.unwrap(), 12);
+    assert_eq!(house.store().settings().keep_checks().await.unwrap(), 12);
     for typed in ["", "1", "many", "100000"] {
         administrator
             .post("/settings", &[("keep_checks", typed)])
@@ -62,7 +80,7 @@ async fn the_network_rule_is_changed_and_the_change_is_in_the_audit_trail() {
             .is(422)
             .has("from 2 to 1000");
     }
-    let list = house.store().private_hosts().await.unwrap();
+    let list = house.store().settings().private_hosts().await.unwrap();
     assert_eq!(list, PrivateHosts::none());
     administrator
         .get("/audit?q=rules")
@@ -89,6 +107,7 @@ async fn people_are_added_with_a_role_and_a_password_that_is_hashed() {
     administrator.post("/people", &ada).await.leads();
     let kept = house
         .store()
+        .people()
         .person_by_email("ada@fenwick.example")
         .await
         .unwrap()
@@ -117,7 +136,7 @@ async fn people_are_added_with_a_role_and_a_password_that_is_hashed() {
                 ("email", "ada@fenwick.example"),
                 ("password", "fern and sallow"),
             ],
-            "There is a person with the address",
+            "A person with the e-mail address",
         ),
         (
             [
@@ -141,7 +160,7 @@ async fn people_are_added_with_a_role_and_a_password_that_is_hashed() {
                 ("email", "bo@fenwick.example"),
                 ("password", "fern and sallow"),
             ],
-            "Give the person a name",
+            "Enter a name and an e-mail address",
         ),
     ] {
         administrator
@@ -152,7 +171,7 @@ async fn people_are_added_with_a_role_and_a_password_that_is_hashed() {
             .has(&format!("value=\"{}\"", fields[1].1))
             .lacks("fern and sallow");
     }
-    assert_eq!(house.store().people().await.unwrap().len(), 2);
+    assert_eq!(house.store().people().all().await.unwrap().len(), 2);
 }
 
 #[tokio::test]
@@ -183,7 +202,7 @@ async fn a_role_changes_at_once_and_nobody_changes_their_own() {
         .post("/bulk", &[("kind", "check")])
         .await
         .is(422)
-        .has("No site is ticked");
+        .has("No sites are selected");
     let own = [
         ("person", administrator.id.to_string()),
         ("role", "viewer".to_string()),
@@ -260,24 +279,58 @@ async fn a_token_that_would_go_out_unencrypted_is_kept_only_after_a_warning() {
     let refused = administrator.post(&path, &form).await;
     refused
         .is(422)
-        .has("http://old.kites.example unencrypted")
+        .has("http://old.kites.example without encryption")
         .has("name=\"unencrypted\"");
-    assert!(house.store().site_token(id).await.unwrap().is_none());
+    assert!(
+        house
+            .store()
+            .sites()
+            .site_token(id)
+            .await
+            .unwrap()
+            .is_none()
+    );
     form.push(("unencrypted", "yes"));
     administrator.post(&path, &form).await.leads();
-    assert!(house.store().site_token(id).await.unwrap().is_some());
+    assert!(
+        house
+            .store()
+            .sites()
+            .site_token(id)
+            .await
+            .unwrap()
+            .is_some()
+    );
 
     let profile = newtfern_standins::supplier_profile(80).replace("localhost:80", "example");
     assert!(profile.contains("console_read = \"http://"), "{profile}");
-    let id = newtfern_core::profile::Supplier::from_toml(&profile)
+    let id = newtfern_model::profile::Supplier::from_toml(&profile)
         .unwrap()
         .id;
     let mut form = vec![("text", &*profile), ("token", "abc"), ("kind", "supplier")];
     let path = format!("/profiles/supplier/{id}");
     let refused = administrator.post(&path, &form).await;
-    refused.is(422).has("unencrypted, and whoever listens");
-    assert!(house.store().supplier_token(&id).await.unwrap().is_none());
+    refused
+        .is(422)
+        .has("without encryption, and others could read it");
+    assert!(
+        house
+            .store()
+            .profiles()
+            .supplier_token(&id)
+            .await
+            .unwrap()
+            .is_none()
+    );
     form.push(("unencrypted", "yes"));
     administrator.post(&path, &form).await.leads();
-    assert!(house.store().supplier_token(&id).await.unwrap().is_some());
+    assert!(
+        house
+            .store()
+            .profiles()
+            .supplier_token(&id)
+            .await
+            .unwrap()
+            .is_some()
+    );
 }

@@ -1,13 +1,15 @@
 //! The outside of the page tests: it answers from memory.
 
 use async_trait::async_trait;
-use newtfern_acts::{Looked, Outside, SlotError, SlotText};
-use newtfern_core::address;
-use newtfern_core::observation::Observation;
-use newtfern_core::pages::PageCopy;
-use newtfern_core::pages::beside::RulesTold;
-use newtfern_core::platform::Platform;
-use newtfern_core::profile::Supplier;
+use newtfern_acts::{AddressReport, Outside, SlotError, SlotText};
+use newtfern_model::pages::PageCopy;
+use newtfern_model::pages::beside::PageRuleReport;
+use newtfern_model::platform::Platform;
+use newtfern_model::profile::Supplier;
+use newtfern_standards::address;
+use newtfern_standards::observation::Observation;
+use newtfern_store::Store;
+use sqlx::PgPool;
 use std::collections::HashMap;
 use std::sync::Mutex;
 use std::sync::atomic::{AtomicBool, Ordering};
@@ -27,7 +29,7 @@ pub struct Stage {
     /// A slot that cannot be written.
     pub refused: Mutex<Option<String>>,
     /// Page rules of the extension that a slot belongs to, by the slot's address.
-    pub rules: Mutex<HashMap<String, RulesTold>>,
+    pub rules: Mutex<HashMap<String, PageRuleReport>>,
     /// Settings at a supplier's console, by their address.
     pub settings: Mutex<HashMap<String, serde_json::Value>>,
     /// The console takes settings, and keeps none of them.
@@ -36,6 +38,8 @@ pub struct Stage {
     pub visits: Mutex<HashMap<String, Observation>>,
     /// Documents by address.
     pub pages: Mutex<HashMap<String, String>>,
+    /// The house's one connection.
+    pool: Option<PgPool>,
 }
 
 /// A tag manager with one set, as `docs/add-a-tag-manager.md` says it.
@@ -73,6 +77,22 @@ impl Tags {
 }
 
 impl Stage {
+    /// An outside that notices who holds a connection of this store while it is asked.
+    pub fn over(store: &Store) -> Stage {
+        Stage {
+            pool: Some(store.pool.clone()),
+            ..Stage::default()
+        }
+    }
+
+    /// An outside may take for ever to answer: no transaction stays open meanwhile.
+    async fn nobody_holds_a_connection(&self) {
+        if let Some(pool) = &self.pool {
+            let free = pool.acquire().await;
+            free.expect("a transaction is open during a call outside");
+        }
+    }
+
     fn fails(&self, token: &str) -> Result<(), SlotError> {
         self.tokens.lock().unwrap().push(token.to_string());
         self.failing.lock().unwrap().clone().map_or(Ok(()), Err)
@@ -102,12 +122,13 @@ impl Stage {
 
 #[async_trait]
 impl Outside for Stage {
-    async fn look(&self, typed: &str, platforms: &[Platform]) -> Looked {
+    async fn look(&self, typed: &str, platforms: &[Platform]) -> AddressReport {
+        self.nobody_holds_a_connection().await;
         let problem = address::parse(typed)
             .err()
             .map(|e| format!("{e}."))
             .or_else(|| self.problem.lock().unwrap().clone());
-        Looked {
+        AddressReport {
             url: typed.into(),
             final_url: typed.into(),
             title: if problem.is_none() {
@@ -130,6 +151,7 @@ impl Outside for Stage {
     }
 
     async fn page(&self, address: &Url) -> PageCopy {
+        self.nobody_holds_a_connection().await;
         let mut copy = PageCopy::lost(address, "no such page on this stage");
         if let Some(html) = self.pages.lock().unwrap().get(address.as_str()) {
             copy.page.failure = None;
@@ -140,6 +162,7 @@ impl Outside for Stage {
     }
 
     async fn picture(&self, address: &Url) -> Result<Vec<u8>, String> {
+        self.nobody_holds_a_connection().await;
         match address.path() {
             "/ida.png" => Ok(b"\x89PNG\r\n\x1a\nand so on".to_vec()),
             "/code.svg" => Ok(b"<svg onload=alert(1)>".to_vec()),
@@ -148,11 +171,13 @@ impl Outside for Stage {
     }
 
     async fn visit(&self, address: &Url, _: &Supplier) -> Result<Observation, String> {
+        self.nobody_holds_a_connection().await;
         let seen = self.visits.lock().unwrap().get(address.as_str()).cloned();
         seen.ok_or_else(|| "no such page on this stage".into())
     }
 
     async fn read_slot(&self, address: &Url, token: &str) -> Result<SlotText, SlotError> {
+        self.nobody_holds_a_connection().await;
         self.fails(token)?;
         let slots = self.slots.lock().unwrap();
         let (text, version) = slots.get(address.as_str()).cloned().unwrap_or_default();
@@ -177,6 +202,7 @@ impl Outside for Stage {
         token: &str,
         body: Option<&serde_json::Value>,
     ) -> Result<serde_json::Value, SlotError> {
+        self.nobody_holds_a_connection().await;
         self.fails(token)?;
         if let Some(settings) = self.settings.lock().unwrap().get_mut(address.as_str()) {
             if method == "PUT" {
@@ -193,6 +219,7 @@ impl Outside for Stage {
     }
 
     async fn publish(&self, _: &Url, token: &str) -> Result<(), SlotError> {
+        self.nobody_holds_a_connection().await;
         self.fails(token)
     }
 
@@ -202,6 +229,7 @@ impl Outside for Stage {
         token: &str,
         text: &SlotText,
     ) -> Result<(), SlotError> {
+        self.nobody_holds_a_connection().await;
         self.fails(token)?;
         if self.refused.lock().unwrap().as_deref() == Some(address.as_str()) {
             return Err(SlotError::Status(500));

@@ -1,7 +1,7 @@
-//! Inputs that went a way of their own through a parser, kept in `crates/bench/corpus/`, one file a target:
-//! a run begins with them and goes on from them.
+//! Inputs that went a way of their own through a parser, kept in `crates/bench/corpus/`, one file a
+//! target: a run begins with them and goes on from them.
 
-use crate::targets::Target;
+use crate::target::Target;
 use std::collections::HashMap;
 use std::path::{Path, PathBuf};
 
@@ -11,7 +11,7 @@ const MOST_BYTES: usize = 1_200;
 /// Ways that are followed within a run.
 const MOST_FOLLOWED: usize = 400;
 
-/// By the shape of the answer, the shortest input that gives it.
+/// Inputs by the shape of the answer, the shortest for each.
 pub struct Corpus {
     path: PathBuf,
     ways: HashMap<u64, String>,
@@ -48,12 +48,12 @@ impl Corpus {
         self.ways.insert(shape, text).is_none()
     }
 
-    /// How many ways are known.
+    /// Returns the number of known ways.
     pub fn ways(&self) -> usize {
         self.ways.len()
     }
 
-    /// What to go on from.
+    /// Returns the inputs to go on from.
     pub fn inputs(&self) -> Vec<String> {
         self.ways.values().cloned().collect()
     }

@@ -1,9 +1,14 @@
-//! `./run fuzz SECONDS [TARGET...]`: every parser of texts from outside, fed with mutated real ones, on
-//! the stable toolchain. A panic, or an input that takes longer than a second, is a find: it is printed,
-//! kept in `target/fuzz/`, and should become a test beside its parser.
+//! `./run fuzz SECONDS [TARGET...]`: every parser of texts from outside, fed with mutated real ones
+//! and with deep and wide ones, on the stable toolchain. Each target runs in a process of its own,
+//! on a stack of 512 kB and with bounded memory. A panic, an abort, or an input that takes longer
+//! than a second is a find: it is printed, kept in `target/fuzz/`, and should become a test beside
+//! its parser.
 
+mod child;
 mod corpus;
+mod outside;
 mod sites;
+mod target;
 mod targets;
 
 use corpus::Corpus;
@@ -11,12 +16,61 @@ use rand::rngs::SmallRng;
 use rand::{Rng, SeedableRng};
 use std::panic::{AssertUnwindSafe, catch_unwind};
 use std::path::Path;
-use std::time::{Duration, Instant};
-use targets::Target;
+use std::sync::Arc;
+use std::time::Duration;
+use target::Target;
 
 const SLOW: Duration = Duration::from_secs(1);
-/// Longer inputs only make each run slower; bounds have tests of their own.
+/// Longer inputs only make each run slower.
 const MOST_BYTES: usize = 4_000;
+/// Rate and length of long inputs: what is deep or wide must be long.
+const DEEP_EVERY: u32 = 500;
+const DEEP_BYTES: usize = 60_000;
+
+/// Openings that a reader may follow inwards, and what follows them without end.
+const OPENINGS: &[&str] = &[
+    "(",
+    "[",
+    "{",
+    "{\"a\":",
+    "[{",
+    "a=[",
+    "a.",
+    "<p>",
+    "<!--",
+    "<b a=",
+    "<template>",
+    "<svg><foreignObject>",
+    "&lt;script",
+    ":not(",
+    "BEGIN:VEVENT\r\n",
+    "({1}\r\na",
+    "* 1 FETCH (",
+    "Content-Type: multipart/mixed; boundary=b\r\n\r\n--b\r\n",
+    "url(",
+    "`${",
+    "/*",
+    "*",
+    "**/",
+    "a,",
+    "\n",
+    "a=1\n",
+    "[[a]]\n",
+    "<url><loc>",
+    "Disallow: /*a\n",
+    "Disallow: /\n",
+];
+
+/// A seed with one opening that many times at one place.
+fn deepen(random: &mut SmallRng, seed: &str) -> Vec<u8> {
+    let mut bytes = seed.as_bytes().to_vec();
+    let at = random.random_range(0..=bytes.len());
+    let opening = OPENINGS[random.random_range(0..OPENINGS.len())];
+    let times = random.random_range(1..=DEEP_BYTES / opening.len());
+    bytes.splice(at..at, opening.repeat(times).into_bytes());
+    bytes.truncate(DEEP_BYTES);
+    bytes
+}
 
 /// Pieces that parsers take for the beginning or the end of something.
 const WORDS: &[&str] = &[
@@ -66,7 +120,7 @@ const WORDS: &[&str] = &[
     "innerHTML",
 ];
 
-/// One to six small changes.
+/// Makes one to six small changes.
 fn mutate(random: &mut SmallRng, seed: &str, other: &str) -> Vec<u8> {
     let mut bytes = seed.as_bytes().to_vec();
     for _ in 0..random.random_range(1..=6) {
@@ -100,96 +154,151 @@ fn mutate(random: &mut SmallRng, seed: &str, other: &str) -> Vec<u8> {
     bytes
 }
 
-/// When a target has run enough.
+/// Limits at which a target has run enough: whichever comes first.
 #[derive(Clone, Copy)]
-enum Enough {
-    Time(Duration),
-    Runs(u64),
+struct Enough {
+    /// Processor time, so that a busy machine neither shortens the work nor makes an input look
+    /// slow.
+    time: Duration,
+    runs: u64,
 }
 
-/// Runs a target; gives how many runs, and the finds. An input that goes a new way is gone on from.
-fn fuzz(target: &Target, corpus: &mut Corpus, enough: Enough, seed: u64) -> (u64, Vec<Vec<u8>>) {
+/// Runs a target; gives how many runs and finds. An input that goes a new way is gone on from.
+fn fuzz(
+    target: &Target,
+    corpus: &mut Corpus,
+    enough: Enough,
+    (seed, watched, clock): (u64, &child::Watched, &child::Clock),
+) -> std::io::Result<(u64, usize)> {
     let mut random = SmallRng::seed_from_u64(seed);
-    let (mut runs, mut finds) = (0, Vec::new());
+    let (mut runs, mut finds) = (0, 0);
     let mut seeds = corpus.inputs();
-    let began = Instant::now();
-    let more = |runs: u64| match enough {
-        Enough::Time(time) => began.elapsed() < time,
-        Enough::Runs(most) => runs < most,
-    };
-    while more(runs) && finds.len() < 5 {
+    let mut spent = clock.spent()?;
+    let until = spent + enough.time;
+    while runs < enough.runs && spent < until && finds < 5 {
         let pick = |random: &mut SmallRng| random.random_range(0..seeds.len());
         let (one, other) = (pick(&mut random), pick(&mut random));
-        let input = mutate(&mut random, &seeds[one], &seeds[other]);
-        let asked = Instant::now();
+        let input = match random.random_range(0..DEEP_EVERY) {
+            0 => deepen(&mut random, &seeds[one]),
+            _ => mutate(&mut random, &seeds[one], &seeds[other]),
+        };
+        let asked = spent;
+        watched.begin(&input, asked);
         let held = catch_unwind(AssertUnwindSafe(|| (target.run)(&input)));
+        watched.end();
+        spent = clock.spent()?;
+        let mut took = spent - asked;
+        // A host that holds the machine back is counted as our own time; an input that is slow is
+        // so each time.
+        for _ in 0..2 {
+            if held.is_ok() && took > SLOW {
+                let again = spent;
+                let _ = catch_unwind(AssertUnwindSafe(|| (target.run)(&input)));
+                spent = clock.spent()?;
+                took = took.min(spent - again);
+            }
+        }
         match held {
-            Ok(shape) if asked.elapsed() <= SLOW => {
-                if corpus.note(shape, &input) {
+            Ok(shape) if took <= SLOW => {
+                if input.len() <= MOST_BYTES && corpus.note(shape, &input) {
                     seeds.push(String::from_utf8_lossy(&input).into_owned());
                 }
             }
-            _ => finds.push(input),
+            _ => {
+                let path = child::find_path(target.name, &finds.to_string())?;
+                std::fs::write(path, &input)?;
+                finds += 1;
+            }
         }
         runs += 1;
     }
-    (runs, finds)
+    Ok((runs, finds))
 }
 
 #[derive(clap::Parser)]
-struct Asked {
-    /// Seconds for all targets together.
+struct FuzzArgs {
+    /// Seconds of processor time for all targets together.
     #[arg(default_value_t = 60)]
     seconds: u64,
     /// Only targets whose name holds one of these words.
     targets: Vec<String>,
-    /// Instead of the seconds: so many runs of each target.
+    /// Instead of them: seconds of processor time for each target.
+    #[arg(long)]
+    each: Option<u64>,
+    /// No more runs of each target than this, however much time is left.
     #[arg(long)]
     runs: Option<u64>,
     /// Keeps inputs that went a new way in `crates/bench/corpus/`.
     #[arg(long)]
     keep: bool,
+    /// Targets that run at once.
+    #[arg(long, default_value_t = 2)]
+    at_once: usize,
+    /// Name of a target to run in this process.
+    #[arg(long, hide = true)]
+    child: Option<String>,
+}
+
+/// Folder in which inputs of new ways are stored.
+const KEPT: &str = "crates/bench/corpus";
+
+/// Runs one target in this process; returns false where something was found.
+fn one(t: &Target, asked: &FuzzArgs) -> anyhow::Result<bool> {
+    let enough = Enough {
+        time: Duration::from_secs(asked.seconds),
+        runs: asked.runs.unwrap_or(u64::MAX),
+    };
+    let now = std::time::SystemTime::now().duration_since(std::time::UNIX_EPOCH)?;
+    let seed = now.as_secs();
+    let kept = Path::new(KEPT);
+    let clock = Arc::new(child::Clock::of_this_thread()?);
+    let watched = child::Watched::start(t.name, clock.clone())?;
+    let mut corpus = Corpus::of(t, kept)?;
+    let before = corpus.ways();
+    let (runs, finds) = fuzz(t, &mut corpus, enough, (seed, &watched, &clock))?;
+    let ways = corpus.ways();
+    let line = format!(
+        "{:<20} {runs:>10} runs in {:.0} s, seed {seed}, {before} ways known, {ways} now, \
+        {finds} finds\n",
+        t.name,
+        clock.spent()?.as_secs_f64(),
+    );
+    std::io::Write::write_all(&mut std::io::stdout(), line.as_bytes())?;
+    if asked.keep {
+        std::fs::create_dir_all(kept)?;
+        corpus.keep()?;
+    }
+    Ok(finds == 0)
 }
 
 fn main() -> anyhow::Result<()> {
-    let asked = <Asked as clap::Parser>::parse();
+    let asked = <FuzzArgs as clap::Parser>::parse();
+    if let Some(name) = asked.child.clone() {
+        return child::bounded(move || {
+            let all = targets::all();
+            let target = all.iter().find(|t| t.name == name);
+            let target = target.ok_or_else(|| anyhow::anyhow!("no target has this name"))?;
+            anyhow::ensure!(one(target, &asked)?, "something was found");
+            Ok(())
+        });
+    }
     let mut all = targets::all();
     let wanted = |t: &Target| asked.targets.iter().any(|word| t.name.contains(word));
     all.retain(|t| asked.targets.is_empty() || wanted(t));
     anyhow::ensure!(!all.is_empty(), "no target has such a name");
-    let each = Duration::from_secs_f64(asked.seconds as f64 / all.len() as f64);
-    let enough = asked.runs.map_or(Enough::Time(each), Enough::Runs);
-    let now = std::time::SystemTime::now().duration_since(std::time::UNIX_EPOCH)?;
-    let seed = now.as_secs();
-    let folder = Path::new("target/fuzz");
-    let kept = Path::new("crates/bench/corpus");
-    let mut found = 0;
-    for t in &all {
-        let began = Instant::now();
-        let mut corpus = Corpus::of(t, kept)?;
-        let before = corpus.ways();
-        let (runs, finds) = fuzz(t, &mut corpus, enough, seed);
-        let ways = corpus.ways();
-        let line = format!(
-            "{:<20} {runs:>10} runs in {:.0} s, seed {seed}, {before} ways known, {ways} now, {} finds\n",
-            t.name,
-            began.elapsed().as_secs_f64(),
-            finds.len()
-        );
-        if asked.keep {
-            std::fs::create_dir_all(kept)?;
-            corpus.keep()?;
-        }
-        std::io::Write::write_all(&mut std::io::stdout(), line.as_bytes())?;
-        for (i, input) in finds.iter().enumerate() {
-            std::fs::create_dir_all(folder)?;
-            std::fs::write(
-                folder.join(format!("{}-{i}", t.name.replace(' ', "-"))),
-                input,
-            )?;
-        }
-        found += finds.len();
-    }
-    anyhow::ensure!(found == 0, "{found} finds are in {}", folder.display());
+    let at_once = asked.at_once.max(1);
+    let shared = (asked.seconds / all.len() as u64).max(1);
+    let each = asked.each.unwrap_or(shared);
+    let mut more = vec![each.to_string()];
+    more.extend(asked.runs.map(|runs| format!("--runs={runs}")));
+    more.extend(asked.keep.then(|| "--keep".to_string()));
+    let names: Vec<&str> = all.iter().map(|t| t.name).collect();
+    let failed = child::all(&names, &more, at_once)?;
+    anyhow::ensure!(
+        failed.is_empty(),
+        "finds are in {}: {}",
+        child::FOLDER,
+        failed.join(", ")
+    );
     Ok(())
 }

@@ -1,22 +1,24 @@
-//! Parsers of what tells of whole sites: robots.txt, sitemaps, page patterns, pasted snippets, expectation
-//! files, the form of a profile.
+//! Parsers of what tells of whole sites: robots.txt, sitemaps, page patterns, pasted snippets,
+//! expectation files, the form of a profile.
 
-use super::targets::{Target, kind_of, size, target};
-use newtfern_core::derive::derive;
-use newtfern_core::expectation::Expectation;
-use newtfern_core::html::Document;
-use newtfern_core::pages::{PageKind, Pattern, Robots, kind_of as page_kind, sitemap};
-use newtfern_core::profile_form::{fields, look, set};
-use newtfern_core::profiles::ProfileKind;
+use crate::target::{Target, kind_of, size, target};
+use newtfern_model::derive::derive;
+use newtfern_model::expectation::Expectation;
+use newtfern_model::pages::{PageKind, Pattern, Robots, kind_of as page_kind, sitemap};
+use newtfern_model::profile_form::{fields, look, set};
+use newtfern_model::profiles::ProfileKind;
+use newtfern_standards::html::Document;
 use url::Url;
 
 const ROBOTS: &str =
     "User-agent: *\nDisallow: /basket*$\nAllow: /b\nSitemap: /m.xml\nCrawl-delay: 2\n";
 const SITEMAP: &str = "<urlset xmlns='http://www.sitemaps.org/schemas/sitemap/0.9'><url><loc>https://kites.example/a?b=1&amp;c=2</loc></url></urlset>";
-const SNIPPET: &str = "<script async src=\"https://cdn.osier.test/l.js?v=3\" data-key=\"ab12-cd34\"></script><script>osier('boot', 'K-88231')</script>";
-const SITE: &str = "address = 'https://kites.example/'\n[[widget]]\nsupplier = 'osier'\non = ['/**']\n[widget.texts.en]\ntitle = 'Kites'\n";
+const SNIPPET: &str = "<script async src=\"https://cdn.osier.test/l.js?v=3\" \
+    data-key=\"ab12-cd34\"></script><script>osier('boot', 'K-88231')</script>";
+const SITE: &str = "address = 'https://kites.example/'\n[[widget]]\nsupplier = 'osier'\non = \
+    ['/**']\n[widget.texts.en]\ntitle = 'Kites'\n";
 
-/// All of them.
+/// Returns the parsers of what sites deliver.
 pub fn all() -> Vec<Target> {
     let Ok(page) = Url::parse("https://kites.example/shop/kite?a=1") else {
         return Vec::new();

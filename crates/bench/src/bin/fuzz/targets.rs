@@ -1,79 +1,35 @@
 //! Every parser of texts from outside, with real texts to begin from.
 
-use newtfern_core::address::AddressError;
-use newtfern_core::brand::BrandSheet;
-use newtfern_core::colour::Rgb;
-use newtfern_core::consent::Region;
-use newtfern_core::html::Document;
-use newtfern_core::observation::Observation;
-use newtfern_core::placement::Inspector;
-use newtfern_core::platform::Platform;
-use newtfern_core::policy::{Policies, ResourceKind};
-use newtfern_core::private_hosts::PrivateHosts;
-use newtfern_core::profile::{ConsentManager, Supplier};
-use newtfern_core::site::{Known, SiteFields};
-use newtfern_core::{address, country, intake, script_scan, slot_text};
+use crate::target::{Target, kind_of, shape_of, size, target};
+use newtfern_model::intake;
+use newtfern_model::placement::Inspector;
+use newtfern_model::platform::Platform;
+use newtfern_model::profile::{ConsentManager, Supplier};
+use newtfern_model::region::Region;
+use newtfern_model::site::{SiteChoices, SiteFields};
 use newtfern_probe::{cdp, decoding};
+use newtfern_standards::address::{self, AddressError};
+use newtfern_standards::colour::Rgb;
+use newtfern_standards::html::Document;
+use newtfern_standards::observation::Observation;
+use newtfern_standards::policy::{Policies, ResourceKind};
+use newtfern_standards::private_hosts::PrivateHosts;
+use newtfern_standards::{country, script_scan, slot_text};
+use newtfern_verdict::brand::BrandSheet;
 use std::collections::{BTreeMap, HashMap};
-use std::fmt::{Debug, Display};
-use std::hash::{Hash, Hasher};
 use std::mem::{Discriminant, discriminant};
 use std::sync::LazyLock;
 use url::Url;
 
-/// What a target does with an input; it panics where something is wrong. What comes out is the shape of
-/// the answer: an input with a new one went another way through the parser.
-type Run = Box<dyn Fn(&[u8]) -> u64>;
-
-/// One parser.
-pub struct Target {
-    pub name: &'static str,
-    pub seeds: Vec<String>,
-    pub run: Run,
-}
-
-fn shape_of(answer: impl Debug) -> u64 {
-    let mut hasher = std::hash::DefaultHasher::new();
-    format!("{answer:?}").hash(&mut hasher);
-    hasher.finish()
-}
-
-/// An error without what it quotes.
-pub fn kind_of(error: impl Display) -> String {
-    let text = error.to_string();
-    let bare = |c: &char| c.is_ascii_alphabetic() || *c == ' ';
-    let unquoted = text
-        .split(['\u{201c}', '\u{201d}', '`', '"', '\''])
-        .step_by(2);
-    unquoted
-        .flat_map(str::chars)
-        .filter(bare)
-        .take(60)
-        .collect()
-}
-
-/// How large, roughly.
-pub fn size(n: usize) -> u32 {
-    n.checked_ilog2().map_or(0, |log| log + 1)
-}
-
-pub fn target<S: Debug>(
-    name: &'static str,
-    seeds: &[&str],
-    run: impl Fn(&str) -> S + 'static,
-) -> Target {
-    Target {
-        name,
-        seeds: seeds.iter().map(|s| s.to_string()).collect(),
-        run: Box::new(move |bytes| shape_of(run(&String::from_utf8_lossy(bytes)))),
-    }
-}
-
-/// All of them.
+/// Returns the parsers of files and forms.
 pub fn all() -> Vec<Target> {
     let texts = pages().into_iter().flatten();
     let texts = texts.chain(typed().into_iter().flatten());
-    texts.chain(files()).chain(super::sites::all()).collect()
+    texts
+        .chain(files())
+        .chain(super::sites::all())
+        .chain(super::outside::all())
+        .collect()
 }
 
 fn supplier() -> Option<Supplier> {
@@ -99,7 +55,8 @@ fn pages() -> Option<Vec<Target>> {
         target("snippet inspection", &[&html, &snippet], move |t| {
             let found = inspector.inspect(t, &inspected);
             let keys = found.pieces.iter().filter_map(|p| p.key.key());
-            assert!(keys.into_iter().all(|k| k.len() <= t.len()));
+            // A NUL of a document becomes U+FFFD, which an address writes in nine characters.
+            assert!(keys.into_iter().all(|k| k.len() <= 9 * t.len()));
             let pieces = found.pieces.iter().take(4);
             let pieces = pieces.map(|p| (p.form, discriminant(&p.state), discriminant(&p.key)));
             (pieces.collect::<Vec<_>>(), found.cut)
@@ -274,13 +231,13 @@ fn files() -> Vec<Target> {
 
 /// An estate of one client, for what files are read against.
 fn nothing_there() -> intake::Estate<'static> {
-    static SITES: LazyLock<HashMap<String, intake::Kept>> = LazyLock::new(HashMap::new);
+    static SITES: LazyLock<HashMap<String, intake::ExistingSite>> = LazyLock::new(HashMap::new);
     static USUAL: LazyLock<SiteFields> = LazyLock::new(SiteFields::default);
     static ANSWERS: BTreeMap<String, String> = BTreeMap::new();
     static CLIENTS: LazyLock<Vec<String>> = LazyLock::new(|| vec!["Kites".to_string()]);
     static PRIVATE: LazyLock<PrivateHosts> = LazyLock::new(PrivateHosts::none);
     intake::Estate {
-        known: Known::default(),
+        known: SiteChoices::default(),
         sites: &SITES,
         clients: &CLIENTS,
         private: &PRIVATE,

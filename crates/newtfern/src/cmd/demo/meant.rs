@@ -1,19 +1,27 @@
-//! What the made-up clients want of their widgets beyond the usual, and what nobody has carried to the supplier yet.
+//! What the made-up clients want of their widgets beyond the usual, and what nobody has carried to
+//! the supplier yet.
 
-use super::{ids_of, program};
+use super::program::{ids_of, program};
 use anyhow::Result;
 use newtfern_acts::{Acts, Intended};
-use newtfern_core::design::{Field, Layer};
-use newtfern_core::expectation::Expectation;
+use newtfern_model::design::{Field, Layer};
+use newtfern_model::expectation::Expectation;
 
-/// What some widgets are meant to do beyond their design: hours, channels, a second language.
+/// Seeds what some widgets are meant to do beyond their design: hours, channels, a second language.
 pub(super) async fn seed(acts: &Acts, port: u16) -> Result<()> {
-    let always = "[[widget.hours]]\ndays = ['mon', 'tue', 'wed', 'thu', 'fri', 'sat', 'sun']\nfrom = '00:00'\nto = '24:00'\n";
-    let weekdays = "[[widget.hours]]\ndays = ['mon', 'tue', 'wed', 'thu', 'fri']\nfrom = '09:00'\nto = '17:30'\n[[widget.hours]]\ndays = ['sat']\nfrom = '10:00'\nto = '14:00'\n[[widget.closed]]\non = '2026-12-25'\n";
-    let welsh = "[widget.texts.cy]\ngreeting = 'Helo! Sut allwn ni helpu?'\nnotice = 'Cyn ysgrifennu, darllenwch sut rydym yn trin eich data.'\n";
+    let always = "[[widget.hours]]\ndays = ['mon', 'tue', 'wed', 'thu', 'fri', 'sat', 'sun']\nfrom \
+        = '00:00'\nto = '24:00'\n";
+    let weekdays = "[[widget.hours]]\ndays = ['mon', 'tue', 'wed', 'thu', 'fri']\nfrom = \
+        '09:00'\nto = '17:30'\n[[widget.hours]]\ndays = ['sat']\nfrom = '10:00'\nto = \
+        '14:00'\n[[widget.closed]]\non = '2026-12-25'\n";
+    let welsh = "[widget.texts.cy]\ngreeting = 'Helo! Sut allwn ni helpu?'\nnotice = 'Cyn \
+        ysgrifennu, darllenwch sut rydym yn trin eich data.'\n";
     let channels = |slug: &str| {
         format!(
-            "[[widget.channel]]\nkind = 'phone'\ntarget = 'tel:+441632960123'\n[[widget.channel]]\nkind = 'mail'\ntarget = 'mailto:hello@{slug}.example'\n[[widget.channel]]\nkind = 'messaging'\ntarget = 'https://messages.example/{slug}'\n"
+            "[[widget.channel]]\nkind = 'phone'\ntarget = \
+            'tel:+441632960123'\n[[widget.channel]]\nkind = 'mail'\ntarget = \
+            'mailto:hello@{slug}.example'\n[[widget.channel]]\nkind = 'messaging'\ntarget = \
+            'https://messages.example/{slug}'\n"
         )
     };
     let meant = [
@@ -47,10 +55,13 @@ pub(super) async fn seed(acts: &Acts, port: u16) -> Result<()> {
         let file = Expectation::read(&file)?;
         for id in id {
             let meant = Intended::of(&file.widgets[0], &languages);
-            acts.change_intended(&program(), id, meant).await?;
+            acts.sites()
+                .change_intended(&program(), id, meant, None)
+                .await?;
         }
     }
-    // What they look like beyond the usual: a list of channels, and promises that the hours are held against.
+    // What they look like beyond the usual: a list of channels, and promises that the hours are
+    // held against.
     let own = |values: &[(Field, &str)]| -> Layer {
         values.iter().map(|(f, v)| (*f, v.to_string())).collect()
     };
@@ -105,7 +116,9 @@ pub(super) async fn seed(acts: &Acts, port: u16) -> Result<()> {
     ];
     for (host, layer) in looks {
         for id in ids_of(acts, port, [host].into_iter()).await? {
-            acts.change_design(&program(), id, layer).await?;
+            acts.clients()
+                .change_design(&program(), id, layer, None)
+                .await?;
         }
     }
     Ok(())

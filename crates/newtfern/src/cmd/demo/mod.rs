@@ -1,29 +1,32 @@
-//! `newtfern demo`: database, stand-ins, worker and web application on this machine, with the made-up
-//! agency "Fenwick & Sallow" and its clients.
+//! `newtfern demo`: database, stand-ins, worker and web application on this machine, with the
+//! made-up agency "Fenwick & Sallow" and its clients.
 
 mod meant;
+mod program;
 
-use crate::house::{Place, open};
+use crate::config::{Place, connect, open_over};
 use anyhow::{Context, Result};
-use newtfern_acts::{Actor, Acts, ProfileForm, Token};
-use newtfern_core::agency::Agency;
-use newtfern_core::brand::BrandSheet;
-use newtfern_core::colour::Rgb;
-use newtfern_core::design::{Field, Layer};
-use newtfern_core::intake::{self, SiteRow};
-use newtfern_core::job::JobKind;
-use newtfern_core::platform::Platform;
-use newtfern_core::private_hosts::PrivateHosts;
-use newtfern_core::profile::ConsentManager;
-use newtfern_core::profiles::ProfileKind;
-use newtfern_core::site::SiteFields;
+use newtfern_acts::{Acts, ProfileForm, Token};
+use newtfern_model::agency::Agency;
+use newtfern_model::design::{Field, Layer};
+use newtfern_model::intake::{self, SiteRow};
+use newtfern_model::job::JobKind;
+use newtfern_model::platform::Platform;
+use newtfern_model::profile::ConsentManager;
+use newtfern_model::profiles::ProfileKind;
+use newtfern_model::site::SiteFields;
+use newtfern_standards::colour::Rgb;
+use newtfern_standards::private_hosts::PrivateHosts;
 use newtfern_standins::builders::{BUILT, Built, Flaw, KINDS, profile};
 use newtfern_standins::estate::{CLIENTS, Fault, Maker, SITES};
 use newtfern_standins::{DEMO_TOKEN, Standins};
-use newtfern_store::client_tokens::TokenKind;
-use newtfern_store::local_server::LocalServer;
-use newtfern_store::people::Role;
+use newtfern_store::Store;
+use newtfern_store::access::people::Role;
+use newtfern_store::sealed::client_tokens::TokenKind;
+use newtfern_store::server::local_server::LocalServer;
+use newtfern_verdict::brand::BrandSheet;
 use newtfern_web::{App, Patience, Settings};
+use program::{ids_of, program};
 use std::path::{Path, PathBuf};
 use std::process::ExitCode;
 use tokio::sync::watch;
@@ -75,11 +78,12 @@ pub async fn run(args: Args) -> Result<ExitCode> {
         folder: folder.clone(),
         blobs: None,
     };
-    let acts = open(&place).await?;
+    let store = connect(&place).await?;
+    let acts = open_over(&place, store.clone()).await?;
 
     super::say("Starting the stand-ins: client sites, a supplier, a consent banner.");
-    let standins = start_standins(&folder, &acts).await?;
-    let first = seed(&acts, standins.port).await?;
+    let standins = start_standins(&folder, &store, &acts).await?;
+    let first = seed(&store, &acts, standins.port).await?;
 
     let (stop, stopped) = watch::channel(false);
     let worker = tokio::spawn(super::worker::work(acts.clone(), AT_ONCE, stopped));
@@ -95,7 +99,8 @@ pub async fn run(args: Args) -> Result<ExitCode> {
     };
     let app = App::new(acts.clone(), settings);
     super::say(&format!(
-        "\nNewtfern is at   {address}\nSign in as       {}\nwith             {PASSWORD}\n\nCtrl-C stops everything.",
+        "\nNewtfern is at   {address}\nSign in as       {}\nwith             {PASSWORD}\n\nCtrl-C \
+        stops everything.",
         PEOPLE[0].0
     ));
     let mut web = tokio::spawn(newtfern_web::serve(
@@ -113,7 +118,7 @@ pub async fn run(args: Args) -> Result<ExitCode> {
     web.abort();
     worker.abort();
     let _ = worker.await;
-    acts.store.pool.close().await;
+    store.pool.close().await;
     drop(standins);
     tokio::task::spawn_blocking(move || drop(server)).await?;
     Ok(ExitCode::SUCCESS)
@@ -137,7 +142,7 @@ fn set_up(folder: &Path, fresh: bool) -> Result<()> {
     Ok(())
 }
 
-/// On the wanted port, or where it is taken on any free one.
+/// Listens on the wanted port, or on any free one where it is taken.
 async fn listen(port: u16) -> Result<tokio::net::TcpListener> {
     match tokio::net::TcpListener::bind(("127.0.0.1", port)).await {
         Ok(listener) => Ok(listener),
@@ -149,15 +154,15 @@ async fn listen(port: u16) -> Result<tokio::net::TcpListener> {
 
 /// The stand-ins keep their port from start to start, since it is part of all addresses; when it is
 /// taken, the addresses follow.
-async fn start_standins(folder: &Path, acts: &Acts) -> Result<Standins> {
+async fn start_standins(folder: &Path, store: &Store, acts: &Acts) -> Result<Standins> {
     let memory = folder.join("stand-ins.json");
-    let kept = acts.store.setting("standins_port").await?;
+    let kept = store.settings().setting("standins_port").await?;
     let kept = kept.and_then(|v| u16::try_from(v.as_u64()?).ok());
     let standins = match Standins::start(kept.unwrap_or(0), Some(memory.clone())).await {
         Ok(standins) => standins,
         Err(_) => Standins::start(0, Some(memory)).await?,
     };
-    let mut tx = acts.store.begin().await?;
+    let mut tx = store.begin().await?;
     if let Some(before) = kept.filter(|p| *p != standins.port) {
         tx.move_port(before, standins.port).await?;
     }
@@ -168,31 +173,28 @@ async fn start_standins(folder: &Path, acts: &Acts) -> Result<Standins> {
     Ok(standins)
 }
 
-/// Test talks have their mails sent to the stand-in mailbox, wherever it listens now; one that a person named
-/// instead stays.
+/// Test talks have their mails sent to the stand-in mailbox, wherever it listens now; one that a
+/// person named instead stays.
 async fn mailbox(acts: &Acts, port: u16) -> Result<()> {
     use newtfern_standins::mailbox::{ADDRESS, PASSWORD, USER};
     let host = format!("imap://{USER}@mail.localhost:");
-    let kept = acts.kept_mailbox().await?;
+    let kept = acts.settings().kept_mailbox().await?;
     if kept.is_none_or(|k| k.server.starts_with(&host)) {
         let server = format!("{host}{port}");
-        acts.set_mailbox(&program(), (ADDRESS, &server, PASSWORD))
+        acts.settings()
+            .set_mailbox(&program(), (ADDRESS, &server, PASSWORD))
             .await?;
     }
     Ok(())
 }
 
-fn program() -> Actor {
-    Actor::program("Newtfern")
-}
-
 /// Fills an empty database. False where there is data already.
-async fn seed(acts: &Acts, port: u16) -> Result<bool> {
-    if !acts.store.people().await?.is_empty() {
+async fn seed(store: &Store, acts: &Acts, port: u16) -> Result<bool> {
+    if !store.people().all().await?.is_empty() {
         return Ok(false);
     }
     super::say("Filling the database with the made-up agency Fenwick & Sallow.");
-    let mut tx = acts.store.begin().await?;
+    let mut tx = store.begin().await?;
     let agency = Agency {
         name: "Fenwick & Sallow".into(),
         contact: "desk@fenwick.example".into(),
@@ -229,15 +231,18 @@ async fn seed(acts: &Acts, port: u16) -> Result<bool> {
             text,
             why: "",
             token,
+            made_from: None,
         };
-        acts.keep_profile(&program(), form).await?;
+        acts.profiles().keep_profile(&program(), form).await?;
     }
     clients(acts).await?;
-    tokens(acts).await?;
     sites(acts, port).await?;
+    // A token is confirmed for the addresses that sites have when it is typed.
+    tokens(acts).await?;
     meant::seed(acts, port).await?;
     for (email, name, role) in PEOPLE {
-        acts.add_person(&program(), email, name, role, Some(PASSWORD))
+        acts.people()
+            .add_person(&program(), email, name, role, Some(PASSWORD))
             .await?;
     }
     Ok(true)
@@ -252,12 +257,18 @@ async fn clients(acts: &Acts) -> Result<()> {
             public_name: c.name.into(),
             legal_name: c.name.into(),
         };
-        let id = acts.add_client(&program(), c.name, &sheet).await?;
+        let id = acts
+            .clients()
+            .add_client(&program(), c.name, &sheet)
+            .await?;
         let logo = format!(
-            "<svg xmlns=\"http://www.w3.org/2000/svg\" viewBox=\"0 0 120 40\"><rect width=\"120\" height=\"40\" rx=\"4\" fill=\"{}\"/><path d=\"M8 30Q20 6 32 22T56 12\" fill=\"none\" stroke=\"{}\" stroke-width=\"4\"/></svg>",
+            "<svg xmlns=\"http://www.w3.org/2000/svg\" viewBox=\"0 0 120 40\"><rect width=\"120\" \
+            height=\"40\" rx=\"4\" fill=\"{}\"/><path d=\"M8 30Q20 6 32 22T56 12\" fill=\"none\" \
+            stroke=\"{}\" stroke-width=\"4\"/></svg>",
             c.primary, c.secondary
         );
-        acts.set_logo(&program(), id, logo.into_bytes(), "svg", "image/svg+xml")
+        acts.clients()
+            .set_logo(&program(), id, logo.into_bytes(), "svg", "image/svg+xml")
             .await?;
     }
     Ok(())
@@ -317,13 +328,16 @@ async fn sites(acts: &Acts, port: u16) -> Result<()> {
         .chain(BUILT.iter().map(built))
         .collect();
     let imported = acts
+        .imports()
         .import(&program(), intake::write(&rows).as_bytes())
         .await?;
     for (_, id) in imported.added {
-        let site = acts.store.site(id).await?;
+        let site = acts.reads().sites().site(id).await?;
         // The other platforms are opened by a token of the client's account, entered once.
         if site.is_some_and(|s| s.platform_id.as_deref() == Some("tarnwork")) {
-            acts.set_site_token(&program(), id, DEMO_TOKEN).await?;
+            acts.tokens()
+                .set_site_token(&program(), id, DEMO_TOKEN)
+                .await?;
         }
     }
     Ok(())
@@ -339,8 +353,9 @@ async fn platforms(acts: &Acts, port: u16) -> Result<()> {
             text: &text,
             why: "",
             token: None,
+            made_from: None,
         };
-        acts.keep_profile(&program(), form).await?;
+        acts.profiles().keep_profile(&program(), form).await?;
     }
     Ok(())
 }
@@ -349,28 +364,19 @@ async fn platforms(acts: &Acts, port: u16) -> Result<()> {
 async fn tokens(acts: &Acts) -> Result<()> {
     let writable = KINDS.iter().filter(|k| k.interface).map(|k| k.id);
     let all: Vec<&str> = writable.chain(["wickerset"]).collect();
-    for (client, _) in acts.store.client_names().await? {
+    for (client, _) in acts.reads().clients().client_names().await? {
         for platform in &all {
             let kind = TokenKind::Platform;
-            acts.set_client_token(&program(), client, kind, platform, Some(DEMO_TOKEN))
+            acts.tokens()
+                .set_client_token(&program(), client, kind, platform, Some(DEMO_TOKEN))
                 .await?;
         }
     }
     Ok(())
 }
 
-async fn ids_of(acts: &Acts, port: u16, hosts: impl Iterator<Item = &str>) -> Result<Vec<i64>> {
-    let mut ids = Vec::new();
-    for host in hosts {
-        if let Some(s) = SITES.iter().find(|s| s.host == host) {
-            ids.extend(acts.store.site_by_url(&s.address(port)).await?);
-        }
-    }
-    Ok(ids)
-}
-
-/// Sites that a test message is sent through at the first start: of each supplier that has talks, and those at which
-/// it meets something.
+/// Sites that a test message is sent through at the first start: of each supplier that has talks,
+/// and those at which it meets something.
 const TALKED_THROUGH: [&str; 8] = [
     "northmere",
     "curling.northmere",
@@ -399,17 +405,22 @@ async fn first_round(acts: &Acts, port: u16) -> Result<()> {
     let mut ids = ids_of(acts, port, order.iter().map(|s| s.host)).await?;
     let mut built = Vec::new();
     for site in &BUILT {
-        built.extend(acts.store.site_by_url(&site.address(port)).await?);
+        built.extend(
+            acts.reads()
+                .sites()
+                .site_by_url(&site.address(port))
+                .await?,
+        );
     }
     ids.extend(&built);
-    acts.start_round(&program(), JobKind::Check, &ids).await?;
-    acts.start_idle(&program(), JobKind::Pages, &built).await?;
+    let (rounds, who) = (acts.rounds(), program());
+    rounds.start_round(&who, JobKind::Check, &ids).await?;
+    rounds.start_idle(&who, JobKind::Pages, &built).await?;
     // A few deeper looks, so that every lens has something to show.
     let talks = ids_of(acts, port, TALKED_THROUGH.into_iter()).await?;
-    acts.start_idle(&program(), JobKind::Echo, &talks).await?;
-    acts.start_idle(&program(), JobKind::Preview, &ids).await?;
+    rounds.start_idle(&who, JobKind::Echo, &talks).await?;
+    rounds.start_idle(&who, JobKind::Preview, &ids).await?;
     let weighed = ids_of(acts, port, WEIGHED.into_iter()).await?;
-    acts.start_idle(&program(), JobKind::Weigh, &weighed)
-        .await?;
+    rounds.start_idle(&who, JobKind::Weigh, &weighed).await?;
     Ok(())
 }

@@ -1,5 +1,5 @@
-//! What is kept of the protocol's values: texts, addresses, headers and stacks, each cut to a bound, so
-//! that a hostile page does not fill the memory.
+//! What is kept of the protocol's values: texts, addresses, headers and stacks, each cut to a
+//! bound, so that a hostile page does not fill the memory.
 
 use serde_json::Value;
 
@@ -7,7 +7,7 @@ use serde_json::Value;
 pub const MOST_REQUESTS: usize = 3000;
 pub const MOST_LINES: usize = 300;
 pub const MOST_REDIRECTING: usize = 12;
-/// In bytes: longer addresses than this are data, not places.
+/// Length of an address that is kept, in bytes: longer ones are data, not places.
 pub const MOST_ADDRESS: usize = 2_000;
 pub const MOST_TEXT: usize = 1_000;
 pub const MOST_NAME: usize = 300;

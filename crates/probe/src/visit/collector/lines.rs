@@ -5,7 +5,7 @@ use super::bounds::{
     MOST_ADDRESS, MOST_LINES, MOST_NAME, MOST_TEXT, argument, cut, line_of, named, short, stack_of,
     text,
 };
-use newtfern_core::observation::{LeftOut, Message, Socket};
+use newtfern_standards::observation::{LeftOut, Message, Socket};
 use serde_json::Value;
 
 impl Collector {

@@ -3,7 +3,7 @@
 use super::Collector;
 use super::bounds::{MOST_LINES, MOST_REDIRECTING, short, text};
 use crate::cdp::Event;
-use newtfern_core::observation::{FailureKind, Frame, LeftOut, Look, Navigation, NetFailure};
+use newtfern_standards::observation::{FailureKind, Frame, LeftOut, Look, Navigation, NetFailure};
 use serde_json::Value;
 
 impl Collector {

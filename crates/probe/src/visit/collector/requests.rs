@@ -6,7 +6,9 @@ use super::bounds::{KEPT, MOST_NAME, MOST_REQUESTS, cut, headers_of, named, shor
 use super::room::ANSWER_BYTES;
 use crate::cdp::Event;
 use crate::proxy::Failures;
-use newtfern_core::observation::{Hop, Initiator, LeftOut, Request};
+use newtfern_standards::observation::{
+    Hop, Initiator, InitiatorKind, LeftOut, Request, RequestKind,
+};
 use serde_json::Value;
 
 impl Collector {
@@ -35,8 +37,9 @@ impl Collector {
     }
 
     fn time(&mut self, p: &Value) -> f64 {
-        // The browser counts from its own start; its wall time at the first request ties that to the
-        // beginning of the visit, so that requests and what we do to the page stand on one scale.
+        // The browser counts from its own start; its wall time at the first request ties that to
+        // the beginning of the visit, so that requests and what we do to the page stand on one
+        // scale.
         let stamp = p["timestamp"].as_f64().unwrap_or(0.0);
         let began = self.began_wall_s;
         let zero = *self.t0.get_or_insert_with(|| {
@@ -76,9 +79,9 @@ impl Collector {
         let request = Request {
             url,
             method: named(&p["request"], "method"),
-            kind: named(p, "type").to_lowercase(),
+            kind: RequestKind::of(&named(p, "type")),
             initiator: Initiator {
-                kind: named(initiator, "type"),
+                kind: InitiatorKind::of(&named(initiator, "type")),
                 url: short(initiator, "url"),
                 line: initiator["lineNumber"].as_u64().map(|l| l as u32 + 1),
                 stack,
@@ -111,7 +114,7 @@ impl Collector {
             request.mime = mime;
             request.headers = kept;
             request.from_cache |= r["fromDiskCache"].as_bool().unwrap_or(false);
-            request.kind = named(p, "type").to_lowercase();
+            request.kind = RequestKind::of(&named(p, "type"));
         }
         if id == self.document_id {
             if !self.room(LeftOut::Answers, &headers) {
@@ -126,8 +129,8 @@ impl Collector {
         }
     }
 
-    /// The raw status. An answer that the browser blocks (opaque response blocking) never comes as a
-    /// response; then this is the only word of its status.
+    /// The raw status. An answer that the browser blocks (opaque response blocking) never comes as
+    /// a response; then this is the only word of its status.
     pub(super) fn extra(&mut self, p: &Value) {
         let Some(status) = p["statusCode"]
             .as_u64()
@@ -165,7 +168,10 @@ impl Collector {
         if r.host()
             .is_some_and(|h| self.keep_bodies.iter().any(|k| k.eq_ignore_ascii_case(&h)))
             && r.bytes < 400_000
-            && !matches!(r.kind.as_str(), "image" | "font" | "media")
+            && !matches!(
+                r.kind,
+                RequestKind::Image | RequestKind::Font | RequestKind::Media
+            )
         {
             self.wanted_bodies.push((event.session.clone(), id, i));
         }
@@ -179,7 +185,7 @@ impl Collector {
             return;
         };
         let r = &mut self.seen.requests[i];
-        let said = failure::Said {
+        let said = failure::FailureNotice {
             text: &named(p, "errorText"),
             blocked: &named(p, "blockedReason"),
             cors: &named(&p["corsErrorStatus"], "corsError"),
@@ -192,14 +198,14 @@ impl Collector {
         r.bytes = bytes;
         r.failure = Some(found.clone());
         r.status = r.status.or(self.raw_status.get(&id).copied());
-        if r.kind.is_empty() {
-            r.kind = named(p, "type").to_lowercase();
+        if r.kind == RequestKind::Untold {
+            r.kind = RequestKind::of(&named(p, "type"));
         }
         if id == self.document_id {
             self.document_failure = Some(found.clone());
             // A body that ends early has still been delivered in part; no answer at all has not.
             if self.seen.page.status.is_none()
-                || found.kind != newtfern_core::observation::FailureKind::Aborted
+                || found.kind != newtfern_standards::observation::FailureKind::Aborted
             {
                 self.seen.page.failure = Some(found);
                 self.over |= self.seen.page.status.is_none();

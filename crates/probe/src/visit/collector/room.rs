@@ -2,27 +2,28 @@
 //! observation says so.
 
 use super::Collector;
-use newtfern_core::observation::LeftOut;
+use newtfern_standards::observation::LeftOut;
 use serde::Serialize;
 
 /// Bytes of JSON that a visit may have, without its documents.
 pub const MOST_VISIT: usize = 2_000_000;
 
-/// Of these, what comes while the page loads. The rest is for what is read at the end, each of it
-/// bounded by itself: the launcher, fixed elements, the panel's text.
+/// Bytes of a visit that may come while the page loads. The rest is for what is read at the end,
+/// each of it bounded by itself: the launcher, fixed elements, the panel's text.
 const MOST_COMING: usize = MOST_VISIT - 300_000;
 
 /// A request gets more when it is answered: status, times, sizes.
 pub const ANSWER_BYTES: usize = 150;
 
 impl Collector {
-    /// Is there room for one more item of a list? If not, that is noted.
+    /// Returns whether there is room for one more item of a list; if not, that is noted.
     pub(in crate::visit) fn room<T: Serialize>(&mut self, what: LeftOut, item: &T) -> bool {
         let bytes = serde_json::to_vec(item).map_or(usize::MAX, |json| json.len());
         self.room_for(what, bytes)
     }
 
-    /// Is there room for one more item of a list that has `len` and may have `most`?
+    /// Returns whether there is room for one more item of a list that has `len` and may have
+    /// `most`.
     pub(in crate::visit) fn room_in<T: Serialize>(
         &mut self,
         what: LeftOut,
@@ -36,7 +37,7 @@ impl Collector {
         self.room(what, item)
     }
 
-    /// Is there room for so many bytes more? If not, that is noted.
+    /// Returns whether there is room for so many bytes more; if not, that is noted.
     pub(in crate::visit) fn room_for(&mut self, what: LeftOut, bytes: usize) -> bool {
         let kept = self.kept.saturating_add(bytes);
         if kept > MOST_COMING {

@@ -3,7 +3,7 @@
 use super::Collector;
 use super::bounds::{MOST_LINES, MOST_NAME, MOST_REQUESTS, cut, named, short, text};
 use crate::cdp::Event;
-use newtfern_core::observation::{Launcher, LeftOut, Stored};
+use newtfern_standards::observation::{Launcher, LeftOut, StorageKind, StoredItem};
 use serde_json::Value;
 
 impl Collector {
@@ -40,8 +40,12 @@ impl Collector {
         let place = of["securityOrigin"].as_str().or(of["storageKey"].as_str());
         let place = place.unwrap_or_default().trim_end_matches('/').to_string();
         let at_ms = self.now_ms();
-        self.store(Stored {
-            kind: if local { "local" } else { "session" }.into(),
+        self.store(StoredItem {
+            kind: if local {
+                StorageKind::Local
+            } else {
+                StorageKind::Session
+            },
             place,
             name: named(p, "key"),
             length: text(p, "newValue").len(),
@@ -52,7 +56,7 @@ impl Collector {
 
     fn world_made(&mut self, session: &str, context: &Value) {
         let aux = &context["auxData"];
-        if text(context, "name") == super::super::tab::WORLD && self.worlds.len() < MOST_LINES {
+        if text(context, "name") == super::super::scripts::WORLD && self.worlds.len() < MOST_LINES {
             let key = (session.to_string(), text(aux, "frameId"));
             self.worlds.insert(key, text(context, "uniqueId"));
         }
@@ -78,13 +82,13 @@ impl Collector {
         }
     }
 
-    /// What our own script in the page says.
+    /// Takes a message of our own script in the page.
     fn told(&mut self, told: &Value) {
         let at_ms = self.page_time(told);
         match told["t"].as_str().unwrap_or_default() {
             "alive" if self.alive_ms.is_none() => {
                 self.alive_ms = Some(at_ms);
-                self.seen.alive.after_interaction = self.nudged;
+                self.seen.alive.after_interaction = self.nudged_ms.is_some_and(|ms| at_ms >= ms);
             }
             "error" => self.seen.alive.error = cut(text(told, "text"), MOST_NAME),
             "launcher" => {
@@ -116,7 +120,7 @@ impl Collector {
         }
     }
 
-    /// When a cookie of a domain was first seen to come.
+    /// Returns when a cookie of a domain was first seen to come.
     pub fn cookie_came(&self, domain: &str, name: &str) -> Option<f64> {
         let bare = domain.trim_start_matches('.');
         let same = |host: &str| host == bare || host.ends_with(&format!(".{bare}"));
@@ -127,7 +131,7 @@ impl Collector {
         came.map(|(_, at)| *at).min_by(f64::total_cmp)
     }
 
-    /// Where the debugger stopped the page.
+    /// Notes where the debugger stopped the page.
     pub fn paused(&mut self, p: &Value) {
         let frame = &p["callFrames"][0];
         let line = frame["location"]["lineNumber"].as_u64();
@@ -141,10 +145,11 @@ impl Collector {
     }
 
     /// Keeps a cookie or a storage entry, once.
-    pub fn store(&mut self, mut item: Stored) {
+    pub fn store(&mut self, mut item: StoredItem) {
         item.name = cut(item.name, MOST_NAME);
         item.place = cut(item.place, MOST_NAME);
-        let same = |s: &Stored| s.kind == item.kind && s.place == item.place && s.name == item.name;
+        let same =
+            |s: &StoredItem| s.kind == item.kind && s.place == item.place && s.name == item.name;
         let size = (self.seen.stored.len(), MOST_REQUESTS);
         if !self.seen.stored.iter().any(same) && self.room_in(LeftOut::Stored, size, &item) {
             self.seen.stored.push(item);

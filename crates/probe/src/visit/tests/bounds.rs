@@ -2,7 +2,7 @@
 
 use super::super::collector::MOST_VISIT;
 use super::{PAGE, Tape};
-use newtfern_core::observation::LeftOut;
+use newtfern_standards::observation::LeftOut;
 use serde_json::{Value, json};
 
 #[test]
@@ -70,7 +70,8 @@ fn requests_past_the_bound_are_nobodys() {
     assert!(t.state.seen.requests.iter().all(|r| r.failure.is_none()));
 }
 
-/// Each text is short and each list is bounded, and together they would still be hundreds of megabytes.
+/// Each text is short and each list is bounded, and together they would still be hundreds of
+/// megabytes.
 #[test]
 fn a_visit_is_bounded_in_all_and_says_what_it_left_out() {
     let long = "\u{1}".repeat(2_000);
@@ -125,7 +126,8 @@ fn longest(value: &Value) -> usize {
     }
 }
 
-/// Addresses, stacks, names, headers, texts: each place in which a page can put as much as it likes.
+/// Addresses, stacks, names, headers, texts: each place in which a page can put as much as it
+/// likes.
 #[test]
 fn each_text_of_a_page_is_cut() {
     // Long for the protocol messages that it plays.

@@ -1,16 +1,16 @@
 //! The form of a design, for one site as for the house style: its groups and lines.
 
 use crate::session::Fields;
-use newtfern_core::design::{Design, DesignError, Field, Group, Layer, Shape};
+use newtfern_model::design::{Design, DesignError, Field, Group, Layer, Shape};
 
-/// One value.
+/// One value of the design form.
 pub struct Line {
     pub key: &'static str,
     pub label: &'static str,
     pub value: String,
-    /// Where it comes from, in words.
+    /// Source of the value, in words.
     pub from: String,
-    /// What stands here without the own value.
+    /// Value that holds here without an own value.
     pub above: String,
     pub own: bool,
     shape: Shape,
@@ -43,7 +43,7 @@ impl Line {
 
     /// The colour as a picker takes it; black where it is none.
     pub fn picked(&self) -> String {
-        let colour = newtfern_core::colour::Rgb::parse(&self.value);
+        let colour = newtfern_standards::colour::Rgb::parse(&self.value);
         colour.map_or_else(|_| "#000000".into(), |c| c.hex())
     }
 }
@@ -52,7 +52,7 @@ impl Line {
 pub struct Part {
     pub label: &'static str,
     pub lines: Vec<Line>,
-    /// Open at once.
+    /// Whether the part is open at first.
     pub open: bool,
 }
 
@@ -94,8 +94,8 @@ pub fn parts(
     Group::ALL.into_iter().map(part).collect()
 }
 
-/// Reads the form: a value equal to what comes from above is no own value. A field that the form did not
-/// have stays as it was.
+/// Reads the form: a value equal to what comes from above is no own value. A field that the form
+/// did not have stays as it was.
 ///
 /// # Errors
 /// The first value that its field does not take.
@@ -114,4 +114,16 @@ pub fn own_values(fields: &Fields, above: &Design, before: &Layer) -> Result<Lay
         }
     }
     Ok(layer)
+}
+
+/// The values of two layers beside each other: label, saved, typed.
+pub fn beside(saved: &Layer, typed: &Layer) -> Vec<(String, String, String)> {
+    let value = |layer: &Layer, field: &Field| {
+        let own = layer.get(field).cloned();
+        own.unwrap_or_else(|| "as above it".into())
+    };
+    let fields = Field::ALL.iter();
+    fields
+        .map(|f| (f.label().to_string(), value(saved, f), value(typed, f)))
+        .collect()
 }

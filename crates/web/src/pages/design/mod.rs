@@ -1,5 +1,5 @@
-//! The widget design of one site: its values with their sources, its numbers and a live preview on the site's own
-//! page, in every state and language.
+//! The widget design of one site: its values with their sources, its numbers and a live preview on
+//! the site's own page, in every state and language.
 
 pub mod form;
 pub mod own_picture;
@@ -7,6 +7,7 @@ pub mod palette;
 pub mod sheet;
 
 use super::{form_again, render};
+use crate::edit::Edit;
 use crate::error::PageResult;
 use crate::session::{Fields, Posted, Reader};
 use crate::state::App;
@@ -16,14 +17,15 @@ use axum::Json;
 use axum::extract::{Path, State};
 use axum::response::{IntoResponse, Redirect, Response};
 use form::{Part, own_values, parts};
-use newtfern_acts::store::sites::Site;
-use newtfern_core::colour::{Rgb, Vision};
-use newtfern_core::design::{Design, Layer, measures, tokens as design_tokens};
-use newtfern_core::family::Family;
-use newtfern_core::job::JobKind;
+use newtfern_acts::ActError;
+use newtfern_acts::store::estate::sites::Site;
+use newtfern_model::design::{Design, Layer, measures, tokens as design_tokens};
+use newtfern_model::job::JobKind;
+use newtfern_standards::colour::{Rgb, Vision};
+use newtfern_verdict::family::Family;
 use serde_json::{Value, json};
 
-/// What the preview needs beside the form.
+/// Data of the preview beside the form.
 pub struct Stage {
     /// Pictures of the page without the widget, by blob keys.
     pub desktop: Option<String>,
@@ -33,7 +35,7 @@ pub struct Stage {
     /// Texts in further languages, as JSON.
     pub texts: String,
     pub languages: Vec<String>,
-    /// Whose numbers are asked for; none for the house style.
+    /// Site whose numbers are asked for; none for the house style.
     pub site: Option<i64>,
     /// The logo's blob key.
     pub logo: Option<String>,
@@ -60,9 +62,10 @@ struct Page {
     parts: Vec<Part>,
     stage: Stage,
     problem: String,
+    edit: Edit,
     /// The supplier's settings can be written by a program.
     writes: bool,
-    /// Its profile says under which names values are typed in.
+    /// Whether the profile says under which names values are typed in.
     has_sheet: bool,
 }
 
@@ -75,10 +78,10 @@ struct Loaded {
 }
 
 async fn load(app: &App, id: i64) -> PageResult<Loaded> {
-    let (site, client) = app.acts.site_and_client(id).await?;
+    let (site, client) = app.acts.sites().site_and_client(id).await?;
     let sheet = client.sheet()?;
     Ok(Loaded {
-        house: app.store().house_style().await?,
+        house: app.reads().settings().house_style().await?,
         brand: sheet.layer(),
         primary: sheet.primary,
         logo: client.logo.clone(),
@@ -88,17 +91,22 @@ async fn load(app: &App, id: i64) -> PageResult<Loaded> {
 
 /// The colour of the site's page, from the last visit.
 async fn page_colour(app: &App, site: i64) -> PageResult<Option<Rgb>> {
-    let Some(check) = app.store().last_check(site, JobKind::Check.key()).await? else {
+    let Some(check) = app
+        .reads()
+        .checks()
+        .last_check(site, JobKind::Check.key())
+        .await?
+    else {
         return Ok(None);
     };
-    let (visits, _) = app.store().evidence_of(&check).await?;
+    let (visits, _) = app.reads().checks().evidence_of(&check).await?;
     let colours = visits.iter().filter_map(|v| v.behind_colour.as_deref());
     Ok(colours.filter_map(|c| Rgb::parse(c).ok()).next())
 }
 
 /// Texts of further languages, and the languages of the site.
 async fn further_texts(app: &App, site: &Site) -> PageResult<(String, Vec<String>)> {
-    let file = app.acts.expectation_of(site).await?;
+    let file = app.acts.sites().expectation_of(site).await?;
     let texts = file.widgets.first().map(|w| &w.texts);
     let further = file.languages.iter().skip(1);
     let of = |l: &String| Some((l.clone(), json!(texts?.get(l)?)));
@@ -124,10 +132,10 @@ async fn page_of(
     };
     let (texts, languages) = further_texts(app, &l.site).await?;
     let supplier = match &l.site.supplier_id {
-        Some(id) => app.store().supplier(id).await?,
+        Some(id) => app.reads().profiles().supplier(id).await?,
         None => None,
     };
-    let writes = |s: &newtfern_core::profile::Supplier| {
+    let writes = |s: &newtfern_model::profile::Supplier| {
         s.console.as_ref().is_some_and(|c| c.write.is_some())
     };
     Ok(Page {
@@ -143,13 +151,14 @@ async fn page_of(
             logo: l.logo,
         },
         problem,
+        edit: Edit::of(l.site.layer()),
         writes: supplier.as_ref().is_some_and(writes),
         has_sheet: supplier.is_some_and(|s| !s.desk.is_empty()),
         site: l.site,
     })
 }
 
-/// Shows the design.
+/// Shows the design of a site.
 ///
 /// # Errors
 /// Where there is no such site.
@@ -163,7 +172,7 @@ fn adjustments(l: &Loaded, fields: &Fields) -> Result<Layer, String> {
     own_values(fields, &above, l.site.layer()).map_err(|e| format!("{e}."))
 }
 
-/// Keeps the design.
+/// Saves the design of a site.
 ///
 /// # Errors
 /// Where there is no such site; mistakes come back with the form.
@@ -171,8 +180,25 @@ pub async fn save(State(app): State<App>, Path(id): Path<i64>, posted: Posted) -
     let l = load(&app, id).await?;
     match adjustments(&l, &posted.fields) {
         Ok(layer) => {
-            app.acts.change_design(&posted.actor(), id, &layer).await?;
-            Ok(Redirect::to(&format!("/sites/{id}/design")).into_response())
+            let actor = posted.actor();
+            let version = posted.fields.version();
+            match app
+                .acts
+                .clients()
+                .change_design(&actor, id, &layer, version)
+                .await
+            {
+                Ok(()) => Ok(Redirect::to(&format!("/sites/{id}/design")).into_response()),
+                Err(ActError::Outdated) => {
+                    let l = load(&app, id).await?;
+                    let fields = form::beside(l.site.layer(), &layer);
+                    let (reader, typed) = (posted.reader(), Some(&posted.fields));
+                    let mut page = page_of(&app, &reader, l, typed, String::new()).await?;
+                    page.edit = page.edit.against(fields);
+                    form_again(&page)
+                }
+                Err(other) => Err(other.into()),
+            }
         }
         Err(problem) => {
             let reader = posted.reader();
@@ -212,7 +238,10 @@ pub async fn take_tokens(
             let mut layer = l.site.layer().clone();
             layer.extend(read);
             layer.retain(|field, value| value != above.get(*field));
-            app.acts.change_design(&posted.actor(), id, &layer).await?;
+            app.acts
+                .clients()
+                .change_design(&posted.actor(), id, &layer, None)
+                .await?;
             Ok(Redirect::to(&format!("/sites/{id}/design")).into_response())
         }
         Err(error) => {
@@ -246,7 +275,7 @@ pub async fn numbers(
 
 /// The numbers of a design as the page shows them: with the colour to take where one is weak.
 pub fn rows(design: &Design, brand: Option<Rgb>, page: Option<Rgb>) -> Value {
-    let row = |m: newtfern_core::design::Measure| {
+    let row = |m: newtfern_model::design::Measure| {
         let take = m.take.map(|(field, colour)| {
             json!({"field": field.key(), "label": field.label(), "colour": colour.hex()})
         });

@@ -1,5 +1,5 @@
-//! A picture at an address that the design names, for the preview: the application's own pages load nothing from
-//! elsewhere, so it is fetched here, under the network rule, and handed on as data.
+//! A picture at an address that the design names, for the preview: the application's own pages load
+//! nothing from elsewhere, so it is fetched here, under the network rule, and handed on as data.
 
 use crate::error::PageResult;
 use crate::session::Posted;
@@ -9,7 +9,7 @@ use axum::extract::State;
 use axum::response::{IntoResponse, Response};
 use base64::Engine;
 use base64::prelude::BASE64_STANDARD;
-use newtfern_acts::store::people::Role;
+use newtfern_acts::store::access::people::Role;
 use serde_json::json;
 use url::Url;
 
@@ -44,13 +44,13 @@ async fn fetched(app: &App, base: &str, address: &str) -> Result<String, String>
         Some(base) => base.join(address),
         None => Url::parse(address),
     };
-    let url = url.map_err(|_| "it is no address of the web".to_string())?;
+    let url = url.map_err(|_| "it is not a web address".to_string())?;
     if !matches!(url.scheme(), "http" | "https") {
-        return Err("it is no address of the web".into());
+        return Err("it is not a web address".into());
     }
     let bytes = app.acts.outside().picture(&url).await?;
     let kind = kind_of(&bytes);
-    let kind = kind.ok_or("it is no PNG, JPEG, GIF or WebP picture")?;
+    let kind = kind.ok_or("it is not a PNG, JPEG, GIF or WebP picture")?;
     let data = BASE64_STANDARD.encode(&bytes);
     Ok(format!("data:{kind};base64,{data}"))
 }

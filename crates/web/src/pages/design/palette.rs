@@ -22,7 +22,7 @@ fn pixels(text: &str) -> Option<Vec<[u8; 4]>> {
     text.as_bytes().chunks_exact(8).map(of).collect()
 }
 
-/// Colours by area.
+/// Returns the colours of a picture, by area.
 ///
 /// # Errors
 /// Never: a picture that cannot be read has a problem in the answer.
@@ -31,7 +31,7 @@ pub async fn colours(State(app): State<App>, posted: Posted) -> PageResult<Respo
         let problem = "The picture could not be read.";
         return Ok(Json(json!({ "problem": problem })).into_response());
     };
-    let shades = app.acts.colours_of(pixels).await;
+    let shades = app.acts.clients().colours_of(pixels).await;
     let shades: Vec<_> = shades
         .iter()
         .map(|s| json!({"colour": s.colour.hex(), "share": (s.share * 100.0).round()}))

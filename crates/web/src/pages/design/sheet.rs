@@ -1,5 +1,5 @@
-//! The value sheet: the design under the names of the supplier's settings, to be typed in, or written there by a
-//! program with the difference first.
+//! The value sheet: the design under the names of the supplier's settings, to be typed in, or
+//! written there by a program with the difference first.
 
 use super::super::render;
 use crate::error::{PageError, PageResult};
@@ -10,9 +10,9 @@ use askama::Template;
 use axum::extract::{Path, State};
 use axum::response::{IntoResponse, Redirect};
 use newtfern_acts::ActError;
-use newtfern_acts::store::sites::Site;
-use newtfern_core::family::Family;
-use newtfern_core::value_sheet::{Change, Entry, entries};
+use newtfern_acts::store::estate::sites::Site;
+use newtfern_model::value_sheet::{Change, Entry, entries};
+use newtfern_verdict::family::Family;
 
 /// A setting that differs, for people.
 struct Row {
@@ -38,15 +38,15 @@ impl Row {
 }
 
 #[derive(Template)]
-#[template(path = "value_sheet.html")]
+#[template(path = "design/value_sheet.html")]
 struct Page {
     frame: Frame,
     site: Site,
     supplier: String,
     entries: Vec<Entry>,
-    /// What differs at the supplier; nothing where it has no such interface.
+    /// Settings that differ at the supplier; none where it has no such interface.
     differing: Option<Vec<Row>>,
-    /// Why the difference is not known.
+    /// Reason why the difference is not known.
     problem: String,
     writes: Vec<Wrote>,
 }
@@ -66,7 +66,7 @@ struct Wrote {
 }
 
 async fn page_of(app: &App, reader: &Reader, id: i64, problem: String) -> PageResult<Page> {
-    let s = app.acts.subject(id).await?;
+    let s = app.acts.sites().subject(id).await?;
     let writable = s
         .supplier
         .console
@@ -74,14 +74,14 @@ async fn page_of(app: &App, reader: &Reader, id: i64, problem: String) -> PageRe
         .is_some_and(|c| c.write.is_some());
     let (differing, unknown) = match writable {
         false => (None, String::new()),
-        true => match app.acts.settings_beside(&s).await {
+        true => match app.acts.consoles().settings_beside(&s).await {
             Ok(all) => (Some(all.iter().map(Row::of).collect()), String::new()),
             Err(ActError::Store(error)) => return Err(PageError::from(ActError::Store(error))),
             Err(other) => (None, other.to_string()),
         },
     };
-    let writes = app.store().supplier_writes(id).await?;
-    let told = |w: newtfern_acts::store::supplier_writes::SupplierWrite| Wrote {
+    let writes = app.reads().writing().supplier_writes(id).await?;
+    let told = |w: newtfern_acts::store::writing::supplier_writes::SupplierWrite| Wrote {
         at: moment(w.at),
         who: w.who,
         what: serde_json::from_value::<Vec<Change>>(w.changes)
@@ -104,7 +104,7 @@ async fn page_of(app: &App, reader: &Reader, id: i64, problem: String) -> PageRe
     })
 }
 
-/// Shows it.
+/// Shows the value sheet of a site.
 ///
 /// # Errors
 /// Where there is no such site, or it has no supplier.
@@ -119,8 +119,18 @@ pub async fn page(State(app): State<App>, reader: Reader, Path(id): Path<i64>) -
 pub async fn write(State(app): State<App>, Path(id): Path<i64>, posted: Posted) -> PageResult {
     let actor = posted.actor();
     let done = match posted.fields.get("act") {
-        "put_back" => app.acts.put_settings_back(&actor, id).await.map(|_| ()),
-        _ => app.acts.write_design(&actor, id).await.map(|_| ()),
+        "put_back" => app
+            .acts
+            .consoles()
+            .put_settings_back(&actor, id)
+            .await
+            .map(|_| ()),
+        _ => app
+            .acts
+            .consoles()
+            .write_design(&actor, id)
+            .await
+            .map(|_| ()),
     };
     match done {
         Ok(()) => Ok(Redirect::to(&format!("/sites/{id}/design/sheet")).into_response()),

@@ -1,6 +1,7 @@
 //! Profiles as files: brought in, all or none, and taken out together.
 
 use super::super::{form_again, render};
+use crate::archive;
 use crate::error::PageResult;
 use crate::session::{Reader, check, uploads};
 use crate::state::App;
@@ -9,18 +10,18 @@ use askama::Template;
 use axum::extract::{Multipart, State};
 use axum::http::header;
 use axum::response::{IntoResponse, Response};
-use newtfern_acts::{ActError, Brought};
-use newtfern_core::profiles::ProfileKind;
+use newtfern_acts::{ActError, ImportedProfile};
+use newtfern_model::profiles::ProfileKind;
 
 #[derive(Template)]
 #[template(path = "profiles/brought.html")]
 struct Page {
     frame: Frame,
-    files: Vec<Brought>,
+    files: Vec<ImportedProfile>,
     problem: String,
 }
 
-/// Brings files in.
+/// Imports profile files.
 ///
 /// # Errors
 /// Where a file did not arrive, or something fails on our side; then nothing was brought in.
@@ -29,20 +30,22 @@ pub async fn bring(State(app): State<App>, reader: Reader, mut form: Multipart) 
     check(&reader.0, &csrf)?;
     let texts = files
         .into_iter()
-        .map(|(name, bytes)| match String::from_utf8(bytes) {
-            Ok(text) => Ok((name, text)),
-            Err(_) => Err(format!("Nothing was brought in: {name} is no UTF-8 text.")),
-        });
+        .map(|(name, bytes)| archive::text(&name, bytes));
     let texts: Result<Vec<_>, String> = texts.collect();
     let brought = match texts {
-        Ok(texts) => match app.acts.bring_profiles(&reader.actor(), &texts).await {
+        Ok(texts) => match app
+            .acts
+            .profiles()
+            .bring_profiles(&reader.actor(), &texts)
+            .await
+        {
             Ok(brought) => Ok(brought),
             Err(ActError::Bad(problem)) => Err(problem),
             Err(other) => return Err(other.into()),
         },
         Err(problem) => Err(problem),
     };
-    let frame = Frame::new(&app, &reader, "Profiles brought in", "", "profiles").await?;
+    let frame = Frame::new(&app, &reader, "Imported profiles", "", "profiles").await?;
     match brought {
         Ok(files) => render(&Page {
             frame,
@@ -58,18 +61,26 @@ pub async fn bring(State(app): State<App>, reader: Reader, mut form: Multipart) 
 }
 
 /// All profiles in one archive (tar, POSIX.1-2001), in a folder a kind.
-///
-/// # Errors
-/// Where the database refuses.
-pub async fn take_out(State(app): State<App>, _: Reader) -> PageResult<Response> {
-    let store = app.store();
+pub async fn take_out(State(app): State<App>, reader: Reader) -> PageResult<Response> {
+    app.acts
+        .sites()
+        .note_export(&reader.actor(), "all profiles")
+        .await?;
+    let store = app.reads();
     let mut archive = tar::Builder::new(Vec::new());
     let mut offset = 0;
     loop {
-        let (rows, total) = store.profiles_found(None, "", offset, 200).await?;
+        let (rows, total) = store
+            .profiles()
+            .profiles_found(None, "", offset, 200)
+            .await?;
         for row in &rows {
             let kind: ProfileKind = row.kind()?;
-            let text = store.profile_text(kind, &row.id).await?.unwrap_or_default();
+            let text = store
+                .profiles()
+                .profile_text(kind, &row.id)
+                .await?
+                .unwrap_or_default();
             let mut head = tar::Header::new_ustar();
             head.set_size(text.len() as u64);
             head.set_mode(0o644);

@@ -8,8 +8,8 @@ use crate::state::App;
 use crate::view::Frame;
 use askama::Template;
 use axum::extract::State;
-use newtfern_core::derive as core_derive;
-use newtfern_core::profiles::ProfileKind;
+use newtfern_model::derive as core_derive;
+use newtfern_model::profiles::ProfileKind;
 
 #[derive(Template)]
 #[template(path = "profiles/derive.html")]
@@ -20,12 +20,9 @@ struct Page {
 }
 
 /// The box to paste into.
-///
-/// # Errors
-/// Where the database refuses.
 pub async fn paste(State(app): State<App>, reader: Reader) -> PageResult {
     render(&Page {
-        frame: Frame::new(&app, &reader, "A supplier from its snippet", "", "profiles").await?,
+        frame: Frame::new(&app, &reader, "New supplier from a snippet", "", "profiles").await?,
         pasted: String::new(),
         problem: String::new(),
     })
@@ -34,12 +31,12 @@ pub async fn paste(State(app): State<App>, reader: Reader) -> PageResult {
 /// The draft of a profile, to be looked through and kept.
 ///
 /// # Errors
-/// Where the database refuses; a paste that tells nothing comes back with the reason.
+/// A paste that tells nothing comes back with the reason.
 pub async fn derive(State(app): State<App>, posted: Posted) -> PageResult {
     let pasted = posted.fields.get("snippet");
     match core_derive::derive(pasted) {
         Err(error) => {
-            let title = "A supplier from its snippet";
+            let title = "New supplier from a snippet";
             form_again(&Page {
                 frame: Frame::new(&app, &posted.reader(), title, "", "profiles").await?,
                 pasted: pasted.to_string(),
@@ -54,13 +51,16 @@ pub async fn derive(State(app): State<App>, posted: Posted) -> PageResult {
                 .collect();
             // The key belongs to a site and not into a profile that all sites share.
             if let Some(key) = derived.key.take() {
-                notes.push(format!("the key in it is {key}: enter that at the site"));
+                notes.push(format!(
+                    "The snippet has the key {key}. Enter it in the site's \
+                    settings."
+                ));
             }
             notes.extend(
                 derived
                     .unknown
                     .iter()
-                    .map(|u| format!("not known from the snippet: {u}")),
+                    .map(|u| format!("Not known from the snippet: {u}")),
             );
             let page = page_for(
                 &app,

@@ -10,13 +10,13 @@ use askama::Template;
 use axum::Json;
 use axum::extract::{Path, Query, State};
 use axum::response::{IntoResponse, Redirect, Response};
-use newtfern_acts::store::people::Role;
-use newtfern_acts::store::profile_room::ProfileUse;
-use newtfern_acts::{ActError, ProfileForm};
-use newtfern_core::derive::Proposal;
-use newtfern_core::profile_form::{self, FieldSpec, Shape, fields, values};
-use newtfern_core::profiles::ProfileKind;
-use newtfern_core::slot_text::{Mark, difference};
+use newtfern_acts::store::access::people::Role;
+use newtfern_acts::store::profile::profile_room::{ProfileUse, Version};
+use newtfern_acts::{ActError, ProfileForm, TokenHolder, TokenOrigin, version_of};
+use newtfern_heavy::heavy;
+use newtfern_model::profile_form::{self, FieldSpec, Shape, fields, values};
+use newtfern_model::profiles::ProfileKind;
+use newtfern_standards::slot_text::{Mark, difference};
 use serde::Deserialize;
 use serde_json::json;
 
@@ -67,9 +67,9 @@ pub(super) struct Page {
     title: String,
     text: String,
     lines: Vec<Line>,
-    looked: profile_form::Looked,
+    looked: profile_form::ProfileReport,
     problem: String,
-    /// What was mended and what is not known of a pasted snippet.
+    /// Notes on a pasted snippet: what was mended and what is not known.
     notes: Vec<String>,
     uses: Vec<ProfileUse>,
     uses_total: i64,
@@ -77,9 +77,34 @@ pub(super) struct Page {
     /// A newer text ships than the one that ours was made from.
     ships: Option<String>,
     may_unencrypted: bool,
+    version: String,
+    /// Lines in which the form and what somebody else saved meanwhile differ.
+    clash: Vec<(&'static str, &'static str, String)>,
+    /// Origins that the agency's own token for its console is sent to; empty where there is none.
+    goes_to: Vec<TokenOrigin>,
 }
 
 /// The page for a text, kept or not.
+/// The versions of a profile, the newest first; none of a new one.
+async fn old_versions(app: &App, kind: ProfileKind, which: &str) -> PageResult<Vec<Old>> {
+    if which.is_empty() {
+        return Ok(Vec::new());
+    }
+    let rows = app.reads().profiles();
+    let versions = rows.profile_versions(kind, which, SHOWN).await?;
+    let last = versions.first().map(|v| v.text.clone()).unwrap_or_default();
+    let old = |v: Version| Old {
+        number: v.number,
+        about: match v.why.as_str() {
+            "" => format!("{} by {}", ago(v.at), v.who),
+            why => format!("{} by {}: {why}", ago(v.at), v.who),
+        },
+        difference: changes(&last, &v.text),
+        text: v.text,
+    };
+    Ok(versions.into_iter().map(old).collect())
+}
+
 pub(super) async fn page_for(
     app: &App,
     reader: &Reader,
@@ -87,10 +112,10 @@ pub(super) async fn page_for(
     which: &str,
     text: String,
 ) -> PageResult<Page> {
-    let store = app.store();
-    let looked = profile_form::look(kind, &text);
+    let store = app.reads();
+    let looked = heavy(|| profile_form::look(kind, &text)).await;
     let title = match which {
-        "" => format!("A new {}", kind.words()),
+        "" => format!("New {}", kind.words()),
         which => {
             let name = if looked.name.is_empty() {
                 which
@@ -102,25 +127,33 @@ pub(super) async fn page_for(
     };
     let (uses, uses_total) = match which {
         "" => (Vec::new(), 0),
-        which => store.profile_uses(kind, which, SHOWN).await?,
+        which => store.profiles().profile_uses(kind, which, SHOWN).await?,
     };
-    let versions = match which {
-        "" => Vec::new(),
-        which => store.profile_versions(kind, which, SHOWN).await?,
+    let shipped = store.profiles().shipped_profile(kind, which).await?;
+    let has_token =
+        kind == ProfileKind::Supplier && store.profiles().supplier_token(which).await?.is_some();
+    let goes_to = match has_token {
+        true => {
+            app.acts
+                .tokens()
+                .token_goes_to(TokenHolder::Supplier(which))
+                .await?
+        }
+        false => Vec::new(),
     };
-    let last = versions.first().map(|v| v.text.clone()).unwrap_or_default();
-    let versions = versions.into_iter().map(|v| Old {
-        number: v.number,
-        about: match v.why.as_str() {
-            "" => format!("{} by {}", ago(v.at), v.who),
-            why => format!("{} by {}: {why}", ago(v.at), v.who),
-        },
-        difference: changes(&last, &v.text),
-        text: v.text,
-    });
-    let shipped = store.shipped_profile(kind, which).await?;
     let lines = fields(kind).iter().zip(values(kind, &text));
+    let kept = match which {
+        "" => String::new(),
+        which => store
+            .profiles()
+            .profile_text(kind, which)
+            .await?
+            .unwrap_or_default(),
+    };
     Ok(Page {
+        version: version_of(&kept),
+        clash: Vec::new(),
+        goes_to,
         frame: Frame::new(app, reader, &title, "", "profiles").await?,
         kind,
         which: which.to_string(),
@@ -130,7 +163,7 @@ pub(super) async fn page_for(
         notes: Vec::new(),
         uses,
         uses_total,
-        versions: versions.collect(),
+        versions: old_versions(app, kind, which).await?,
         ships: shipped.filter(|s| s.text != s.taken).map(|s| s.text),
         may_unencrypted: false,
         title,
@@ -139,7 +172,7 @@ pub(super) async fn page_for(
 }
 
 impl Page {
-    /// With what a paste told.
+    /// Returns the page with what a paste told.
     pub(super) fn noted(mut self, notes: Vec<String>) -> Page {
         self.notes = notes;
         self
@@ -149,10 +182,12 @@ impl Page {
 fn changes(from: &str, to: &str) -> Vec<(&'static str, &'static str, String)> {
     let all = difference(from, to).into_iter();
     let changed = all.filter(|(mark, _)| *mark != Mark::Same);
-    changed.map(super::super::place::marked).collect()
+    changed
+        .map(crate::pages::site::difference::marked)
+        .collect()
 }
 
-/// What a new profile of a kind begins with.
+/// Returns the text that a new profile of a kind begins with.
 fn beginning(kind: ProfileKind) -> &'static str {
     match kind {
         ProfileKind::Supplier => include_str!("../../../profiles/supplier.toml"),
@@ -182,7 +217,7 @@ pub async fn new(State(app): State<App>, reader: Reader, Query(asked): Query<New
     let text = match asked.copy.as_str() {
         "" => beginning(kind).to_string(),
         id => {
-            let text = app.store().profile_text(kind, id).await?;
+            let text = app.reads().profiles().profile_text(kind, id).await?;
             let text = text.ok_or(PageError::NotFound("profile"))?;
             let copied = profile_form::set(kind, &text, "id", &format!("{id}-copy"));
             copied.unwrap_or(text)
@@ -201,12 +236,12 @@ pub async fn page(
     Path((kind, id)): Path<(String, String)>,
 ) -> PageResult {
     let kind = kind_of(&kind)?;
-    let text = app.store().profile_text(kind, &id).await?;
+    let text = app.reads().profiles().profile_text(kind, &id).await?;
     let text = text.ok_or(PageError::NotFound("profile"))?;
     render(&page_for(&app, &reader, kind, &id, text).await?)
 }
 
-/// Its text as a file.
+/// Sends the text of a profile as a file.
 ///
 /// # Errors
 /// Where there is none of that name.
@@ -215,7 +250,11 @@ pub async fn file_of(
     _: Reader,
     Path((kind, id)): Path<(String, String)>,
 ) -> PageResult {
-    let text = app.store().profile_text(kind_of(&kind)?, &id).await?;
+    let text = app
+        .reads()
+        .profiles()
+        .profile_text(kind_of(&kind)?, &id)
+        .await?;
     let text = text.ok_or(PageError::NotFound("profile"))?;
     let name: String = id
         .chars()
@@ -236,8 +275,14 @@ async fn kept(app: App, posted: Posted, kind: ProfileKind, which: &str) -> PageR
         text: f.get("text"),
         why: f.get("why"),
         token: f.token(),
+        made_from: f.version(),
     };
-    match app.acts.keep_profile(&posted.actor(), form).await {
+    match app
+        .acts
+        .profiles()
+        .keep_profile(&posted.actor(), form)
+        .await
+    {
         Ok(looked) => {
             let to = format!("/profiles/{}/{}", kind.key(), looked.id);
             Ok(Redirect::to(&to).into_response())
@@ -247,6 +292,14 @@ async fn kept(app: App, posted: Posted, kind: ProfileKind, which: &str) -> PageR
             let mut page = page_for(&app, &posted.reader(), kind, which, text).await?;
             page.problem = error.to_string();
             page.may_unencrypted = matches!(error, ActError::Unencrypted(_));
+            form_again(&page)
+        }
+        Err(ActError::Outdated) => {
+            let text = f.get("text").to_string();
+            let saved = app.reads().profiles().profile_text(kind, which).await?;
+            let clash = changes(&saved.unwrap_or_default(), &text);
+            let mut page = page_for(&app, &posted.reader(), kind, which, text).await?;
+            page.clash = clash;
             form_again(&page)
         }
         Err(other) => Err(other.into()),
@@ -275,7 +328,42 @@ pub async fn keep(
     kept(app, posted, kind_of(&kind)?, &id).await
 }
 
-/// Removes a profile.
+/// Confirms where the agency's own token for a supplier's console may be sent.
+///
+/// # Errors
+/// Where the person is no administrator, or nothing names the address any more.
+pub async fn confirm_origin(
+    State(app): State<App>,
+    Path(id): Path<String>,
+    posted: Posted,
+) -> PageResult {
+    let holder = TokenHolder::Supplier(&id);
+    let origin = posted.fields.get("origin");
+    let actor = posted.actor();
+    match app
+        .acts
+        .tokens()
+        .confirm_token_origin(&actor, holder, origin)
+        .await
+    {
+        Ok(()) => Ok(Redirect::to(&format!("/profiles/supplier/{id}")).into_response()),
+        Err(error @ (ActError::Bad(_) | ActError::Unencrypted(_))) => {
+            let text = app
+                .reads()
+                .profiles()
+                .profile_text(ProfileKind::Supplier, &id)
+                .await?;
+            let text = text.ok_or(PageError::NotFound("profile"))?;
+            let reader = posted.reader();
+            let mut page = page_for(&app, &reader, ProfileKind::Supplier, &id, text).await?;
+            page.problem = error.to_string();
+            form_again(&page)
+        }
+        Err(other) => Err(other.into()),
+    }
+}
+
+/// Removes a profile that no site uses.
 ///
 /// # Errors
 /// Where the person is no administrator, or a site uses it.
@@ -285,11 +373,17 @@ pub async fn remove(
     posted: Posted,
 ) -> PageResult {
     let kind = kind_of(&kind)?;
-    match app.acts.remove_profile(&posted.actor(), kind, &id).await {
+    match app
+        .acts
+        .profiles()
+        .remove_profile(&posted.actor(), kind, &id)
+        .await
+    {
         Ok(()) => Ok(Redirect::to("/profiles").into_response()),
         Err(ActError::Bad(why)) => {
             let text = app
-                .store()
+                .reads()
+                .profiles()
                 .profile_text(kind, &id)
                 .await?
                 .unwrap_or_default();
@@ -321,10 +415,12 @@ pub async fn look(State(_): State<App>, posted: Posted) -> PageResult<Response> 
             typed
         }),
     };
-    let looked = profile_form::look(kind, &text);
+    let looked = heavy(|| profile_form::look(kind, &text)).await;
     let mut problems = looked.problems;
+    let is_refused = refused.is_some();
     problems.extend(refused);
     let answer = json!({
+        "refused": is_refused,
         "values": values(kind, &text),
         "problems": problems,
         "remarks": looked.remarks,
@@ -333,22 +429,19 @@ pub async fn look(State(_): State<App>, posted: Posted) -> PageResult<Response> 
     Ok(Json(answer).into_response())
 }
 
-/// One visit in a browser of a page that has the widget: what it proposes.
+/// Makes one visit in a browser of a page that has the widget, and shows what it proposes.
 ///
 /// # Errors
 /// Where something fails on our side.
 pub async fn propose(State(app): State<App>, posted: Posted) -> PageResult<Response> {
     let f = &posted.fields;
-    let told = app.acts.propose(f.get("text"), f.get("address")).await;
-    let answer = match told {
-        Ok((text, told)) => {
-            let line = |p: &Proposal| {
-                let value = p.value.replace('\n', ", ");
-                format!("{}: {value} ({})", p.path, p.why)
-            };
-            let lines: Vec<String> = told.iter().map(line).collect();
-            json!({ "text": text, "lines": lines })
-        }
+    let actor = posted.actor();
+    let told = app
+        .acts
+        .profiles()
+        .propose(&actor, f.get("text"), f.get("address"));
+    let answer = match told.await {
+        Ok(told) => json!(told),
         Err(ActError::Bad(why)) => json!({ "problem": why }),
         Err(other) => return Err(other.into()),
     };
@@ -364,7 +457,8 @@ pub async fn try_on(State(app): State<App>, posted: Posted) -> PageResult<Respon
     let kind = kind_of(f.get("kind"))?;
     let tried = app
         .acts
-        .try_profile(kind, f.get("text"), f.get("address"))
+        .profiles()
+        .try_profile(&posted.actor(), kind, f.get("text"), f.get("address"))
         .await;
     let answer = match tried {
         Ok(lines) => json!({ "lines": lines }),

@@ -10,12 +10,12 @@ use askama::Template;
 use axum::extract::{Query, State};
 use axum::response::{IntoResponse, Redirect};
 use newtfern_acts::ActError;
-use newtfern_acts::store::people::Role;
-use newtfern_core::profiles::ProfileKind;
+use newtfern_acts::store::access::people::Role;
+use newtfern_model::profiles::ProfileKind;
 use serde::Deserialize;
 
 #[derive(Deserialize, Default)]
-pub struct Asked {
+pub struct ProfilesQuery {
     #[serde(default)]
     q: String,
     #[serde(default)]
@@ -45,11 +45,12 @@ struct Page {
     problem: String,
 }
 
-async fn whole(app: &App, reader: &Reader, asked: Asked) -> PageResult<Page> {
+async fn whole(app: &App, reader: &Reader, asked: ProfilesQuery) -> PageResult<Page> {
     let number = asked.page.unwrap_or(1);
     let kind = ProfileKind::from_key(&asked.kind);
     let (found, total) = app
-        .store()
+        .reads()
+        .profiles()
         .profiles_found(kind, &asked.q, Pager::offset(number), PAGE_SIZE)
         .await?;
     let mut rows = Vec::new();
@@ -58,7 +59,7 @@ async fn whole(app: &App, reader: &Reader, asked: Asked) -> PageResult<Page> {
         rows.push(Row {
             uses: match (kind, r.uses) {
                 (ProfileKind::Region, _) => "by country".into(),
-                (_, 0) => "no site".into(),
+                (_, 0) => "no sites".into(),
                 (_, 1) => "1 site".into(),
                 (_, n) => format!("{n} sites"),
             },
@@ -67,7 +68,7 @@ async fn whole(app: &App, reader: &Reader, asked: Asked) -> PageResult<Page> {
                 None => r.version.to_string(),
             },
             origin: match (r.shipped, r.newer_ships) {
-                (true, true) => "ships, changed here; a newer one ships",
+                (true, true) => "built in, changed here; a newer version is available",
                 (true, false) => "ships",
                 (false, _) => "ours",
             },
@@ -88,14 +89,11 @@ async fn whole(app: &App, reader: &Reader, asked: Asked) -> PageResult<Page> {
     })
 }
 
-/// Lists profiles.
-///
-/// # Errors
-/// Where the database refuses.
+/// Lists the profiles of one kind.
 pub async fn list(
     State(app): State<App>,
     reader: Reader,
-    Query(asked): Query<Asked>,
+    Query(asked): Query<ProfilesQuery>,
 ) -> PageResult {
     let page = whole(&app, &reader, asked).await?;
     if let Some(back) = page.pager.back("/profiles") {
@@ -112,13 +110,14 @@ pub async fn act(State(app): State<App>, posted: Posted) -> PageResult {
     posted.actor().may(Role::Administrator)?;
     let ticked: Vec<&str> = posted.fields.all("profile").collect();
     let mut problem = match ticked.is_empty() {
-        true => "Nothing is ticked: tick the profiles first.".to_string(),
+        true => "No profiles are selected. Select the profiles first.".to_string(),
         false => String::new(),
     };
     for entry in ticked {
         let (kind, id) = entry.split_once('/').unwrap_or(("", entry));
         match app
             .acts
+            .profiles()
             .remove_profile(&posted.actor(), kind_of(kind)?, id)
             .await
         {
@@ -133,7 +132,7 @@ pub async fn act(State(app): State<App>, posted: Posted) -> PageResult {
     if problem.is_empty() {
         return Ok(Redirect::to("/profiles").into_response());
     }
-    let mut page = whole(&app, &posted.reader(), Asked::default()).await?;
+    let mut page = whole(&app, &posted.reader(), ProfilesQuery::default()).await?;
     page.problem = problem;
     super::super::form_again(&page)
 }

@@ -1,0 +1,268 @@
+//! Placing through a platform's interface: what slots hold, a push, a put-back. What a slot held is
+//! kept before anything is written; the proof is the core's, over all slots of the site.
+
+mod loaded;
+mod push;
+mod write;
+
+use crate::handles::PlacingActs;
+pub(crate) use loaded::PlacingCase;
+pub use loaded::SlotView;
+pub use push::{OtherSuppliers, PushOutcome};
+
+use crate::sealed::token_origins::held;
+use crate::{ActError, Result, TokenState};
+use loaded::HELD;
+use newtfern_heavy::heavy;
+use newtfern_model::placing::{Mend, Placing, PlannedChange, SlotChange};
+use newtfern_model::platform::{Advice, Fitted, Platform, Slot, advise};
+use newtfern_store::estate::sites::Site;
+use newtfern_store::writing::placements::Placement;
+
+/// Everything the page of placing shows.
+pub struct PlacePage {
+    pub site: Site,
+    pub platform: Option<Platform>,
+    pub slots: Vec<SlotView>,
+    /// The slot that was asked for, or the site's, or the better one.
+    pub slot: Option<Slot>,
+    /// Advice on each slot, the better first.
+    pub advice: Vec<Advice>,
+    pub fitted: Option<Fitted>,
+    /// Changes that a push would make.
+    pub push: Option<Mend>,
+    /// Changes that taking the widget off would make.
+    pub off: Option<(Vec<SlotChange>, Vec<PlannedChange>, Vec<String>)>,
+    /// Print of what the slots hold.
+    pub print: String,
+    /// Reason why there is no code, or no push.
+    pub problem: String,
+    /// The widget comes through the site's tag manager.
+    pub by_tags: bool,
+    /// Names of other suppliers whose code stands in the slots.
+    pub others: Vec<String>,
+    pub past: Vec<Placement>,
+}
+
+impl PlacingActs<'_> {
+    pub(crate) async fn load_placing(self, id: i64) -> Result<PlacingCase> {
+        let site = self
+            .acts
+            .store
+            .sites()
+            .site(id)
+            .await?
+            .ok_or(ActError::NotFound("site"))?;
+        let supplier = match &site.supplier_id {
+            Some(s) => self.acts.store.profiles().supplier(s).await?,
+            None => None,
+        };
+        // What the snippet takes of the design is written into it, as for a check.
+        let supplier = match supplier {
+            Some(supplier) => {
+                let client = self.acts.store.clients().client(site.client_id).await?;
+                let client = client.ok_or(ActError::NotFound("client"))?;
+                let (design, _) = self.acts.sites().design_of(&site, &client).await?;
+                Some(supplier.with_design(&design))
+            }
+            None => None,
+        };
+        let platform = self.acts.store.profiles().platform_of(&site).await?;
+        let consent = match &site.consent_id {
+            Some(c) => self.acts.store.profiles().consent_manager(c).await?,
+            None => None,
+        };
+        let state = self.acts.tokens().site_token_state(&site).await?;
+        let token_held = match &state {
+            TokenState::Held(origins) => Some(held("The token", origins, HELD).to_string()),
+            _ => None,
+        };
+        let token = state.ready();
+        let mut others = self.acts.store.profiles().all_suppliers().await?;
+        others.retain(|s| Some(&s.id) != site.supplier_id.as_ref());
+        Ok(PlacingCase {
+            others,
+            token,
+            token_held,
+            past: self.acts.store.writing().placements(id).await?,
+            site,
+            supplier,
+            platform,
+            consent,
+        })
+    }
+
+    /// Returns the page of placing: the fitted code, the content of the slots, the changes of a
+    /// push.
+    ///
+    /// # Errors
+    /// Where the site is gone.
+    pub async fn place_page(self, id: i64, wanted: Option<&str>) -> Result<PlacePage> {
+        self.acts.writes().settle_quietly(id).await?;
+        let l = self.load_placing(id).await?;
+        let slots = l.slots(self.acts.outside()).await;
+        let wanted = wanted.unwrap_or(&l.site.slot_id).to_string();
+        self.page_of(l, slots, &wanted).await
+    }
+
+    async fn page_of(
+        self,
+        l: PlacingCase,
+        slots: Vec<SlotView>,
+        wanted: &str,
+    ) -> Result<PlacePage> {
+        let advice = match (&l.platform, &l.supplier) {
+            (Some(platform), Some(supplier)) => {
+                heavy(|| advise(platform, supplier, &l.site.key, l.consent.as_ref())).await
+            }
+            _ => Vec::new(),
+        };
+        let best = advice.first().map(|a| a.slot.as_str()).unwrap_or_default();
+        let placing = l.placing(&slots);
+        let home = placing.as_ref().ok().and_then(Placing::home);
+        let found = l.platform.as_ref().and_then(|p| {
+            let found = p.slot(wanted).or(home).or_else(|| p.slot(best));
+            found.or(p.slots.first())
+        });
+        let slot = found.cloned();
+        let (mut fitted, mut push, mut problem) = (None, None, String::new());
+        match &slot {
+            None => {
+                problem = "This site has no platform. Choose it in the site's settings to see the \
+                    code and the steps here."
+                    .into();
+            }
+            Some(slot) => match &placing {
+                Err(error) => problem = error.to_string(),
+                Ok(placing) => {
+                    match placing.code(slot) {
+                        Ok(code) => fitted = Some(code),
+                        Err(error) => problem = format!("{error}."),
+                    }
+                    let view = slots.iter().find(|v| v.slot.id == slot.id);
+                    if let Some(view) = view {
+                        problem.push_str(&view.problem);
+                        if view.held.is_some() && problem.is_empty() {
+                            match heavy(|| placing.mend(slot)).await {
+                                Ok(made) => push = Some(made),
+                                Err(error) => problem = format!("{error}."),
+                            }
+                        }
+                    }
+                }
+            },
+        }
+        let (mut off, mut others) = (None, Vec::new());
+        if let Ok(placing) = &placing {
+            off = Some(heavy(|| placing.clear()).await).filter(|(changes, ..)| !changes.is_empty());
+            others = heavy(|| placing.others(&l.others)).await;
+        }
+        Ok(PlacePage {
+            off,
+            by_tags: l.by_tags(),
+            others,
+            print: push::print(&slots),
+            platform: l.platform,
+            past: l.past,
+            site: l.site,
+            slots,
+            slot,
+            advice,
+            fitted,
+            push,
+            problem: sentence(&problem),
+        })
+    }
+}
+
+/// Preview of a push to one of many sites.
+pub struct PushPreview {
+    pub id: i64,
+    /// Names of the client and the site.
+    pub name: String,
+    /// The slot that the code goes into.
+    pub slot: String,
+    pub push: Option<Mend>,
+    /// Changes in the tag manager, where the widget comes through one.
+    pub tag: Option<Vec<String>>,
+    /// Reason why there is no preview.
+    pub problem: String,
+}
+
+impl PlacingActs<'_> {
+    /// Returns what pushing into the usual slot of each site would do; nothing is written.
+    pub async fn show_push(self, sites: &[i64]) -> Result<Vec<PushPreview>> {
+        let mut out = Vec::with_capacity(sites.len());
+        // So many at once: each asks a platform of its own.
+        for some in sites.chunks(8) {
+            let mut asked = tokio::task::JoinSet::new();
+            for (n, id) in some.iter().enumerate() {
+                let (acts, id) = (self.acts.clone(), *id);
+                asked.spawn(async move { (n, acts.placing().show_one_push(id).await) });
+            }
+            let mut told = asked.join_all().await;
+            told.sort_by_key(|(n, _)| *n);
+            for (_, shown) in told {
+                out.extend(shown?);
+            }
+        }
+        Ok(out)
+    }
+
+    async fn show_one_push(self, id: i64) -> Result<Option<PushPreview>> {
+        let l = match self.load_placing(id).await {
+            Ok(l) => l,
+            Err(ActError::NotFound(_)) => return Ok(None),
+            Err(other) => return Err(other),
+        };
+        let mut shown = PushPreview {
+            id,
+            name: l.site.title(),
+            slot: String::new(),
+            push: None,
+            tag: None,
+            problem: String::new(),
+        };
+        if l.by_tags() {
+            return Ok(Some(self.show_tag_push(shown).await?));
+        }
+        match self.usual_push(&l).await {
+            Ok((slot, push)) => {
+                shown.slot = slot.name;
+                shown.push = Some(push);
+            }
+            Err(ActError::Store(error)) => return Err(error.into()),
+            Err(other) => shown.problem = sentence(&other.to_string()),
+        }
+        Ok(Some(shown))
+    }
+
+    /// A site whose widget comes through its tag manager.
+    async fn show_tag_push(self, mut shown: PushPreview) -> Result<PushPreview> {
+        let Some(page) = self.tag_page(shown.id, None).await? else {
+            return Ok(shown);
+        };
+        shown.slot = page.manager.name.clone();
+        shown.problem = page.problem;
+        shown.tag = page.change.map(|c| c.told);
+        Ok(shown)
+    }
+
+    /// Returns the steps for somebody who places by hand; the slots are not read for it.
+    ///
+    /// # Errors
+    /// Where the site is gone.
+    pub(crate) async fn place_steps(self, id: i64, slot: &str) -> Result<PlacePage> {
+        let l = self.load_placing(id).await?;
+        self.page_of(l, Vec::new(), slot).await
+    }
+}
+
+/// The first letter in capital.
+fn sentence(text: &str) -> String {
+    let mut chars = text.chars();
+    match chars.next() {
+        Some(first) => first.to_uppercase().chain(chars).collect(),
+        None => String::new(),
+    }
+}

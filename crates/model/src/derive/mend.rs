@@ -1,0 +1,188 @@
+//! Undoes what pasting does to code.
+
+use super::derived::DeriveError;
+use super::scripts::{absolute, scripts_of};
+use crate::derive::derived::Repair;
+use crate::placement::plain_quotes;
+use newtfern_standards::html::{Document, Kind};
+use newtfern_standards::script_scan::{is_typographic_quote, scan};
+
+/// The code as its supplier wrote it, as far as that can be told.
+pub(super) fn mend(pasted: &str) -> Result<(String, Vec<Repair>), DeriveError> {
+    let mut mended = Vec::new();
+    let mut text = characters(pasted, &mut mended);
+    if !has_script(&text) && text.to_ascii_lowercase().contains("lt;script") {
+        // Escaped once for each editor it went through.
+        for _ in 0..3 {
+            if has_script(&text) {
+                break;
+            }
+            text = Document::parse(&format!("<body>{text}")).text(0);
+        }
+        text = characters(&text, &mut mended);
+        mended.push(Repair::Escaped);
+    }
+    if let Some(within) = in_comment(&text) {
+        text = within;
+        mended.push(Repair::Comment);
+    }
+    let text = match has_script(&text) {
+        true => pieces(&text, &mut mended)?,
+        false => without_tags(&text, &mut mended)?,
+    };
+    Ok((text, mended))
+}
+
+fn has_script(text: &str) -> bool {
+    text.to_ascii_lowercase().contains("<script")
+}
+
+fn characters(text: &str, mended: &mut Vec<Repair>) -> String {
+    let blank = |c: char| matches!(c, '\u{a0}' | '\u{202f}' | '\u{2007}');
+    let nothing = |c: char| matches!(c, '\u{200b}' | '\u{feff}' | '\u{2060}' | '\0');
+    let mut out = text.replace("\r\n", "\n");
+    if out.contains(blank) || out.contains(nothing) {
+        out = out.replace(blank, " ").replace(nothing, "");
+        mended.push(Repair::Blanks);
+    }
+    // In the words of a snippet a typographic quote may be meant; where code stands it cannot be.
+    if out.contains(is_typographic_quote) && quotes_are_code(&out) {
+        out = plain_quotes(&out);
+        mended.push(Repair::Quotes);
+    }
+    out
+}
+
+/// A typographic quote stands after `=`, `(`, `,` or `:`, or there is no plain one at all.
+fn quotes_are_code(text: &str) -> bool {
+    if !text.contains(['"', '\'']) {
+        return true;
+    }
+    let mut before = ' ';
+    for c in text.chars() {
+        if is_typographic_quote(c) && matches!(before, '=' | '(' | ',' | ':' | '[') {
+            return true;
+        }
+        if !c.is_whitespace() {
+            before = c;
+        }
+    }
+    false
+}
+
+/// All code stands in a comment.
+fn in_comment(text: &str) -> Option<String> {
+    let document = Document::parse(text);
+    if document
+        .walk()
+        .into_iter()
+        .any(|id| document.name(id) == Some("script"))
+    {
+        return None;
+    }
+    document
+        .walk()
+        .into_iter()
+        .find_map(|id| match &document.nodes[id].kind {
+            Kind::Comment(inner) if has_script(inner) => Some(inner.clone()),
+            _ => None,
+        })
+}
+
+/// The elements that make up a snippet, without what stands around them.
+fn pieces(text: &str, mended: &mut Vec<Repair>) -> Result<String, DeriveError> {
+    let text = unwrapped(text, mended);
+    let text = ended(&text, mended);
+    let document = Document::parse(&text);
+    let mut spans = Vec::new();
+    let lower = text.to_ascii_lowercase();
+    let mut at = 0;
+    while let Some(start) = lower[at..].find("<script").map(|i| at + i) {
+        let Some(end) = lower[start..].find("</script").map(|i| start + i) else {
+            break;
+        };
+        let close = text[end..].find('>').map_or(text.len(), |i| end + i + 1);
+        spans.push((start, close));
+        at = close;
+    }
+    let (Some((first, _)), Some((_, last))) = (spans.first(), spans.last()) else {
+        return Err(DeriveError::NoCode);
+    };
+    if document
+        .walk()
+        .into_iter()
+        .any(|id| document.name(id) == Some("script") && document.nodes[id].around.head)
+        && lower.contains("<head")
+    {
+        mended.push(Repair::Head);
+    }
+    let around = format!("{}{}", &text[..*first], &text[*last..]);
+    if !around.trim().is_empty() {
+        mended.push(Repair::Around);
+    }
+    // A whole page was pasted: what the snippets of others say is told apart by nobody here, so
+    // only the code is taken, one element after the other.
+    let parts: Vec<&str> = spans.iter().map(|(a, b)| &text[*a..*b]).collect();
+    let between = spans
+        .windows(2)
+        .all(|w| text[w[0].1..w[1].0].trim().is_empty());
+    Ok(match between {
+        true => text[*first..*last].to_string(),
+        false => {
+            mended.push(Repair::Around);
+            mended.dedup();
+            parts.join("\n")
+        }
+    })
+}
+
+/// `<script><script src=...></script></script>`: a code box that wraps was given what is wrapped
+/// already.
+fn unwrapped(text: &str, mended: &mut Vec<Repair>) -> String {
+    let scripts = scripts_of(text);
+    let wrapped = scripts
+        .iter()
+        .find(|s| s.src.is_none() && scan(&s.text).markup);
+    let Some(inner) = wrapped.map(|s| s.text.trim().to_string()) else {
+        return text.to_string();
+    };
+    mended.push(Repair::DoubleWrapped);
+    let closed = inner.to_ascii_lowercase().contains("</script");
+    if closed {
+        inner
+    } else {
+        format!("{inner}</script>")
+    }
+}
+
+/// The last script with its end tag. One that breaks off within its code stays as it is and is
+/// refused when it is proven.
+fn ended(text: &str, mended: &mut Vec<Repair>) -> String {
+    let lower = text.to_ascii_lowercase();
+    let last = lower.rfind("<script").unwrap_or(0);
+    if lower[last..].contains("</script") {
+        return text.to_string();
+    }
+    mended.push(Repair::NoEnd);
+    let tag_ends = text[last..].contains('>');
+    format!(
+        "{}{}</script>",
+        text.trim_end(),
+        if tag_ends { "" } else { ">" }
+    )
+}
+
+/// Script text, or an address, without a tag.
+fn without_tags(text: &str, mended: &mut Vec<Repair>) -> Result<String, DeriveError> {
+    let text = text.trim();
+    if let Some(url) = absolute(text).filter(|_| !text.contains(char::is_whitespace)) {
+        mended.push(Repair::AddressOnly);
+        return Ok(format!("<script async src=\"{url}\"></script>"));
+    }
+    let code = text.contains(['(', '=']) && text.contains(['"', '\'']);
+    if !code || text.contains('<') && !text.contains("createElement") {
+        return Err(DeriveError::NoCode);
+    }
+    mended.push(Repair::NoTags);
+    Ok(format!("<script>\n{text}\n</script>"))
+}

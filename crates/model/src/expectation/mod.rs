@@ -1,0 +1,379 @@
+//! What should be on one site, as one file (TOML). The web application, the command line and the
+//! programmable interface read and write the same.
+
+mod design;
+mod error;
+mod hours;
+mod of_site;
+mod staffing;
+mod texts;
+
+pub use design::WidgetDesign;
+pub use error::ExpectationError;
+pub use hours::{CalendarDay, ClosedDay, Day, Hours, OutsideHours, TimeOfDay};
+pub use of_site::beyond_fields;
+pub use staffing::{staffed, zone};
+pub use texts::{TEXTS, TextSet};
+
+use crate::pages::{PageKind, PageRules, Pattern};
+use error::bad;
+use newtfern_standards::observation::Viewport;
+use newtfern_standards::{address, country, strict_toml};
+use serde::{Deserialize, Serialize};
+use std::collections::BTreeMap;
+use url::Url;
+
+/// Widgets of one site.
+const MOST_WIDGETS: usize = 20;
+
+/// Expectation of one site.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+#[serde(deny_unknown_fields)]
+pub struct Expectation {
+    /// Address of the site's home page.
+    pub address: String,
+    /// ISO 3166-1 alpha-2, of the visitors; empty or unknown: the strictest region counts.
+    #[serde(default, skip_serializing_if = "String::is_empty")]
+    pub country: String,
+    /// BCP 47; the first is the default.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub languages: Vec<String>,
+    /// Time zone of the hours, as an IANA name.
+    #[serde(default, skip_serializing_if = "String::is_empty")]
+    pub time_zone: String,
+    /// Id of a consent profile, or `none`.
+    #[serde(default = "none", skip_serializing_if = "is_none")]
+    pub consent: String,
+    /// Id of a platform profile.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub platform: Option<String>,
+    /// Widgets of the site; empty means that any known widget is unexpected.
+    #[serde(default, rename = "widget", skip_serializing_if = "Vec::is_empty")]
+    pub widgets: Vec<Widget>,
+}
+
+/// Word in place of the id of a consent profile.
+const NONE: &str = "none";
+
+fn none() -> String {
+    NONE.into()
+}
+
+fn is_none(consent: &String) -> bool {
+    consent == NONE
+}
+
+/// One widget of a site.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+#[serde(deny_unknown_fields)]
+pub struct Widget {
+    /// Id of a supplier profile.
+    pub supplier: String,
+    /// Key of the client's account; empty where any key is right.
+    #[serde(default, skip_serializing_if = "String::is_empty")]
+    pub key: String,
+    /// Pages on which the widget must be.
+    #[serde(default = "every", skip_serializing_if = "is_every")]
+    pub on: Vec<Pattern>,
+    /// Pages on which the widget must not be; wins over `on`.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub not_on: Vec<Pattern>,
+    /// Viewports on which the widget shows.
+    #[serde(default = "both", skip_serializing_if = "is_both")]
+    pub viewports: Vec<Viewport>,
+    /// Designed seconds from the load to the launcher.
+    #[serde(default, skip_serializing_if = "is_zero")]
+    pub delay_s: f64,
+    /// Open or closed when it comes.
+    #[serde(default, skip_serializing_if = "is_usual")]
+    pub start: Start,
+    /// Form of the closed widget.
+    #[serde(default, skip_serializing_if = "is_usual")]
+    pub form: Form,
+    /// Behaviour while nobody is there.
+    #[serde(default, skip_serializing_if = "is_usual")]
+    pub outside_hours: OutsideHours,
+    /// Staffed hours; empty means always.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub hours: Vec<Hours>,
+    /// Days on which the hours do not count.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub closed: Vec<ClosedDay>,
+    /// Channels of the form `channels`, in order.
+    #[serde(default, rename = "channel", skip_serializing_if = "Vec::is_empty")]
+    pub channels: Vec<Channel>,
+    /// Values of its design; only those given are compared.
+    #[serde(default, skip_serializing_if = "is_usual")]
+    pub design: WidgetDesign,
+    /// Texts by language; only those given are compared.
+    #[serde(default, skip_serializing_if = "BTreeMap::is_empty")]
+    pub texts: BTreeMap<String, TextSet>,
+}
+
+fn every() -> Vec<Pattern> {
+    PageRules::default().on
+}
+
+fn is_every(on: &Vec<Pattern>) -> bool {
+    *on == every()
+}
+
+fn both() -> Vec<Viewport> {
+    vec![Viewport::Desktop, Viewport::Phone]
+}
+
+fn is_both(viewports: &Vec<Viewport>) -> bool {
+    *viewports == both()
+}
+
+fn is_zero(number: &f64) -> bool {
+    *number == 0.0
+}
+
+fn is_usual<T: Default + PartialEq>(value: &T) -> bool {
+    *value == T::default()
+}
+
+/// Open or closed when it comes.
+#[derive(Debug, Clone, Copy, Default, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(rename_all = "lowercase")]
+pub enum Start {
+    /// Only the launcher shows.
+    #[default]
+    Closed,
+    /// The panel at once.
+    Open,
+}
+
+/// Form of the closed widget.
+#[derive(Debug, Clone, Copy, Default, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(rename_all = "lowercase")]
+pub enum Form {
+    /// A button in a corner.
+    #[default]
+    Launcher,
+    /// A tab at an edge.
+    Tab,
+    /// The form is part of the page.
+    Inline,
+    /// Links to other channels.
+    Channels,
+}
+
+/// One link to another channel.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(deny_unknown_fields)]
+pub struct Channel {
+    /// Kind of the channel.
+    pub kind: ChannelKind,
+    /// Address, number or name that the channel leads to.
+    pub target: String,
+}
+
+/// Ways to reach a business.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(rename_all = "lowercase")]
+pub enum ChannelKind {
+    /// A telephone call.
+    Phone,
+    /// A text message (SMS).
+    Sms,
+    /// An electronic mail.
+    Mail,
+    /// A conversation at a messaging service.
+    Messaging,
+    /// The widget's own chat.
+    Chat,
+    /// Any other web page.
+    Link,
+}
+
+impl ChannelKind {
+    /// Every kind, in the order of the form.
+    pub const ALL: [ChannelKind; 6] = [
+        ChannelKind::Phone,
+        ChannelKind::Sms,
+        ChannelKind::Mail,
+        ChannelKind::Messaging,
+        ChannelKind::Chat,
+        ChannelKind::Link,
+    ];
+
+    /// The word of the file.
+    pub fn word(self) -> &'static str {
+        match self {
+            ChannelKind::Phone => "phone",
+            ChannelKind::Sms => "sms",
+            ChannelKind::Mail => "mail",
+            ChannelKind::Messaging => "messaging",
+            ChannelKind::Chat => "chat",
+            ChannelKind::Link => "link",
+        }
+    }
+}
+
+impl Expectation {
+    /// Reads an expectation from a TOML file.
+    ///
+    /// # Errors
+    /// [`ExpectationError`], with the line or the field.
+    ///
+    /// ```
+    /// use newtfern_model::expectation::Expectation;
+    /// let site = Expectation::read("address = 'https://www.kites.example/'\n[[widget]]\nsupplier = 'osier'\nnot_on = ['/legal/**']").unwrap();
+    /// assert_eq!(site.widgets[0].not_on[0].text(), "/legal/**");
+    /// let wrong = Expectation::read("adress = 'https://www.kites.example/'").unwrap_err();
+    /// assert!(wrong.to_string().contains("address"));
+    /// ```
+    pub fn read(text: &str) -> Result<Expectation, ExpectationError> {
+        let out: Expectation = strict_toml::read(text)?;
+        out.sound()?;
+        Ok(out)
+    }
+
+    /// Writes a file; what is as usual is left out.
+    pub fn write(&self) -> String {
+        // Strings, numbers and tables: nothing here that TOML cannot hold.
+        toml::to_string(self).unwrap_or_default()
+    }
+
+    /// The site's address, parsed.
+    pub fn url(&self) -> Option<Url> {
+        address::parse(&self.address).ok()
+    }
+
+    /// Id of its consent profile, if it names one.
+    pub fn consent_id(&self) -> Option<&str> {
+        Some(self.consent.as_str()).filter(|c| !c.is_empty() && *c != NONE)
+    }
+
+    fn sound(&self) -> Result<(), ExpectationError> {
+        if let Err(error) = address::parse(&self.address) {
+            return bad("address", error.to_string());
+        }
+        let mut countries = self.country.split(',').map(str::trim);
+        if !self.country.is_empty()
+            && let Some(strange) = countries.find(|c| country::name_of(c).is_none())
+        {
+            let why = "is not a country code of ISO 3166-1, such as GB";
+            return bad("country", format!("\u{201c}{strange}\u{201d} {why}"));
+        }
+        for language in &self.languages {
+            language_tag("languages", language)?;
+        }
+        if !self.time_zone.is_empty() && !crate::site::time_zones().any(|z| z == self.time_zone) {
+            return bad(
+                "time_zone",
+                format!(
+                    "\u{201c}{}\u{201d} is not a zone of the IANA list, such as Europe/London",
+                    self.time_zone
+                ),
+            );
+        }
+        if self.widgets.len() > MOST_WIDGETS {
+            return bad("widget", format!("a site may have {MOST_WIDGETS} widgets"));
+        }
+        for (i, widget) in self.widgets.iter().enumerate() {
+            widget.sound(&format!("widget {}", i + 1))?;
+        }
+        Ok(())
+    }
+}
+
+fn language_tag(field: &str, tag: &str) -> Result<(), ExpectationError> {
+    match oxilangtag::LanguageTag::parse(tag) {
+        Ok(_) => Ok(()),
+        Err(error) => bad(
+            field,
+            format!("\u{201c}{tag}\u{201d} is not a language tag (BCP 47), such as en: {error}"),
+        ),
+    }
+}
+
+impl Widget {
+    /// A widget of a supplier on every page.
+    pub fn of(supplier: &str, key: &str) -> Widget {
+        Widget {
+            supplier: supplier.into(),
+            key: key.into(),
+            on: every(),
+            not_on: Vec::new(),
+            viewports: both(),
+            delay_s: 0.0,
+            start: Start::default(),
+            form: Form::default(),
+            outside_hours: OutsideHours::default(),
+            hours: Vec::new(),
+            closed: Vec::new(),
+            channels: Vec::new(),
+            design: WidgetDesign::default(),
+            texts: BTreeMap::new(),
+        }
+    }
+
+    /// Returns the rules that say where it must and must not be.
+    pub fn rules(&self) -> PageRules {
+        PageRules {
+            on: self.on.clone(),
+            not_on: self.not_on.clone(),
+        }
+    }
+
+    /// Returns the right key, if one is given.
+    pub fn wanted_key(&self) -> Option<&str> {
+        Some(self.key.as_str()).filter(|k| !k.is_empty())
+    }
+
+    /// Should it be on this page?
+    pub fn expects(&self, page: &Url, kind: PageKind) -> crate::pages::Expect {
+        self.rules().expects(page, kind)
+    }
+
+    fn sound(&self, name: &str) -> Result<(), ExpectationError> {
+        let field = |f: &str| format!("{name}, {f}");
+        if self.supplier.trim().is_empty() {
+            return bad(
+                field("supplier"),
+                "it is empty: give the id of a supplier profile",
+            );
+        }
+        if self.viewports.is_empty() {
+            return bad(
+                field("viewports"),
+                "it is empty: a widget shows on a desktop, a phone or both",
+            );
+        }
+        if !(0.0..=86_400.0).contains(&self.delay_s) {
+            return bad(
+                field("delay_s"),
+                "it must be a number of seconds from 0 to 86400",
+            );
+        }
+        for hours in &self.hours {
+            hours.sound().or_else(|why| bad(field("hours"), why))?;
+        }
+        if self.form == Form::Channels && self.channels.is_empty() {
+            return bad(
+                field("channel"),
+                "a widget of the form channels has at least one",
+            );
+        }
+        for channel in &self.channels {
+            if channel.target.trim().is_empty() {
+                return bad(field("channel"), "its target is empty");
+            }
+        }
+        self.design
+            .sound()
+            .or_else(|(f, why)| bad(field(&format!("design.{f}")), why))?;
+        for (language, texts) in &self.texts {
+            language_tag(&field("texts"), language)?;
+            let within = |f: &str| field(&format!("texts.{language}.{f}"));
+            texts.sound().or_else(|(f, why)| bad(within(f), why))?;
+        }
+        Ok(())
+    }
+}
+
+#[cfg(test)]
+mod tests;

@@ -1,0 +1,93 @@
+//! Place: the part of the chain that placing is about: delivered and placed hold.
+
+use super::entry::{A_LOOK, Elsewhere, Entry, FamilyResult, FamilyStanding};
+use super::kind::{Family, Standing};
+use crate::chain::{Diagnosis, LinkState, Outcome};
+use crate::inputs::input::Input;
+use newtfern_model::code::Link;
+use newtfern_model::finding::{Finding, Severity};
+use newtfern_model::job::JobKind;
+use newtfern_model::site::SiteField;
+
+pub(super) const ENTRY: Entry = Entry {
+    family: Family::Place,
+    question: "Is the snippet in the page, once, with the right key?",
+    drawing: "Slot",
+    job: Some(JobKind::Check),
+    reads: &[
+        A_LOOK,
+        &[
+            Input::Site(SiteField::Platform),
+            Input::Site(SiteField::Slot),
+            Input::Site(SiteField::TagManager),
+            Input::Site(SiteField::TagSet),
+            Input::Rivals,
+            Input::Platform,
+            Input::TagManager,
+        ],
+    ],
+    act,
+};
+
+/// Judges the placing from a diagnosis.
+pub fn assess(d: &Diagnosis) -> FamilyResult {
+    let of_placing = |f: &&Finding| f.link == Some(Link::Placed);
+    let findings: Vec<Finding> = d
+        .verdict
+        .findings()
+        .iter()
+        .filter(of_placing)
+        .cloned()
+        .collect();
+    let state = |link| {
+        let found = d.verdict.chain().iter().find(|l| l.link == link);
+        found.map_or(LinkState::NotReached, |l| l.state)
+    };
+    let fault = findings.iter().find(|f| f.severity >= Severity::Fault);
+    let (standing, summary) = match (state(Link::Delivered), state(Link::Placed)) {
+        (LinkState::Broken | LinkState::Undecided | LinkState::NotReached, _) => (
+            Standing::Undecided,
+            "The page could not be loaded, so nothing is known about placing.".to_string(),
+        ),
+        (_, LinkState::Undecided) => {
+            let why = d.verdict.not_looked_at().first();
+            let why = why.map(|n| format!("{}: {}.", n.what, n.why));
+            (Standing::Undecided, why.unwrap_or_default())
+        }
+        _ if fault.is_some() => {
+            let summary = fault.map(|f| f.summary.clone()).unwrap_or_default();
+            (Standing::Failing, summary)
+        }
+        (_, LinkState::NotApplicable) if d.verdict.outcome() == Outcome::AsIntended => (
+            Standing::Passing,
+            "The snippet is absent, as the page rules say.".to_string(),
+        ),
+        _ => (
+            Standing::Passing,
+            "The snippet is in the page, once, with its key.".to_string(),
+        ),
+    };
+    FamilyResult {
+        family: Family::Place,
+        standing,
+        summary,
+        remedy: fault.map(|f| f.remedy.clone()).unwrap_or_default(),
+        findings,
+        detail: None,
+    }
+}
+
+fn act(stood: &FamilyStanding, elsewhere: Elsewhere) -> Option<String> {
+    let loading = elsewhere(Family::Load);
+    match stood.standing {
+        Standing::Passing | Standing::NotApplicable => None,
+        // A page that cannot be had says nothing of placing; loading names what to do.
+        Standing::Undecided if loading == Standing::Failing => None,
+        Standing::NotYet if loading == Standing::NotYet => {
+            Some("Place the snippet, then verify.".into())
+        }
+        Standing::Failing if !stood.remedy.is_empty() => Some(stood.remedy.into()),
+        Standing::Failing => Some("See the chain and fix its broken link.".into()),
+        _ => Some("Verify in the browser.".into()),
+    }
+}

@@ -1,0 +1,128 @@
+//! What the consent states that were visited tell of a site.
+
+use super::case::{SiteCase, WidgetCase};
+use crate::busy;
+use crate::consent::notice::{self, PrivacyPage};
+use crate::consent::{Grid, grid, judge};
+use crate::report::Report;
+use crate::visits::was_had;
+use newtfern_model::finding::NotChecked;
+use newtfern_model::region::Signal;
+use newtfern_standards::observation::{ConsentAct, Observation, Viewport};
+use serde::Serialize;
+
+/// The consent states of the address given, against signals.
+#[derive(Debug, Clone, PartialEq, Serialize)]
+pub struct ConsentReport {
+    /// Id of the region whose rules judge.
+    pub region: String,
+    /// Cells, one for each state that was visited and each signal.
+    pub cells: Vec<ConsentCellReport>,
+}
+
+/// One state and signal.
+#[derive(Debug, Clone, PartialEq, Serialize)]
+pub struct ConsentCellReport {
+    /// Decision of the visitor.
+    pub state: ConsentAct,
+    /// Signal of the widget.
+    pub signal: Signal,
+    /// Number of the supplier's own signals.
+    pub count: usize,
+    /// ms from the start of the navigation; null at 0.
+    pub first_ms: Option<f64>,
+    /// The rule, whatever the count.
+    pub allowed: bool,
+}
+
+/// Judges the visits of the address given: the first widget's grid is shown, each widget is judged.
+pub(super) fn told(case: &SiteCase) -> Report<Option<ConsentReport>> {
+    let mut out: Report<Option<ConsentReport>> = Report::default();
+    for widget in case.widgets() {
+        if widget.on_desktop().next().is_none() {
+            continue;
+        }
+        let privacy_page = widget.privacy_page();
+        let told = widget.consent(&privacy_page);
+        out.findings.extend(told.findings);
+        out.findings.extend(privacy_page.broken);
+        out.gaps.extend(privacy_page.gap);
+        out.gaps.extend(told.gaps);
+        out.what.get_or_insert_with(|| shown(&told.what));
+    }
+    out.gaps.extend(missed(case));
+    out
+}
+
+impl<'a> WidgetCase<'a> {
+    /// Returns its visits on a desktop to which the page came.
+    pub fn on_desktop(&self) -> impl Iterator<Item = &'a Observation> {
+        let had = |o: &&Observation| o.condition.viewport == Viewport::Desktop && was_had(o);
+        self.usual().iter().filter(had)
+    }
+
+    /// Judges what it did in each consent state, by the rules of the region.
+    pub fn consent(&self, privacy_page: &PrivacyPage) -> Report<Grid> {
+        let visits: Vec<&Observation> = self.on_desktop().collect();
+        let what = grid(self.supplier, self.region, &visits);
+        let mut findings = judge(&what);
+        findings.extend(privacy_page.silent(self.supplier, &what.declared));
+        let gap = |(state, why): &(ConsentAct, String)| NotChecked {
+            what: format!("consent state {}", state.word()),
+            why: format!("the decision could not be made: {why}"),
+        };
+        let mut out = Report {
+            gaps: what.not_made.iter().map(gap).collect(),
+            findings,
+            what,
+            undecided: None,
+        };
+        busy::take_back(
+            "whether it starts and stops with consent",
+            self.usual(),
+            &mut out,
+        );
+        out
+    }
+
+    /// The page that its notice links to, read once for all that is asked of it.
+    pub fn privacy_page(&self) -> PrivacyPage {
+        notice::follow(self.asides())
+    }
+}
+
+/// States that were asked for and have no visit.
+fn missed(case: &SiteCase) -> Vec<NotChecked> {
+    let visits = case.pages.first().into_iter().flat_map(|p| &p.visited);
+    let seen: Vec<ConsentAct> = visits
+        .flat_map(|v| v.visits.all())
+        .map(|o| o.condition.consent)
+        .collect();
+    let states = case.states.iter().filter(|s| !seen.contains(s));
+    let gap = |state: &ConsentAct| NotChecked {
+        what: format!("consent state {}", state.word()),
+        why: match case.consent {
+            None => "the expectation names no consent manager that could be asked".into(),
+            Some(_) => "the time was over, or the page could not be loaded".into(),
+        },
+    };
+    states.map(gap).collect()
+}
+
+fn shown(grid: &Grid) -> ConsentReport {
+    // A decision that could not be made is no state that was visited.
+    let made = |state: ConsentAct| grid.not_made.iter().all(|(s, _)| *s != state);
+    let cells = grid.cells.iter().filter(|c| made(c.state));
+    ConsentReport {
+        region: grid.region_id.clone(),
+        cells: cells
+            .map(|c| ConsentCellReport {
+                state: c.state,
+                signal: c.signal,
+                count: c.count,
+                first_ms: c.first_ms,
+                allowed: c.allowed,
+            })
+            .collect(),
+    }
+}

@@ -1,0 +1,89 @@
+//! One widget of one page, as both a whole site's check and the check of one site of the estate
+//! judge it.
+
+use super::case::{Clock, WidgetCase};
+use super::intended::{Intent, other_viewports};
+use super::{form, looks, texts};
+use crate::busy;
+use crate::chain::{Case, Verdict, diagnose};
+use crate::report::{ComparedValue, Report};
+use newtfern_model::expectation::{Widget, staffed, zone};
+use newtfern_model::pages::Expect;
+use newtfern_model::profile::Supplier;
+use newtfern_standards::observation::{Observation, Viewport};
+
+/// The chain's verdict as the expectation means it: only where the widget should show, and with
+/// hours, presence and delay.
+pub(super) fn verdict(case: &Case, widget: Option<&Widget>, clock: Clock) -> Verdict {
+    let all = case.visits;
+    let narrow: Vec<Observation>;
+    let visits = match widget.filter(|w| w.viewports.len() < Viewport::ALL.len()) {
+        None => all,
+        Some(widget) => {
+            let meant = |v: &&Observation| widget.viewports.contains(&v.condition.viewport);
+            narrow = all.iter().filter(meant).cloned().collect();
+            &narrow
+        }
+    };
+    let mut verdict = diagnose(&Case { visits, ..*case }).verdict;
+    if let Some(widget) = widget.filter(|_| case.expect == Expect::Present) {
+        intent(case.supplier, widget, clock).apply(&mut verdict, visits);
+        other_viewports(widget, &mut verdict, all);
+    }
+    verdict
+}
+
+fn intent<'a>(supplier: &'a Supplier, widget: &'a Widget, clock: Clock) -> Intent<'a> {
+    let zone = zone(clock.time_zone);
+    let timed = !widget.hours.is_empty() || !widget.closed.is_empty();
+    let there = zone.as_ref().filter(|_| timed);
+    let there = there.map(|z| staffed(&widget.hours, &widget.closed, z, clock.at));
+    let local = zone.map(|z| z.to_datetime(clock.at).strftime("%A %H:%M").to_string());
+    Intent {
+        widget,
+        supplier,
+        staffed: there,
+        at: format!("now, {} there", local.unwrap_or_default()),
+    }
+}
+
+impl WidgetCase<'_> {
+    /// Compares its texts in each language.
+    pub fn texts(&self) -> Report<Vec<ComparedValue>> {
+        let mut out = Report::default();
+        texts::of_widget(self, &mut out);
+        self.on_a_busy_machine("its texts", &mut out);
+        out
+    }
+
+    /// Compares how it starts, its form and its channels.
+    pub fn form(&self) -> Report<Vec<ComparedValue>> {
+        let mut out = Report::default();
+        form::of_widget(self, &mut out);
+        self.on_a_busy_machine("its start, form and channels", &mut out);
+        out
+    }
+
+    /// Compares what its design gives beyond colours and places.
+    pub fn details(&self) -> Report<Vec<ComparedValue>> {
+        let mut out = Report::default();
+        looks::details_of(self, &mut out);
+        self.on_a_busy_machine("the details of its looks", &mut out);
+        out
+    }
+
+    /// The colours and places that its design gives.
+    pub fn looks(&self) -> Report<Vec<ComparedValue>> {
+        let mut out = Report::default();
+        looks::of_widget(self, &mut out);
+        self.on_a_busy_machine("its colours and places", &mut out);
+        out
+    }
+
+    /// A value that differed on a machine too busy for the visit was not compared.
+    fn on_a_busy_machine(&self, what: &str, out: &mut Report<Vec<ComparedValue>>) {
+        if busy::take_back(what, self.usual(), out) {
+            out.what.retain(|value| value.same);
+        }
+    }
+}

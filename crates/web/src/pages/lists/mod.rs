@@ -1,0 +1,10 @@
+//! Many sites at once.
+
+pub mod bulk;
+pub mod events;
+pub mod lens;
+pub mod lineup;
+pub mod push_many;
+pub mod removed;
+pub mod rounds;
+pub mod worklist;

@@ -1,0 +1,12 @@
+//! One site.
+
+pub mod bench;
+pub mod diary;
+pub(crate) mod difference;
+pub mod hand_test;
+pub mod history;
+pub mod intended;
+pub mod place;
+pub mod site_pages;
+pub mod sites;
+pub mod timelines;
