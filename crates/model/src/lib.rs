@@ -31,6 +31,7 @@ pub mod site;
 pub mod survey;
 pub mod tags;
 pub mod value_sheet;
+pub mod variables;
 
 #[cfg(test)]
 mod testing;

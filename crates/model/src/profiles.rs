@@ -141,6 +141,14 @@ pub enum ProfilesError {
         /// Mistake in the list.
         error: SampleWordsError,
     },
+    /// A channel of an expectation means nothing at its supplier.
+    #[error("the widget of {supplier} has a channel whose target is not clear: {why}")]
+    Channel {
+        /// Short name of the supplier.
+        supplier: String,
+        /// Reason, in words for the person.
+        why: String,
+    },
     /// A short name is missing.
     #[error("{file}: this {} has no id", kind.words())]
     NoId {
@@ -218,7 +226,7 @@ impl Profiles {
                 self.suppliers.push(read);
             }
             ProfileKind::ConsentManager => {
-                let read = ConsentManager::from_toml(text).map_err(profile)?;
+                let read = ConsentManager::given(text).map_err(profile)?;
                 self.once(kind, &read.id, file)?;
                 self.consents.push(read);
             }
@@ -231,7 +239,7 @@ impl Profiles {
                 self.platforms.push(read);
             }
             ProfileKind::Region => {
-                let read = Region::from_toml(text).map_err(syntax)?;
+                let read = Region::given(text).map_err(syntax)?;
                 self.once(kind, &read.id, file)?;
                 self.regions.push(read);
             }

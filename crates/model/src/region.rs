@@ -20,6 +20,9 @@ pub struct Region {
     /// class.
     #[serde(default)]
     pub gpc: Option<GpcMeans>,
+    /// Reason why it was taken as the strictest, where no region's list has the visitors' country.
+    #[serde(skip)]
+    pub for_want_of: Option<String>,
 }
 
 /// Meaning of a visitor's Global Privacy Control (W3C) in a region.
@@ -69,6 +72,14 @@ impl Region {
         strict_toml::read(text)
     }
 
+    /// Reads a region that somebody gives in: a field that nothing reads is refused.
+    ///
+    /// # Errors
+    /// [`TomlError`], with the line.
+    pub fn given(text: &str) -> Result<Region, TomlError> {
+        strict_toml::read_known(text)
+    }
+
     /// Without any region profile nothing but the class necessary is allowed.
     pub fn strictest_of_all() -> Region {
         let only = vec![ConsentClass::Necessary];
@@ -82,6 +93,7 @@ impl Region {
                 frames: None,
             },
             gpc: None,
+            for_want_of: None,
         }
     }
 
@@ -114,6 +126,8 @@ impl Region {
     /// let strict = Region::from_toml("id='strict'\nname='Strict'\ncountries=['AT']\n[before]\nrequests=[]\nstorage=[]").unwrap();
     /// let all = [lax, strict];
     /// assert_eq!(Region::for_country(&all, "ca").id, "lax");
+    /// assert_eq!(Region::for_country(&all, "ca").for_want_of, None);
+    /// assert!(Region::for_country(&all, "ZZ").for_want_of.unwrap().contains("ZZ"));
     /// assert_eq!(Region::for_country(&all, "").id, "strict");
     /// assert_eq!(Region::for_country(&all, "ZZ").id, "strict");
     /// assert_eq!(Region::for_country(&all, "CA, AT").id, "strict");
@@ -133,7 +147,12 @@ impl Region {
             true => asked.into_iter().flatten().min_by_key(strictness),
             false => regions.iter().min_by_key(strictness),
         };
-        found.cloned().unwrap_or_else(Region::strictest_of_all)
+        let mut found = found.cloned().unwrap_or_else(Region::strictest_of_all);
+        found.for_want_of = (!known).then(|| match countries.trim() {
+            "" => "the site names no country of its visitors".into(),
+            countries => format!("no region\u{2019}s list has all of {countries}"),
+        });
+        found
     }
 }
 

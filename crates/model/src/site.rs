@@ -1,10 +1,9 @@
 //! The fields of a site: one list that form, spreadsheet, interface and database share, with what
 //! each may hold. What is typed is checked here, whichever way it comes in.
 
+use crate::derive::owner_of;
 use crate::pages::PageRules;
-use crate::placement::{is_placeholder, plain_quotes};
 use crate::profile::Supplier;
-use newtfern_standards::html::Document;
 use newtfern_standards::typed::{self, MOST_NAME, MOST_TEXT};
 use newtfern_standards::{address, country};
 use serde::{Deserialize, Serialize};
@@ -196,7 +195,13 @@ impl SiteFields {
                 errors.push(FieldError { field: *field, why });
             }
         }
-        site.take_pasted(known);
+        if let Err(why) = site.take_pasted(known) {
+            errors.push(FieldError {
+                field: SiteField::Key,
+                why,
+            });
+            return (site, errors);
+        }
         // A key is a supplier's; where the house has only one, it need not be named.
         if let ([only], None, false) = (known.suppliers, &site.supplier_id, site.key.is_empty()) {
             site.supplier_id = Some(only.id.clone());
@@ -273,26 +278,31 @@ impl SiteFields {
         Ok(())
     }
 
-    /// Code that was pasted where a key is asked for gives the key, and whose it is.
-    fn take_pasted(&mut self, known: SiteChoices) {
-        if !self
-            .key
-            .contains(['<', '(', '/', '\u{201c}', '\u{201d}', '"'])
-        {
-            return;
-        }
-        let pasted = Document::parse(&self.key).text(0);
-        let plain = plain_quotes(&self.key);
-        // Code that went through an editor is text by now.
-        let texts = [self.key.as_str(), &plain, &pasted];
-        let own = |s: &&&Supplier| Some(&s.id) == self.supplier_id.as_ref();
-        let first = known.suppliers.iter().filter(own);
-        let found = first.chain(known.suppliers.iter()).find_map(|s| {
-            let key = texts.iter().find_map(|t| s.key_in(t))?;
-            (!is_placeholder(&key)).then(|| (s.id.clone(), key))
-        });
-        if let Some((supplier, key)) = found {
-            (self.supplier_id, self.key) = (Some(supplier), key);
+    /// Code that was pasted where a key is asked for gives the key, and whose it is. A key that a
+    /// mail broke is made whole.
+    fn take_pasted(&mut self, known: SiteChoices) -> Result<(), String> {
+        let chosen = self.supplier_id.as_deref();
+        let Some(owner) = owner_of(&self.key, chosen, known.suppliers) else {
+            if self.key.contains(['\r', '\n']) {
+                self.key = self.key.split_whitespace().collect();
+            }
+            return Ok(());
+        };
+        match (owner.supplier, owner.key) {
+            (Some(supplier), Some(key)) => {
+                (self.supplier_id, self.key) = (Some(supplier.id.clone()), key);
+                Ok(())
+            }
+            (Some(supplier), None) => Err(format!(
+                "this is code of {}, but the key in it is missing or a sample: copy the code again \
+                from the client's account",
+                supplier.name
+            )),
+            (None, _) => Err(format!(
+                "this is code of a supplier that is not in the list{}: choose \u{201c}New supplier \
+                from a snippet\u{201d} on the page Profiles first",
+                owner.host.map(|h| format!(" ({h})")).unwrap_or_default()
+            )),
         }
     }
 
@@ -475,13 +485,18 @@ mod tests {
             assert_eq!(site.key, "abcd-1234");
             assert_eq!(site.supplier_id.as_deref(), Some("example"));
         }
-        // What no supplier's pattern knows is told, and not lost.
+        // What no supplier's hosts or markers are in is told, and not lost; a key that a known
+        // supplier's pattern would find in it is not taken.
         let (site, errors) = typed(
             SiteField::Key,
-            "<script src=https://other.test/a.js></script>",
+            "<script src=https://other.test/a.js data-key=abcd-1234></script>",
         );
-        assert!(errors[0].contains("form of a key"), "{errors:?}");
-        assert!(site.key.contains("other.test"));
+        assert!(errors[0].contains("(other.test)"), "{errors:?}");
+        assert!(
+            errors[0].contains("New supplier from a snippet"),
+            "{errors:?}"
+        );
+        assert!(site.key.contains("other.test") && site.supplier_id.is_none());
     }
 
     #[test]

@@ -99,10 +99,9 @@ async fn each_consent_state_is_visited_and_told() {
             &["--states", "refused"],
         )
         .await;
-    assert_eq!(
-        told["not_looked_at"][0]["what"], "consent state refused",
-        "{told:#}"
-    );
+    let open = told["not_looked_at"].as_array().unwrap();
+    let refused = |gap: &Value| gap["what"] == "consent state refused";
+    assert!(open.iter().any(refused), "{told:#}");
     let maybe = ["--states", "maybe"];
     let (code, told) = outside
         .check(&at("northmere"), "northmere-live", "", &maybe)
@@ -160,7 +159,7 @@ async fn hours_and_viewports_decide_what_is_meant() {
     let (code, told) = outside.own(KEY, "-desk", desktop, day).await;
     assert_eq!(
         (code, told["outcome"].as_str()),
-        (0, Some("working")),
+        (0, Some("as_intended")),
         "{told:#}"
     );
     let (code, told) = outside.own(KEY, "", desktop, day).await;

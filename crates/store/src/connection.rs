@@ -69,7 +69,7 @@ impl Store {
         let sites: Vec<i64> = sqlx::query_scalar(
             "select distinct s.id from sites s \
             join standings t on t.site_id = s.id where s.next_act is null \
-            and t.state not in ('passing', 'not_applicable')",
+            and t.state not in ('passing', 'remarks', 'not_applicable')",
         )
         .fetch_all(&mut *tx.inner)
         .await

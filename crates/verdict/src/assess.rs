@@ -1,7 +1,7 @@
 //! From what should be and what was seen to a site's standings, family by family.
 
 use crate::chain::Diagnosis;
-use crate::family::{Family, FamilyResult, brand, consent, load, place, watch};
+use crate::family::{EarlierLook, Family, FamilyResult, brand, consent, load, place, watch};
 use crate::site_check::{SiteCase, chains};
 use newtfern_model::code::Code;
 use newtfern_model::finding::Severity;
@@ -30,8 +30,8 @@ impl Assessment {
 }
 
 /// Judges one check of a site's own address for its first widget. `brand` is the colour that the
-/// client is known by, `before` the codes of the check before, if there was one.
-pub fn check(case: &SiteCase, brand: Option<Rgb>, before: Option<&BTreeSet<Code>>) -> Assessment {
+/// client is known by, `earlier` the look that this one is compared with, if there was one.
+pub fn check(case: &SiteCase, brand: Option<Rgb>, earlier: Option<&EarlierLook>) -> Assessment {
     let told = chains(case);
     let widget = case.widgets().next();
     let chain = widget.as_ref().map_or(&[][..], |w| w.chain());
@@ -55,7 +55,7 @@ pub fn check(case: &SiteCase, brand: Option<Rgb>, before: Option<&BTreeSet<Code>
         diagnosis: told.diagnosis,
         families,
     };
-    let watched = watch::assess(before, &judged.codes());
+    let watched = watch::assess(earlier, &judged.codes());
     judged.families.push(watched);
     judged
 }

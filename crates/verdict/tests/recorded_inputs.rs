@@ -151,8 +151,12 @@ fn changes() -> Vec<(&'static str, Vec<Input>, Change)> {
         ("desktops only", vec![Input::Screens], |r| {
             r.widget.viewports = vec![Viewport::Desktop];
         }),
-        ("late", vec![Input::Delay], |r| r.widget.delay_s = 30.0),
-        ("at once", vec![Input::Delay], |r| r.widget.delay_s = 0.0),
+        ("late", vec![Input::Delay], |r| {
+            r.widget.delay_s = Some(30.0)
+        }),
+        ("at once", vec![Input::Delay], |r| {
+            r.widget.delay_s = Some(0.0)
+        }),
         ("hides", vec![Input::Hours], |r| {
             r.widget.outside_hours = OutsideHours::Hide
         }),

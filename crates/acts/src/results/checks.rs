@@ -13,7 +13,7 @@ use newtfern_store::results::queue::Job;
 use newtfern_verdict::assess::Assessment;
 use newtfern_verdict::chain::Outcome;
 use newtfern_verdict::family::{
-    Family, FamilyResult, Standing, detail, echo, hand_over, weigh, worst,
+    EarlierLook, Family, FamilyResult, Standing, detail, echo, first_worst, hand_over, weigh, worst,
 };
 use newtfern_verdict::inputs::Prints;
 use newtfern_verdict::site_check::SitePage;
@@ -71,7 +71,9 @@ fn in_words(judged: &Assessment) -> String {
         Some(root) => format!("{}: {root}", Standing::Failing.words()),
         None if standing == Standing::Failing => {
             let failing = judged.families.iter().find(|a| a.standing == standing);
-            let code = failing.and_then(|a| a.findings.first()).map(|f| f.code);
+            let code = failing
+                .and_then(|a| first_worst(&a.findings))
+                .map(|f| f.code);
             let code = code.map(|c| format!(": {c}")).unwrap_or_default();
             format!("{}{code}", standing.words())
         }
@@ -91,8 +93,8 @@ impl CheckActs<'_> {
         seen: CheckEvidence,
     ) -> Result<Outcome> {
         let at = seen.at;
-        let before = self.codes_before(job.site_id, at).await?;
-        let judged = subject.judge(&seen.page, at, before.as_ref()).await;
+        let earlier = self.earlier_look(subject, at).await?;
+        let judged = subject.judge(&seen.page, at, earlier.as_ref()).await;
         let outcome = judged.diagnosis.verdict.outcome();
         let words = in_words(&judged);
         let (mut visits, mut asides) = seen.into_parts();
@@ -117,28 +119,20 @@ impl CheckActs<'_> {
         Ok(outcome)
     }
 
-    /// Codes of the look before a time.
-    async fn codes_before(
-        self,
-        site: i64,
-        at: Timestamp,
-    ) -> Result<Option<std::collections::BTreeSet<newtfern_model::code::Code>>> {
-        let last = self
-            .acts
-            .store
-            .checks()
-            .last_check(site, JobKind::Check.key())
-            .await?;
-        let Some(last) = last.filter(|c| c.seen_at.to_jiff() < at) else {
+    /// The look before a time that a new one is compared with.
+    async fn earlier_look(self, subject: &Subject, at: Timestamp) -> Result<Option<EarlierLook>> {
+        let expectation = subject.prints.in_one();
+        let checks = self.acts.store.checks();
+        let (site, kind) = (subject.site.id, JobKind::Check.key());
+        let Some(check) = checks.to_compare(site, kind, at, &expectation).await? else {
             return Ok(None);
         };
-        Ok(self
-            .acts
-            .store
-            .checks()
-            .codes_of(&[last.id])
-            .await?
-            .remove(&last.id))
+        let codes = checks.codes_of(&[check.id]).await?.remove(&check.id);
+        Ok(Some(EarlierLook {
+            at: check.seen_at.to_jiff(),
+            codes: codes.unwrap_or_default(),
+            same_expectation: check.expectation == expectation,
+        }))
     }
 
     /// Stores the result of a weigh-in and ends its job.

@@ -133,8 +133,8 @@ fn stands(rows: &[StandingInputs], site: i64) -> BTreeMap<Family, Standing> {
 /// Results that say something, of a site as it is now, whose inputs have changed: with the reason.
 fn old(ground: &Ground, rows: &[StandingInputs]) -> Vec<(i64, Family, String)> {
     let says = |r: &&StandingInputs| {
-        use Standing::{Failing, Passing, Undecided};
-        matches!(r.standing, Passing | Failing | Undecided) && !r.inputs.is_empty()
+        use Standing::{Failing, Passing, Remarks, Undecided};
+        matches!(r.standing, Passing | Remarks | Failing | Undecided) && !r.inputs.is_empty()
     };
     let mut out = Vec::new();
     for site in &ground.sites {

@@ -22,7 +22,8 @@ pub struct Intended {
     pub hours: Vec<Hours>,
     pub closed: Vec<ClosedDay>,
     pub outside_hours: OutsideHours,
-    pub delay_s: f64,
+    /// None: nobody asked for any.
+    pub delay_s: Option<f64>,
     pub channels: Vec<Channel>,
     /// Texts of the site's languages but the first, whose texts are the design's.
     pub texts: BTreeMap<String, TextSet>,
@@ -66,7 +67,10 @@ impl Intended {
                 list(self.closed.iter().map(|c| c.on.into()).collect()),
             ),
             ("Outside the hours", outside.into()),
-            ("Delay in seconds", self.delay_s.to_string()),
+            (
+                "Delay in seconds",
+                self.delay_s.map(|s| s.to_string()).unwrap_or_default(),
+            ),
             (
                 "Channels",
                 list(self.channels.iter().map(channel).collect()),

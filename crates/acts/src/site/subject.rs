@@ -4,7 +4,6 @@ use crate::handles::SiteActs;
 use crate::{ActError, Result};
 use jiff::Timestamp;
 use newtfern_heavy::heavy;
-use newtfern_model::code::Code;
 use newtfern_model::design::Design;
 use newtfern_model::expectation as file;
 use newtfern_model::expectation::{TextSet, Widget};
@@ -18,10 +17,10 @@ use newtfern_standards::observation::{Aside, ConsentAct, Observation};
 use newtfern_store::estate::clients::Client;
 use newtfern_store::estate::sites::Site;
 use newtfern_verdict::assess::{Assessment, check};
+use newtfern_verdict::family::EarlierLook;
 use newtfern_verdict::inputs::Prints;
 use newtfern_verdict::site_check::{self, SiteCase, SitePage, WidgetVisits};
 use newtfern_verdict::visits::{CheckVisits, own_language, states_of};
-use std::collections::BTreeSet;
 use url::Url;
 
 /// Everything that is expected of a site, read at one time.
@@ -49,7 +48,7 @@ pub struct Subject {
 /// Returns the expectation of a site as a file: its fields and its design, over what its file said
 /// beyond them.
 pub(crate) fn file_of(fields: &SiteFields, beyond: &str, design: &Design) -> file::Expectation {
-    let beyond = file::Expectation::read(beyond).ok();
+    let beyond = file::Expectation::kept(beyond).ok();
     let mut out = file::Expectation::of_site(fields, beyond.as_ref());
     out.set_design(design);
     out
@@ -202,13 +201,13 @@ impl Subject {
         states_of(self.consent.as_ref(), self.gpc_alone_refuses())
     }
 
-    /// Judges a look by the hours of the time it was made at; `before` are the codes of the look
-    /// before.
+    /// Judges a look by the hours of the time it was made at; `earlier` is the look that it is
+    /// compared with.
     pub async fn judge(
         &self,
         page: &SitePage,
         at: Timestamp,
-        before: Option<&BTreeSet<Code>>,
+        earlier: Option<&EarlierLook>,
     ) -> Assessment {
         let widgets = [site_check::Subject {
             supplier: &self.supplier,
@@ -227,6 +226,6 @@ impl Subject {
             pages: std::slice::from_ref(page),
             gaps: &[],
         };
-        heavy(|| check(&case, self.brand, before)).await
+        heavy(|| check(&case, self.brand, earlier)).await
     }
 }

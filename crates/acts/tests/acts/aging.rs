@@ -213,7 +213,7 @@ async fn what_is_intended_makes_exactly_those_old_that_read_it() {
         .await
         .unwrap();
     site.are_old(&[Input::Hours], "hours").await;
-    meant.delay_s = 4.0;
+    meant.delay_s = Some(4.0);
     acts.sites()
         .change_intended(&actor(), site.id, meant.clone(), None)
         .await

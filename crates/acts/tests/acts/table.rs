@@ -283,7 +283,7 @@ fn of_clients_and_sites() -> Vec<Case> {
             .set_bulk(who, &s.sites, SiteField::Country, "IE"),
         Technician Recorded "change_intended" => async {
             let mut meant = Intended::of(&Widget::of("brindle", "mill-live"), &[]);
-            meant.delay_s = 4.0;
+            meant.delay_s = Some(4.0);
             s.acts().sites().change_intended(who, s.site, meant, None).await
         },
         Technician Recorded "import_holidays" => s.acts().sites()

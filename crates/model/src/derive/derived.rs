@@ -70,6 +70,8 @@ pub enum Repair {
     NoEnd,
     /// The head element around it was removed.
     Head,
+    /// Line ends inside quoted texts, as mail programs make them.
+    LineEnds,
 }
 
 impl Repair {
@@ -86,6 +88,7 @@ impl Repair {
             Repair::Around => "what stood around it was left out",
             Repair::NoEnd => "the end tag of its last script was added",
             Repair::Head => "it stood in the head of a page",
+            Repair::LineEnds => "line ends inside quoted texts were taken out",
         }
     }
 }

@@ -22,6 +22,7 @@ pub(super) fn mend(pasted: &str) -> Result<(String, Vec<Repair>), DeriveError> {
         text = characters(&text, &mut mended);
         mended.push(Repair::Escaped);
     }
+    text = joined(&text, &mut mended);
     if let Some(within) = in_comment(&text) {
         text = within;
         mended.push(Repair::Comment);
@@ -51,6 +52,57 @@ fn characters(text: &str, mended: &mut Vec<Repair>) -> String {
         mended.push(Repair::Quotes);
     }
     out
+}
+
+/// Bytes of a quoted text that a mail program may have broken.
+const MOST_QUOTED: usize = 400;
+
+/// Takes line ends out of keys and addresses: a mail program breaks long lines, and one that answers
+/// puts its mark before each. A quoted text that has blanks of its own is left alone.
+fn joined(text: &str, mended: &mut Vec<Repair>) -> String {
+    // A mail's transport writes each = as =3D, and = at the end of a line that it broke (RFC 2045,
+    // section 6.7).
+    let encoded = text.contains("=3D");
+    let text = match encoded {
+        true => text.replace("=\n", "").replace("=3D", "="),
+        false => text.to_string(),
+    };
+    let mut out = String::with_capacity(text.len());
+    let (mut rest, mut broken) = (text.as_str(), encoded);
+    while let Some(at) = rest.find(['"', '\'']) {
+        let (quote, inside) = (&rest[at..=at], &rest[at + 1..]);
+        let end = inside.find(quote).filter(|end| *end <= MOST_QUOTED);
+        let whole = end.and_then(|end| without_line_ends(&inside[..end]).map(|w| (end, w)));
+        let Some((end, whole)) = whole else {
+            out.push_str(&rest[..=at]);
+            rest = inside;
+            continue;
+        };
+        broken |= whole.len() < end;
+        out.push_str(&rest[..=at]);
+        out.push_str(&whole);
+        out.push_str(quote);
+        rest = &inside[end + 1..];
+    }
+    out.push_str(rest);
+    if broken {
+        mended.push(Repair::LineEnds);
+    }
+    out
+}
+
+/// Returns a quoted text in one line; nothing where it breaks between words or across code.
+fn without_line_ends(quoted: &str) -> Option<String> {
+    if !quoted.contains('\n') {
+        return Some(quoted.to_string());
+    }
+    let lines = quoted
+        .split('\n')
+        .map(|l| l.trim_start_matches([' ', '\t', '>']).trim_end());
+    let whole: String = lines.collect();
+    let code = |c: char| c.is_whitespace() || matches!(c, '<' | '>' | ';' | '(' | ')' | '=');
+    let is_address = whole.contains("://");
+    (!whole.contains(|c| code(c) && !(is_address && c == '='))).then_some(whole)
 }
 
 /// A typographic quote stands after `=`, `(`, `,` or `:`, or there is no plain one at all.

@@ -8,10 +8,12 @@ mod mend;
 mod profile;
 mod scripts;
 mod seen;
+mod whose;
 
 pub use derived::{DeriveError, DerivedProfile, MOST_PASTE, Repair};
 pub(crate) use scripts::{Script, absolute};
 pub use seen::{Proposal, filled, propose};
+pub use whose::{CodeOwner, owner_of};
 
 use crate::placement::{Inspector, PieceState};
 use crate::profile::Supplier;

@@ -15,10 +15,13 @@ pub use of_site::beyond_fields;
 pub use staffing::{staffed, zone};
 pub use texts::{TEXTS, TextSet};
 
+pub use crate::channel::{Channel, ChannelKind};
+
 use crate::pages::{PageKind, PageRules, Pattern};
 use error::bad;
 use newtfern_standards::observation::Viewport;
-use newtfern_standards::{address, country, strict_toml};
+use newtfern_standards::strict_toml::{self, TomlError};
+use newtfern_standards::{address, country};
 use serde::{Deserialize, Serialize};
 use std::collections::BTreeMap;
 use url::Url;
@@ -81,9 +84,10 @@ pub struct Widget {
     /// Viewports on which the widget shows.
     #[serde(default = "both", skip_serializing_if = "is_both")]
     pub viewports: Vec<Viewport>,
-    /// Designed seconds from the load to the launcher.
-    #[serde(default, skip_serializing_if = "is_zero")]
-    pub delay_s: f64,
+    /// Designed seconds from the load to the launcher; none: nobody asked for any, and none is
+    /// compared.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub delay_s: Option<f64>,
     /// Open or closed when it comes.
     #[serde(default, skip_serializing_if = "is_usual")]
     pub start: Start,
@@ -126,10 +130,6 @@ fn is_both(viewports: &Vec<Viewport>) -> bool {
     *viewports == both()
 }
 
-fn is_zero(number: &f64) -> bool {
-    *number == 0.0
-}
-
 fn is_usual<T: Default + PartialEq>(value: &T) -> bool {
     *value == T::default()
 }
@@ -160,58 +160,6 @@ pub enum Form {
     Channels,
 }
 
-/// One link to another channel.
-#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
-#[serde(deny_unknown_fields)]
-pub struct Channel {
-    /// Kind of the channel.
-    pub kind: ChannelKind,
-    /// Address, number or name that the channel leads to.
-    pub target: String,
-}
-
-/// Ways to reach a business.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
-#[serde(rename_all = "lowercase")]
-pub enum ChannelKind {
-    /// A telephone call.
-    Phone,
-    /// A text message (SMS).
-    Sms,
-    /// An electronic mail.
-    Mail,
-    /// A conversation at a messaging service.
-    Messaging,
-    /// The widget's own chat.
-    Chat,
-    /// Any other web page.
-    Link,
-}
-
-impl ChannelKind {
-    /// Every kind, in the order of the form.
-    pub const ALL: [ChannelKind; 6] = [
-        ChannelKind::Phone,
-        ChannelKind::Sms,
-        ChannelKind::Mail,
-        ChannelKind::Messaging,
-        ChannelKind::Chat,
-        ChannelKind::Link,
-    ];
-
-    /// The word of the file.
-    pub fn word(self) -> &'static str {
-        match self {
-            ChannelKind::Phone => "phone",
-            ChannelKind::Sms => "sms",
-            ChannelKind::Mail => "mail",
-            ChannelKind::Messaging => "messaging",
-            ChannelKind::Chat => "chat",
-            ChannelKind::Link => "link",
-        }
-    }
-}
-
 impl Expectation {
     /// Reads an expectation from a TOML file.
     ///
@@ -226,9 +174,25 @@ impl Expectation {
     /// assert!(wrong.to_string().contains("address"));
     /// ```
     pub fn read(text: &str) -> Result<Expectation, ExpectationError> {
-        let out: Expectation = strict_toml::read(text)?;
+        let mut out: Expectation = strict_toml::read(text)?;
         out.sound()?;
+        for channel in out.widgets.iter_mut().flat_map(|w| &mut w.channels) {
+            *channel = channel.anywhere().map_err(|why| {
+                let given = |l: &str| l.contains("target") && l.contains(&channel.target);
+                let line = text.lines().position(given).unwrap_or_default() + 1;
+                TomlError { line, why }
+            })?;
+        }
         Ok(out)
+    }
+
+    /// Reads an expectation that is kept already: what could be kept once and is refused today stays
+    /// as it is.
+    ///
+    /// # Errors
+    /// [`ExpectationError`], where it has another shape.
+    pub fn kept(text: &str) -> Result<Expectation, ExpectationError> {
+        Ok(strict_toml::read(text)?)
     }
 
     /// Writes a file; what is as usual is left out.
@@ -299,7 +263,7 @@ impl Widget {
             on: every(),
             not_on: Vec::new(),
             viewports: both(),
-            delay_s: 0.0,
+            delay_s: None,
             start: Start::default(),
             form: Form::default(),
             outside_hours: OutsideHours::default(),
@@ -343,7 +307,7 @@ impl Widget {
                 "it is empty: a widget shows on a desktop, a phone or both",
             );
         }
-        if !(0.0..=86_400.0).contains(&self.delay_s) {
+        if self.delay_s.is_some_and(|s| !(0.0..=86_400.0).contains(&s)) {
             return bad(
                 field("delay_s"),
                 "it must be a number of seconds from 0 to 86400",
@@ -357,11 +321,6 @@ impl Widget {
                 field("channel"),
                 "a widget of the form channels has at least one",
             );
-        }
-        for channel in &self.channels {
-            if channel.target.trim().is_empty() {
-                return bad(field("channel"), "its target is empty");
-            }
         }
         self.design
             .sound()

@@ -128,7 +128,7 @@ fn in_word<T: Serialize>(value: &T) -> String {
 /// Returns what a file says beyond a site's fields, written in one form for comparing; empty where
 /// it says nothing or cannot be read.
 pub fn beyond_fields(file: &str) -> String {
-    let Ok(mut read) = Expectation::read(file) else {
+    let Ok(mut read) = Expectation::kept(file) else {
         return String::new();
     };
     let language = read.languages.first().cloned().unwrap_or_default();

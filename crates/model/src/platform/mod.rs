@@ -161,6 +161,7 @@ impl Platform {
     /// What is wrong, in words.
     pub fn given(text: &str) -> Result<Platform, PlatformError> {
         let platform = Platform::from_toml(text)?;
+        strict_toml::read_known::<Platform>(text)?;
         for pattern in platform.sets.iter().flat_map(|s| &s.patterns) {
             let fail = |why: String| PlatformError::SetPattern {
                 pattern: pattern.clone(),

@@ -224,6 +224,15 @@ impl ConsentManager {
         read.gating.sound(&Entries { id: &read.id })?;
         Ok(read)
     }
+
+    /// Reads a profile that somebody gives in: a field that nothing reads is refused.
+    ///
+    /// # Errors
+    /// [`ProfileError`], with the entry that is wrong.
+    pub fn given(text: &str) -> Result<ConsentManager, ProfileError> {
+        newtfern_standards::strict_toml::read_known::<ConsentManager>(text)?;
+        ConsentManager::from_toml(text)
+    }
 }
 
 #[cfg(test)]

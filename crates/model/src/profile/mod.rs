@@ -245,6 +245,7 @@ impl Supplier {
     /// [`ProfileError`], with the entry that is wrong.
     pub fn given(text: &str) -> Result<Supplier, ProfileError> {
         let supplier = Supplier::from_toml(text)?;
+        strict_toml::read_known::<Supplier>(text)?;
         supplier.sound()?;
         Ok(supplier)
     }
@@ -271,6 +272,9 @@ impl Supplier {
                     entries.address(entry, address, None, places)?;
                 }
             }
+        }
+        for address in self.channels.addresses.values() {
+            entries.address("channels.addresses", address, None, &["handle"])?;
         }
         if let Some(console) = &self.console {
             entries.address("console.read", &console.read, None, &["key"])?;

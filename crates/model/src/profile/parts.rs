@@ -1,6 +1,7 @@
 //! The parts of a supplier profile beyond what the chain needs. Every field of theirs must be
 //! known: a selector under a mistyped name would never be looked at, and nobody would hear of it.
 
+use crate::channel::Addresses;
 use newtfern_standards::observation::{Part, PictureSeen, Speaker, TextName};
 use serde::de::{MapAccess, Visitor};
 use serde::{Deserialize, Deserializer, Serialize, Serializer};
@@ -147,6 +148,9 @@ impl PartPlaces {
 pub struct ChannelList {
     /// Selector of the links, in their order.
     pub items: String,
+    /// Addresses with `{{handle}}` in place of a name at the service, by kind of channel.
+    #[serde(skip_serializing_if = "Addresses::is_empty")]
+    pub addresses: Addresses,
 }
 
 /// Steps that send a test message through the widget and read the answer: selectors inside the

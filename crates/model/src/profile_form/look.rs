@@ -80,13 +80,11 @@ fn short_name(id: &str) -> Result<(), String> {
 fn read(kind: ProfileKind, text: &str) -> Result<(), String> {
     match kind {
         ProfileKind::Supplier => Supplier::given(text).map(|_| ()).map_err(|e| e.to_string()),
-        ProfileKind::ConsentManager => ConsentManager::from_toml(text)
+        ProfileKind::ConsentManager => ConsentManager::given(text)
             .map(|_| ())
             .map_err(|e| e.to_string()),
         ProfileKind::Platform => Platform::given(text).map(|_| ()).map_err(|e| e.to_string()),
-        ProfileKind::Region => Region::from_toml(text)
-            .map(|_| ())
-            .map_err(|e| e.to_string()),
+        ProfileKind::Region => Region::given(text).map(|_| ()).map_err(|e| e.to_string()),
         ProfileKind::SampleWords => Ok(()),
     }
 }
@@ -156,33 +154,25 @@ fn unreadable(selector: &str) -> Option<String> {
     })
 }
 
-/// Fields in tables of ours that nothing reads: a typing error, most of the time.
+/// Fields outside of any table that nothing reads: a typing error, most of the time. Those inside a
+/// table of ours are refused when the text is read.
 fn unknown(kind: ProfileKind, table: &toml::Table) -> Vec<String> {
     let known: Vec<&str> = fields(kind)
         .iter()
         .map(|f| f.path)
         .chain(beside(kind).iter().copied())
         .collect();
-    let mut out = Vec::new();
-    for (name, value) in table {
-        let is_table = known
+    let is_table = |name: &str| {
+        known
             .iter()
-            .any(|k| k.split_once('.').is_some_and(|(t, _)| t == name));
-        if !is_table {
-            // Tables of other parts of the job may stand beside ours.
-            if !value.is_table() && !known.contains(&name.as_str()) && !value.is_array() {
-                out.push(remark(name, &known));
-            }
-            continue;
-        }
-        for inner in value.as_table().into_iter().flat_map(|t| t.keys()) {
-            let path = format!("{name}.{inner}");
-            if !known.contains(&path.as_str()) && !known.contains(&name.as_str()) {
-                out.push(remark(&path, &known));
-            }
-        }
-    }
-    out
+            .any(|k| k.split_once('.').is_some_and(|(t, _)| t == name))
+    };
+    // Tables of other parts of the job may stand beside ours.
+    let plain = |value: &toml::Value| !value.is_table() && !value.is_array();
+    let odd = table
+        .iter()
+        .filter(|(name, value)| plain(value) && !is_table(name) && !known.contains(&name.as_str()));
+    odd.map(|(name, _)| remark(name, &known)).collect()
 }
 
 fn remark(path: &str, known: &[&str]) -> String {

@@ -133,6 +133,10 @@ async fn with_database(command: &[String]) -> Result<ExitCode> {
         .status()
         .await
         .with_context(|| format!("cannot run {program}"))?;
+    if !status.success() {
+        // A server that is gone explains what failed better than each command that missed it.
+        eprintln!("The database server said last:\n{}", server.last_words());
+    }
     tokio::task::spawn_blocking(move || drop(server)).await?;
     Ok(ExitCode::from(
         status

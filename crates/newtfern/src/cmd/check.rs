@@ -229,7 +229,7 @@ async fn check(args: Args) -> Result<Diagnosis> {
 fn read_consent(path: &Path) -> Result<ConsentManager> {
     let text = std::fs::read_to_string(path)
         .with_context(|| format!("cannot read the consent profile {}", path.display()))?;
-    ConsentManager::from_toml(&text).with_context(|| format!("in {}", path.display()))
+    ConsentManager::given(&text).with_context(|| format!("in {}", path.display()))
 }
 
 /// Everything that was seen, to be judged again without a browser.

@@ -130,6 +130,7 @@ async fn visits(
                 // Colours are measured on pictures.
                 pictures: by_person && widget.is_some_and(|w| !w.design.is_empty()),
                 asked,
+                states: Some(order.states),
                 ..CheckOrder::of(url, supplier, order.stamp)
             },
             widget,

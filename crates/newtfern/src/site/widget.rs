@@ -51,7 +51,10 @@ impl<'a> WidgetOrder<'a> {
 pub async fn look(ways: &SiteTools<'_>, order: &WidgetOrder<'_>) -> Result<Evidence> {
     let spoken = languages_of(order.languages, order.spoken());
     let check = CheckOrder {
-        delay_ms: order.widget.map_or(0, |w| (w.delay_s * 1000.0) as u64),
+        delay_ms: order
+            .widget
+            .and_then(|w| w.delay_s)
+            .map_or(0, |s| (s * 1000.0) as u64),
         locale: order.language(),
         prompt: prompt_of(order.spoken(), order.language()),
         ..order.check

@@ -354,6 +354,43 @@ globalThis.nf =
       const style = getComputedStyle(el);
       return { ground: style.backgroundColor, words: style.color };
     };
+    // What a document shows: characters of text, controls and pictures. What stands in a shadow root counts
+    // as one.
+    const content = (doc) => {
+      if (!doc.body) return 0;
+      const things = "input,textarea,select,button,img,svg,canvas,video,iframe,[contenteditable]";
+      const hosts = [...doc.body.querySelectorAll("*")].filter(shadow);
+      const shown = [...doc.body.querySelectorAll(things), ...hosts].filter(visible).length;
+      return Math.min((doc.body.innerText || "").trim().length + shown, 100000);
+    };
+    const panelFrames = (selector) => {
+      const panel = pick(selector);
+      if (!panel) return [];
+      const area = (el) => {
+        const r = el.getBoundingClientRect();
+        return r.width * r.height;
+      };
+      const inside = (root) => [
+        ...root.querySelectorAll("iframe"),
+        ...[...root.querySelectorAll("*")].map(shadow).filter(Boolean).flatMap(inside),
+      ];
+      const own = shadow(panel) ? inside(shadow(panel)) : [];
+      const frames = panel.localName === "iframe" ? [panel] : [...inside(panel), ...own];
+      const told = (frame) => {
+        let doc = null;
+        try {
+          doc = frame.contentDocument;
+        } catch {
+          /* another origin */
+        }
+        return {
+          url: frame.src.slice(0, 2000),
+          share: Math.min(1, area(frame) / Math.max(1, area(panel))),
+          content: doc ? content(doc) : null,
+        };
+      };
+      return frames.filter(visible).slice(0, 5).map(told);
+    };
     const shows = (selector) => {
       const el = pick(selector);
       return !!el && visible(el);
@@ -363,6 +400,8 @@ globalThis.nf =
       details,
       bubble,
       shows,
+      content,
+      panelFrames,
       pictureAt,
       links,
       pick,

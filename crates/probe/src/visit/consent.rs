@@ -99,7 +99,7 @@ async fn look_for_refusal(
     let layer = FirstLayer {
         accepts,
         refuses: found.is_some(),
-        refuses_deeper: false,
+        refuses_deeper: None,
     };
     if accepts {
         tab.mark(|o| {
@@ -111,11 +111,29 @@ async fn look_for_refusal(
         let there = found.is_some();
         tab.mark(|o| {
             if let Some(layer) = &mut o.consent.first_layer {
-                layer.refuses_deeper |= there;
+                layer.refuses_deeper = Some(there || layer.refuses_deeper == Some(true));
             }
         });
     }
     Ok(found)
+}
+
+/// Notes which choices a banner offers that nobody has touched.
+///
+/// # Errors
+/// Where the page does not answer.
+pub async fn note_first_layer(tab: &Tab, consent: &ConsentManager) -> Result<(), ProbeError> {
+    if control(tab, consent, ConsentAct::Granted).await?.is_none() {
+        return Ok(());
+    }
+    let refuses = refusal(tab, consent, WHOLE_MS).await?.is_some();
+    let layer = FirstLayer {
+        accepts: true,
+        refuses,
+        refuses_deeper: None,
+    };
+    tab.mark(|o| o.consent.first_layer = Some(layer));
+    Ok(())
 }
 
 /// Decides as asked: by the profile's selector, else by the texts of buttons. What became of it is

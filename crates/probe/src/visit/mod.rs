@@ -15,6 +15,7 @@ mod failure;
 mod motion;
 mod opening;
 mod operate;
+mod panel_frames;
 mod progress;
 mod prompt;
 mod pump;
@@ -146,6 +147,9 @@ async fn run(tab: &Tab, plan: &VisitPlan<'_>, pictures: &mut Pictures) -> Result
     }
     if !decides {
         consent::note(tab, plan.consent).await?;
+        if let Some(manager) = plan.consent {
+            consent::note_first_layer(tab, manager).await?;
+        }
     }
     let up = stage(tab, "launcher", settle(tab, plan, waits, pictures)).await?;
     if plan.condition.manner == Manner::Zoomed {

@@ -1,6 +1,6 @@
 //! Working the launcher as a visitor does: opened by a click, closed, opened again by keyboard.
 
-use super::{Tab, channels, details, texts};
+use super::{Tab, channels, details, panel_frames, texts};
 use crate::visit::opening::{CONTROL, look, opener, panel, set};
 use crate::{ProbeError, pixels};
 use newtfern_heavy::heavy;
@@ -43,6 +43,10 @@ pub async fn work(
     let at_start = panel(tab, &open.panel, true, 0).await?;
     set(tab, |_, o| o.open_at_start = Some(at_start));
     if !at_start {
+        // What is kept by now was kept before anybody asked for a talk.
+        tab.read_storage().await;
+        let now = tab.now_ms();
+        set(tab, |_, o| o.clicked_ms = Some(now));
         tab.click_on(opener(supplier)).await?;
         let opened = panel(tab, &open.panel, true, OPEN_MS).await?;
         if !opened {
@@ -63,6 +67,7 @@ pub async fn work(
         o.opened_ms = Some(took);
     });
     read_panel(tab, supplier, pictures, wanted).await?;
+    panel_frames::read(tab, supplier).await?;
     texts::panel(tab, supplier).await?;
     details::read(tab, supplier).await?;
     channels::read(tab, supplier).await?;

@@ -20,7 +20,7 @@ pub use look::{Look, Looks, NotCheckedReason, Stage};
 pub use network::{FailureKind, Hop, Initiator, Message, NetFailure, Request, Socket, Violation};
 pub use shown::{
     BubbleSeen, ChannelSeen, Cover, FieldSeen, FixedElement, Launcher, Operation, PanelDetails,
-    Part, PartSeen, PictureSeen, Rect, RouteSeen, SecondVisit, Speaker,
+    PanelFrame, Part, PartSeen, PictureSeen, Rect, RouteSeen, SecondVisit, Speaker,
 };
 pub use withheld::{Stretch, Withheld};
 
@@ -463,7 +463,7 @@ pub struct ConsentSeen {
     pub acted_ms: Option<f64>,
     /// Reason why the act did not come about.
     pub error: String,
-    /// Choices that the banner offered at first, where a refusal was asked for.
+    /// Choices that the banner offered at first, where it was looked at.
     pub first_layer: Option<FirstLayer>,
 }
 
@@ -475,8 +475,8 @@ pub struct FirstLayer {
     pub accepts: bool,
     /// A control that refuses.
     pub refuses: bool,
-    /// Whether a refusal was found behind another control of it.
-    pub refuses_deeper: bool,
+    /// Whether a refusal was found behind another control of it; none where nobody looked there.
+    pub refuses_deeper: Option<bool>,
 }
 
 /// End of a visit.

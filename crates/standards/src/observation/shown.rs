@@ -98,6 +98,23 @@ pub struct Operation {
     pub panel: Option<Rect>,
     /// Address of a window that opened instead.
     pub new_window: Option<String>,
+    /// Time of the visit's first click on the launcher, ms after the navigation began: what came
+    /// since is what the visitor asked for.
+    pub clicked_ms: Option<f64>,
+    /// Frames inside the open panel.
+    pub panel_frames: Vec<PanelFrame>,
+}
+
+/// A frame inside the open panel.
+#[derive(Debug, Clone, Default, PartialEq, Serialize, Deserialize)]
+#[serde(default)]
+pub struct PanelFrame {
+    /// Address that the frame was given.
+    pub url: String,
+    /// Share of the panel's area, 0 to 1.
+    pub share: f64,
+    /// Characters and controls that its document shows; none where it could not be asked.
+    pub content: Option<u32>,
 }
 
 /// One link to another channel, in the order of the widget's list.

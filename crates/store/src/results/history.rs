@@ -5,6 +5,7 @@ use crate::estate::names::family_of;
 use crate::handles::{Care, CheckRows};
 use crate::results::checks::{Check, Drawing, FindingRow, drawing};
 use crate::{Moment, Result, doing};
+use jiff_sqlx::ToSqlx;
 use newtfern_model::code::Code;
 use newtfern_model::finding::Finding;
 use newtfern_standards::observation::Observation;
@@ -60,6 +61,25 @@ impl CheckRows<'_> {
         .fetch_optional(&self.store.pool)
         .await
         .map_err(doing("reading the last check"))
+    }
+
+    /// The look before a time that one by this expectation is compared with: one of the same
+    /// expectation before others, of those the last at which all was in order, else the last.
+    pub async fn to_compare(
+        self,
+        site: i64,
+        kind: &str,
+        before: jiff::Timestamp,
+        expectation: &str,
+    ) -> Result<Option<Check>> {
+        sqlx::query_as(include_str!("../sql/to_compare.sql"))
+            .bind(site)
+            .bind(kind)
+            .bind(before.to_sqlx())
+            .bind(expectation)
+            .fetch_optional(&self.store.pool)
+            .await
+            .map_err(doing("reading an earlier check"))
     }
 
     /// The visits and copies of a check, or of the one whose visits it judged again.

@@ -90,7 +90,7 @@ impl Tx {
             "update standings s set state = 'stale', summary = n.why, remedy = '' \
             from unnest($1::bigint[], $2::text[], $3::text[]) as n(site_id, family, why) \
             where s.site_id = n.site_id and s.family = n.family \
-            and s.state in ('passing', 'failing', 'undecided')",
+            and s.state in ('passing', 'remarks', 'failing', 'undecided')",
         )
         .bind(&sites)
         .bind(families)

@@ -205,6 +205,13 @@ impl LocalServer {
         })
     }
 
+    /// Returns the last lines of its log.
+    pub fn last_words(&self) -> String {
+        let text = std::fs::read_to_string(self.folder.join("server.log")).unwrap_or_default();
+        let lines: Vec<&str> = text.lines().rev().take(12).collect();
+        lines.into_iter().rev().collect::<Vec<_>>().join("\n")
+    }
+
     /// Starts it and waits until it takes connections.
     fn run(
         bin: &Path,

@@ -21,16 +21,65 @@ pub async fn database(server: &str) -> Result<Store> {
 pub async fn with_address(server: &str) -> Result<(Store, String)> {
     let name = format!("scratch_{}", &fresh_token()[..16]);
     let admin = Store::connect(server).await?;
+    migrated_once(&admin, server).await?;
     // A name cannot be a parameter; this one is made of hexadecimal digits.
-    sqlx::query(sqlx::AssertSqlSafe(format!("create database {name}")))
+    let copy = format!("create database {name} template {TEMPLATE}");
+    sqlx::query(sqlx::AssertSqlSafe(copy))
         .execute(&admin.pool)
         .await
         .map_err(doing("making a scratch database"))?;
     admin.pool.close().await;
+    let address = address_of(server, &name)?;
+    Ok((Store::connect(&address).await?, address))
+}
+
+/// The database that all others are copied from: its schema is made once a server.
+const TEMPLATE: &str = "scratch_template";
+/// Key of the lock under which it is made.
+const MAKING: i64 = 0x6e66_7363;
+
+fn address_of(server: &str, database: &str) -> Result<String> {
     let mut address = url::Url::parse(server)
         .map_err(|e| StoreError::Connect(sqlx::Error::Configuration(e.into())))?;
-    address.set_path(&name);
-    let store = Store::connect(address.as_str()).await?;
-    store.migrate().await?;
-    Ok((store, address.into()))
+    address.set_path(database);
+    Ok(address.into())
+}
+
+async fn migrated_once(admin: &Store, server: &str) -> Result<()> {
+    let failed = || doing("making the scratch databases' template");
+    let mut one = admin.pool.acquire().await.map_err(failed())?;
+    sqlx::query("select pg_advisory_lock($1)")
+        .bind(MAKING)
+        .execute(&mut *one)
+        .await
+        .map_err(failed())?;
+    let known = "select exists (select 1 from pg_database where datname = $1 and datistemplate)";
+    let there: bool = sqlx::query_scalar(known)
+        .bind(TEMPLATE)
+        .fetch_one(&mut *one)
+        .await
+        .map_err(failed())?;
+    if !there {
+        for make in ["drop database if exists", "create database"] {
+            sqlx::query(sqlx::AssertSqlSafe(format!("{make} {TEMPLATE}")))
+                .execute(&mut *one)
+                .await
+                .map_err(failed())?;
+        }
+        let store = Store::connect(&address_of(server, TEMPLATE)?).await?;
+        store.migrate().await?;
+        store.pool.close().await;
+        // Said last: one that broke off half way is made anew.
+        let done = format!("alter database {TEMPLATE} is_template true");
+        sqlx::query(sqlx::AssertSqlSafe(done))
+            .execute(&mut *one)
+            .await
+            .map_err(failed())?;
+    }
+    sqlx::query("select pg_advisory_unlock($1)")
+        .bind(MAKING)
+        .execute(&mut *one)
+        .await
+        .map(|_| ())
+        .map_err(failed())
 }

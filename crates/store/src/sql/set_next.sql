@@ -3,6 +3,6 @@ update sites s set
     codes = coalesce((
         select string_agg(distinct f.code, ' ')
         from standings t join findings f on f.check_id = t.check_id and f.family = t.family
-        where t.site_id = n.site_id and f.severity >= 1 and t.state in ('failing', 'undecided', 'passing')), '')
+        where t.site_id = n.site_id and f.severity >= 1 and t.state in ('failing', 'undecided', 'remarks', 'passing')), '')
 from unnest($1::bigint[], $2::text[], $3::text[], $4::text[], $5::text[]) as n(site_id, family, state, act, why)
 where s.id = n.site_id

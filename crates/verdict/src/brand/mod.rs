@@ -178,8 +178,6 @@ pub(crate) const SAMPLES: &[&str] = &[
     "company name",
     "lorem ipsum",
     "Lorem ipsum",
-    "{{",
-    "${",
     "[name]",
     "undefined",
 ];

@@ -244,6 +244,13 @@ impl Verdict {
         self.leave_open(gap);
     }
 
+    /// Says that an absence elsewhere on the page is meant, of a widget that works here.
+    pub(crate) fn intend(&mut self) {
+        if self.outcome == Outcome::Working {
+            self.outcome = Outcome::AsIntended;
+        }
+    }
+
     /// Adds findings that break no link.
     pub(crate) fn add(&mut self, findings: impl IntoIterator<Item = Finding>) {
         self.findings.extend(findings);

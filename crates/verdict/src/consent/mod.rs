@@ -84,6 +84,9 @@ pub struct Grid {
     /// Short name of the region.
     #[serde(default)]
     pub region_id: String,
+    /// Reason why the strictest region judges, where no list has the visitors' country.
+    #[serde(default)]
+    pub for_want_of: Option<String>,
     /// Cells, one for each decision and signal.
     pub cells: Vec<Cell>,
     /// Did the widget come up in each state that was visited? Not where that is not known.
@@ -112,11 +115,12 @@ pub fn grid(supplier: &Supplier, region: &Region, visits: &[&Observation]) -> Gr
     let mut grid = Grid {
         region: region.name.clone(),
         region_id: region.id.clone(),
+        for_want_of: region.for_want_of.clone(),
         cells: Vec::new(),
         up: Vec::new(),
         managed: visits.iter().any(|v| v.consent.manager || v.consent.tcf),
         not_made: Vec::new(),
-        first_layer: visits.iter().find_map(|v| v.consent.first_layer),
+        first_layer: first_layer(visits),
         declared: declared::declared(supplier, visits),
         strings: visits.iter().filter_map(|v| string_of(v)).collect(),
     };
@@ -141,6 +145,14 @@ pub fn grid(supplier: &Supplier, region: &Region, visits: &[&Observation]) -> Gr
     grid
 }
 
+/// Choices of the banner's first layer: from the visit that tried to refuse, which looked a layer
+/// deeper too, else from one that left it as it stood.
+fn first_layer(visits: &[&Observation]) -> Option<FirstLayer> {
+    let layers = || visits.iter().filter_map(|v| v.consent.first_layer);
+    let deeper = layers().find(|l| l.refuses_deeper.is_some());
+    deeper.or_else(|| layers().next())
+}
+
 /// The consent string of a visit, in words; one that cannot be read says why.
 fn string_of(seen: &Observation) -> Option<(ConsentAct, String)> {
     let text = Some(seen.consent.tc_string.as_str()).filter(|t| !t.is_empty())?;
@@ -155,7 +167,9 @@ fn cell(supplier: &Supplier, region: &Region, seen: &Observation, signal: Signal
     let state = seen.condition.consent;
     let class = supplier.consent.class;
     let made = seen.looks.consent_act.seen_ms().is_some();
+    let by_interface = granted_by_interface(seen);
     let decided_ms = match state {
+        ConsentAct::Untouched if by_interface => Some(0.0),
         // Each decision is made before the page can do anything.
         ConsentAct::Gpc if region.gpc_refuses(class) => Some(0.0),
         ConsentAct::Untouched | ConsentAct::Gpc => None,
@@ -180,7 +194,7 @@ fn cell(supplier: &Supplier, region: &Region, seen: &Observation, signal: Signal
     let is_before = |at_ms: f64| decided_ms.is_none_or(|d| at_ms < d);
     let allowed_before = region.before.of(signal).contains(&class);
     let allowed = match (state, decided_ms) {
-        (ConsentAct::Granted, Some(_)) => true,
+        (ConsentAct::Granted | ConsentAct::Untouched, Some(_)) => true,
         (ConsentAct::Refused | ConsentAct::Withdrawn | ConsentAct::Gpc, Some(_)) => {
             class == ConsentClass::Necessary
         }
@@ -206,6 +220,12 @@ fn cell(supplier: &Supplier, region: &Region, seen: &Observation, signal: Signal
     }
 }
 
+/// The standard consent interface says, before the visitor did anything, that the widget may run: by
+/// where the visitor is, say. Its answer goes before the look of any banner.
+fn granted_by_interface(seen: &Observation) -> bool {
+    seen.consent.tcf && seen.consent.state_before == ConsentAct::Granted.word()
+}
+
 fn told(state: ConsentAct) -> &'static str {
     match state {
         ConsentAct::Refused => "although consent was refused",
@@ -217,8 +237,13 @@ fn told(state: ConsentAct) -> &'static str {
     }
 }
 
-fn remedy(code: Code) -> &'static str {
+fn remedy(code: Code, managed: bool) -> &'static str {
     match code {
+        _ if !managed => {
+            "No consent manager was recognised that could hold the snippet back: place its form that \
+            waits for a click of the visitor, add a consent manager, or agree on an exception in \
+            writing, with name and date."
+        }
         Code::ConsentAfterRefusal => {
             "Let the refusal reach the snippet: assign it to a category in the consent manager \
             that a refusal switches off."
@@ -264,9 +289,10 @@ pub fn judge(grid: &Grid) -> Vec<Finding> {
                 code,
                 Severity::Fault,
                 format!("{}: {what} {}.", grid.region, told(cell.state)),
-                remedy(code),
+                remedy(code, grid.managed),
             )
-            .with_all(wrong.map(line)),
+            .with_all(wrong.map(line))
+            .with_all(strictest(grid)),
         );
     }
     if let Some(finding) = no_refusal(grid) {
@@ -279,8 +305,7 @@ pub fn judge(grid: &Grid) -> Vec<Finding> {
         out.push(
             Finding::new(
                 Code::ConsentNeverStarts,
-                // The fault is the chain's and told there; here it only leaves the question open.
-                Severity::Warning,
+                Severity::Fault,
                 "The widget does not start in any consent state.",
                 "Look at the chain of this site first.",
             )
@@ -292,12 +317,23 @@ pub fn judge(grid: &Grid) -> Vec<Finding> {
     out
 }
 
+/// Reason why the strictest rules are those that count, where nothing else tells.
+fn strictest(grid: &Grid) -> Option<Evidence> {
+    let why = grid.for_want_of.as_ref()?;
+    let words = format!(
+        "judged by the strictest region, {}, since {why}",
+        grid.region
+    );
+    Some(Evidence::fact(words))
+}
+
 /// The banner's first layer agrees and does not refuse.
 fn no_refusal(grid: &Grid) -> Option<Finding> {
     let layer = grid.first_layer.filter(|l| l.accepts && !l.refuses)?;
     let beyond = match layer.refuses_deeper {
-        true => "a refusal was found one layer below",
-        false => "no refusal was found below it either",
+        Some(true) => "a refusal was found one layer below",
+        Some(false) => "no refusal was found below it either",
+        None => "as the banner stood before any choice; no layer below was opened",
     };
     let summary = "The banner offers consent and no refusal on its first layer.";
     let remedy =

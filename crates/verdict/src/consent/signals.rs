@@ -2,7 +2,7 @@
 
 use newtfern_model::profile::Supplier;
 use newtfern_model::region::Signal;
-use newtfern_standards::observation::{Observation, StorageKind, StoredItem};
+use newtfern_standards::observation::{ConsentAct, Observation, StorageKind, StoredItem};
 use url::Url;
 
 /// Signals of the supplier with the time they were seen.
@@ -12,6 +12,22 @@ pub(super) fn signals(
     signal: Signal,
 ) -> Vec<(String, f64)> {
     let owned = |address: &str| supplier.owns(address);
+    let mut out = of_kind(supplier, seen, signal, owned);
+    // Our own click asks for a talk, as a visitor does: what comes of it is no act of the widget's.
+    let granted = seen.condition.consent == ConsentAct::Granted;
+    let clicked = seen.operation.as_ref().and_then(|o| o.clicked_ms);
+    if let Some(clicked_ms) = clicked.filter(|_| !granted) {
+        out.retain(|(_, at_ms)| *at_ms < clicked_ms);
+    }
+    out
+}
+
+fn of_kind(
+    supplier: &Supplier,
+    seen: &Observation,
+    signal: Signal,
+    owned: impl Fn(&str) -> bool,
+) -> Vec<(String, f64)> {
     match signal {
         Signal::Requests => {
             let requests = seen.requests.iter().map(|r| (&r.url, r.start_ms));

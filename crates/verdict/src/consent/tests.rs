@@ -117,6 +117,55 @@ fn a_necessary_class_may_do_both_and_frames_follow_requests() {
     assert!(grid.cells.iter().all(|c| c.allowed));
 }
 
+/// The answer of the standard interface goes before the look of a banner, with or without a manager
+/// that is known.
+#[test]
+fn what_the_standard_interface_grants_is_not_early() {
+    let granted = |tcf| {
+        with(page(""), |o| {
+            request(o, 100.0);
+            o.consent.tcf = tcf;
+            o.consent.state_before = ConsentAct::Granted.word().into();
+        })
+    };
+    assert_eq!(codes(&[&granted(true)]), []);
+    assert!(grid(&sample(), &region(), &[&granted(true)]).cells[0].allowed);
+    // A manager's own word is not the interface's.
+    assert_eq!(codes(&[&granted(false)]), [Code::ConsentRequestEarly]);
+}
+
+#[test]
+fn what_our_own_click_brings_is_no_act_of_the_widgets() {
+    let opened = with(page(""), |o| {
+        request(o, 4_900.0);
+        o.operation.get_or_insert_default().clicked_ms = Some(4_800.0);
+    });
+    assert_eq!(codes(&[&opened]), []);
+    let before = with(opened, |o| o.requests[0].start_ms = 4_700.0);
+    assert_eq!(codes(&[&before]), [Code::ConsentRequestEarly]);
+}
+
+#[test]
+fn advice_and_evidence_fit_the_site() {
+    let early = with(page(""), |o| request(o, 100.0));
+    let unlisted = Region::for_country(&[region()], "ZZ");
+    let told = judge(&grid(&sample(), &unlisted, &[&early]));
+    assert!(
+        told[0].remedy.contains("waits for a click"),
+        "{:?}",
+        told[0]
+    );
+    let why = told[0].evidence.last().unwrap().line();
+    assert!(
+        why.contains("judged by the strictest region, Opt-in") && why.contains("ZZ"),
+        "{why}"
+    );
+    let managed = with(early, |o| o.consent.manager = true);
+    let told = judge(&grid(&sample(), &region(), &[&managed]));
+    assert!(told[0].remedy.contains("assign it to a category"));
+    assert_eq!(told[0].evidence.len(), 1);
+}
+
 #[test]
 fn never_starting_is_told_only_where_both_states_were_watched_to_the_end() {
     assert_eq!(
@@ -195,8 +244,28 @@ fn a_banner_without_a_refusal_on_its_first_layer_is_a_warning() {
             });
         })
     };
-    assert_eq!(codes(&[&page(""), &layer(true, false)]), []);
-    let grid = grid(&sample(), &region(), &[&page(""), &layer(false, true)]);
+    assert_eq!(codes(&[&page(""), &layer(true, None)]), []);
+    let untouched = with(page(""), |o| {
+        o.consent.first_layer = Some(FirstLayer {
+            accepts: true,
+            refuses: false,
+            refuses_deeper: None,
+        });
+    });
+    let evidence = |visits: &[&Observation]| {
+        let told = judge(&grid(&sample(), &region(), visits));
+        assert_eq!(told[0].code, Code::ConsentNoRefusal);
+        told[0].evidence[0].line()
+    };
+    // Told of a banner that nobody touched, and by the look a layer deeper where one was made.
+    assert!(evidence(&[&untouched]).contains("before any choice"));
+    let refused = layer(false, Some(false));
+    assert!(evidence(&[&untouched, &refused]).contains("below it either"));
+    let grid = grid(
+        &sample(),
+        &region(),
+        &[&page(""), &layer(false, Some(true))],
+    );
     let told = judge(&grid);
     assert_eq!(told[0].code, Code::ConsentNoRefusal);
     assert_eq!(told[0].severity, Severity::Warning);

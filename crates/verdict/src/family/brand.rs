@@ -125,7 +125,7 @@ pub fn assess(case: &WidgetCase, brand: Option<Rgb>, privacy_page: PrivacyPage) 
 
 fn act(stood: &FamilyStanding, _: Elsewhere) -> Option<String> {
     match stood.standing {
-        Standing::Passing | Standing::NotApplicable => None,
+        Standing::Passing | Standing::Remarks | Standing::NotApplicable => None,
         Standing::Failing if !stood.remedy.is_empty() => Some(stood.remedy.into()),
         Standing::Failing => Some("Change the widget to match the design.".into()),
         _ => Some("Verify in the browser.".into()),

@@ -11,6 +11,7 @@ use crate::inputs::input::Input;
 use crate::report::Report;
 use crate::site_check::WidgetCase;
 use newtfern_model::code::Code;
+use newtfern_model::finding::Severity;
 use newtfern_model::job::JobKind;
 use newtfern_model::site::SiteField;
 use newtfern_standards::observation::{LeftOut, Observation};
@@ -36,10 +37,11 @@ pub fn assess(case: &WidgetCase, privacy_page: &PrivacyPage) -> FamilyResult {
     let never_starts = findings.iter().any(|f| f.code == Code::ConsentNeverStarts);
     let open = busy.or_else(|| undecided(&grid, never_starts, &desktop));
     let (standing, summary) = match open {
+        // That it never starts is the chain's fault, and fails there.
         Some(why)
             if findings
                 .iter()
-                .all(|f| f.severity < newtfern_model::finding::Severity::Fault) =>
+                .all(|f| f.severity < Severity::Fault || f.code == Code::ConsentNeverStarts) =>
         {
             (Standing::Undecided, why)
         }
@@ -102,7 +104,7 @@ fn undecided(grid: &Grid, never_starts: bool, visits: &[&Observation]) -> Option
 
 fn act(stood: &FamilyStanding, _: Elsewhere) -> Option<String> {
     match stood.standing {
-        Standing::Passing | Standing::NotApplicable => None,
+        Standing::Passing | Standing::Remarks | Standing::NotApplicable => None,
         Standing::Failing if !stood.remedy.is_empty() => Some(stood.remedy.into()),
         Standing::Failing => Some("Hold the widget back until consent.".into()),
         _ => Some("Verify in the browser.".into()),

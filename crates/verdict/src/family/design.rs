@@ -7,9 +7,10 @@ use crate::brand::SAMPLES;
 use crate::inputs::input::Input;
 use newtfern_model::code::Code;
 use newtfern_model::design::{Design, FAR, Field, PAIRS, Pair, contrast, to_brand};
-use newtfern_model::expectation::{Expectation, OutsideHours, Widget};
+use newtfern_model::expectation::{Expectation, Form, OutsideHours, Widget};
 use newtfern_model::finding::{Evidence, Finding, Severity};
 use newtfern_model::site::SiteField;
+use newtfern_model::variables;
 use newtfern_standards::colour::Rgb;
 
 pub(super) const ENTRY: Entry = Entry {
@@ -74,6 +75,7 @@ pub fn assess(design: &Design, beside: DesignContext, chosen: bool) -> FamilyRes
     findings.extend(texts(design));
     findings.extend(missing(design, beside));
     findings.extend(promise(design, beside.widget));
+    findings.extend(no_channel(beside.widget));
     findings.extend(far_from_brand(design, beside.brand));
     findings.sort_by_key(|f| std::cmp::Reverse(f.severity));
     let (standing, summary) = by_findings(
@@ -135,9 +137,7 @@ fn texts(design: &Design) -> Vec<Finding> {
     let mut out = Vec::new();
     for field in Field::ALL.iter().filter(|f| f.is_text()) {
         let text = design.get(*field);
-        // The beginning of a variable is one only where it does not end.
-        let mut samples = SAMPLES.iter().filter(|s| !s.ends_with('{'));
-        if let Some(sample) = samples.find(|s| text.contains(**s)) {
+        if let Some(sample) = SAMPLES.iter().find(|s| text.contains(**s)) {
             let summary = format!(
                 "{} still has the sample text \u{201c}{sample}\u{201d}.",
                 field.label()
@@ -146,14 +146,14 @@ fn texts(design: &Design) -> Vec<Finding> {
             let found = Finding::new(Code::BrandSampleText, Severity::Fault, summary, remedy);
             out.push(found.with(Evidence::fact(text.to_string())));
         }
-        if is_torn(text) {
+        if let Some(torn) = variables::torn(text) {
             let summary = format!(
                 "{} has a variable without its closing brackets.",
                 field.label()
             );
             let remedy = "In the design, close the variable with the same kind of brackets.";
             let found = Finding::new(Code::BrandVariable, Severity::Fault, summary, remedy);
-            out.push(found.with(Evidence::fact(text.to_string())));
+            out.push(found.with(Evidence::fact(format!("{torn} in: {text}"))));
         }
     }
     let notice = design.get(Field::NoticeText);
@@ -164,14 +164,6 @@ fn texts(design: &Design) -> Vec<Finding> {
         out.push(found.with(Evidence::fact(notice.to_string())));
     }
     out
-}
-
-fn is_torn(text: &str) -> bool {
-    let pairs = [("{{", "}}"), ("${", "}"), ("[[", "]]")];
-    pairs.iter().any(|(open, close)| {
-        let rest = text.rsplit_once(open).map(|(_, rest)| rest);
-        rest.is_some_and(|rest| !rest.contains(close))
-    })
 }
 
 /// Texts of a state or a language that others have.
@@ -215,6 +207,18 @@ fn missing(design: &Design, beside: DesignContext) -> Vec<Finding> {
     out
 }
 
+/// A list of channels without one.
+fn no_channel(widget: Option<&Widget>) -> Option<Finding> {
+    let empty = widget.filter(|w| w.form == Form::Channels && w.channels.is_empty());
+    empty.map(|_| {
+        let summary = "The widget is a list of channels, and no channel is entered.";
+        let remedy = "On the page \u{201c}Hours, channels and languages\u{201d}, enter the channels, \
+            or choose another form in the design.";
+        let found = Finding::new(Code::BrandChannel, Severity::Fault, summary, remedy);
+        found.with(Evidence::fact("form: channels; channels: none"))
+    })
+}
+
 /// A reply is promised in minutes, at hours at which nobody is there to give it.
 fn promise(design: &Design, widget: Option<&Widget>) -> Option<Finding> {
     let minutes = design.number(Field::Promise);
@@ -243,7 +247,7 @@ fn act(stood: &FamilyStanding, _: Elsewhere) -> Option<String> {
     match stood.standing {
         Standing::NotYet => Some("Set a supplier and key for this site.".into()),
         Standing::Failing if !stood.remedy.is_empty() => Some(stood.remedy.into()),
-        Standing::Passing | Standing::NotApplicable => None,
+        Standing::Passing | Standing::Remarks | Standing::NotApplicable => None,
         _ => Some("Review the design.".into()),
     }
 }
@@ -320,13 +324,44 @@ mod tests {
     }
 
     #[test]
+    fn a_list_of_channels_needs_one() {
+        let told = |channels: &str| {
+            let mut widget = Widget::of("example", "k");
+            widget.form = Form::Channels;
+            widget.channels = serde_json::from_str(channels).unwrap();
+            let beside = DesignContext {
+                widget: Some(&widget),
+                ..DesignContext::default()
+            };
+            let all = [(Field::NoticeLink, "/privacy")];
+            assess(&design(&all), beside, true).findings
+        };
+        let empty = told("[]");
+        assert_eq!(empty[0].code, Code::BrandChannel);
+        assert!(
+            empty[0].remedy.contains("enter the channels"),
+            "{:?}",
+            empty[0]
+        );
+        let one = "[{\"kind\": \"phone\", \"target\": \"tel:+441632960123\"}]";
+        assert_eq!(told(one), []);
+    }
+
+    #[test]
     fn variables_survive_and_torn_ones_fail() {
         let link = (Field::NoticeLink, "/privacy");
         assert_eq!(
             codes(&[link, (Field::Greeting, "Hello {{name}}, ${day}!")]),
             []
         );
-        for torn in ["Hello {{name!", "On ${day", "[[first there"] {
+        let torn = [
+            "Hello {{name!",
+            "On ${day",
+            "[[first there",
+            "{visitor name!",
+            "{{name}!",
+        ];
+        for torn in torn {
             assert_eq!(
                 codes(&[link, (Field::Greeting, torn)]),
                 [Code::BrandVariable]

@@ -92,7 +92,7 @@ fn times(seen: &EchoResult) -> String {
 
 fn act(stood: &FamilyStanding, _: Elsewhere) -> Option<String> {
     match stood.standing {
-        Standing::Passing | Standing::NotApplicable => None,
+        Standing::Passing | Standing::Remarks | Standing::NotApplicable => None,
         Standing::Failing | Standing::Undecided if !stood.remedy.is_empty() => {
             Some(stood.remedy.into())
         }

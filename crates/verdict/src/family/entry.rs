@@ -83,17 +83,18 @@ impl FamilyResult {
     }
 }
 
-/// The standing that findings give: the worst of them decides; faults fail.
+/// The standing that findings give: the worst of them decides; faults fail, warnings are remarks.
 pub fn by_findings(findings: &[Finding], good: &str) -> (Standing, String) {
     match first_worst(findings) {
         Some(f) if f.severity >= Severity::Fault => (Standing::Failing, f.summary.clone()),
+        Some(f) if f.severity == Severity::Warning => (Standing::Remarks, f.summary.clone()),
         Some(f) => (Standing::Passing, f.summary.clone()),
         None => (Standing::Passing, good.to_string()),
     }
 }
 
 /// The worst finding; of several alike the first.
-pub(super) fn first_worst(findings: &[Finding]) -> Option<&Finding> {
+pub fn first_worst(findings: &[Finding]) -> Option<&Finding> {
     // Of equals the last is the greatest to `max_by_key`.
     findings.iter().rev().max_by_key(|f| f.severity)
 }

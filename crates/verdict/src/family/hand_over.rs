@@ -84,7 +84,7 @@ pub fn confirmed(by: &str, sheet: i64) -> FamilyResult {
 
 fn act(stood: &FamilyStanding, _: Elsewhere) -> Option<String> {
     match stood.standing {
-        Standing::Passing | Standing::NotApplicable => None,
+        Standing::Passing | Standing::Remarks | Standing::NotApplicable => None,
         // The sheet is there; what is missing is the client's yes.
         Standing::Undecided if !stood.remedy.is_empty() => Some(stood.remedy.into()),
         _ => Some("Make the handover sheet.".into()),

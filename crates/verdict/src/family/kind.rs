@@ -70,6 +70,8 @@ pub enum Standing {
     /// Not looked at yet.
     #[default]
     NotYet,
+    /// In order, with something that is worth mending.
+    Remarks,
     /// Everything is in order.
     Passing,
     /// The family does not apply to this site.
@@ -78,11 +80,12 @@ pub enum Standing {
 
 impl Standing {
     /// Every standing, the worst first.
-    pub const ALL: [Standing; 6] = [
+    pub const ALL: [Standing; 7] = [
         Standing::Failing,
         Standing::Undecided,
         Standing::Stale,
         Standing::NotYet,
+        Standing::Remarks,
         Standing::Passing,
         Standing::NotApplicable,
     ];
@@ -94,6 +97,7 @@ impl Standing {
             Standing::Undecided => "undecided",
             Standing::Stale => "stale",
             Standing::NotYet => "not_yet",
+            Standing::Remarks => "remarks",
             Standing::Passing => "passing",
             Standing::NotApplicable => "not_applicable",
         }
@@ -103,9 +107,15 @@ impl Standing {
     pub fn words(self) -> &'static str {
         match self {
             Standing::NotYet => "not yet",
+            Standing::Remarks => "passing with remarks",
             Standing::NotApplicable => "not applicable",
             other => other.key(),
         }
+    }
+
+    /// Returns whether nothing is wrong.
+    pub fn is_good(self) -> bool {
+        matches!(self, Standing::Passing | Standing::Remarks)
     }
 
     /// Returns the standing that a key names.

@@ -73,10 +73,13 @@ fn of_chain(d: &Diagnosis, visits: &[Observation]) -> (Standing, String) {
         .iter()
         .filter(|f| f.severity == Severity::Fault);
     let fault = faults.find(|f| f.link != Some(Link::Placed));
+    let mut found = d.verdict.findings().iter();
+    let warning = found.find(|f| f.severity == Severity::Warning && f.link != Some(Link::Placed));
     match d.verdict.outcome() {
         Outcome::Broken => (Standing::Failing, words(d.verdict.root_finding())),
         Outcome::Unchecked => (Standing::Undecided, words(with(Severity::Note))),
         _ if fault.is_some() => (Standing::Failing, words(fault)),
+        _ if warning.is_some() => (Standing::Remarks, words(warning)),
         Outcome::AsIntended => (Standing::Passing, words(with(Severity::Note))),
         Outcome::Working => (
             Standing::Passing,
@@ -87,7 +90,7 @@ fn of_chain(d: &Diagnosis, visits: &[Observation]) -> (Standing, String) {
 
 fn act(stood: &FamilyStanding, _: Elsewhere) -> Option<String> {
     match stood.standing {
-        Standing::Passing | Standing::NotApplicable => None,
+        Standing::Passing | Standing::Remarks | Standing::NotApplicable => None,
         Standing::Failing if !stood.remedy.is_empty() => Some(stood.remedy.into()),
         Standing::Failing => Some("See the chain and fix its broken link.".into()),
         _ => Some("Verify in the browser.".into()),

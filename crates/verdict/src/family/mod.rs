@@ -18,8 +18,11 @@ pub mod watch;
 pub mod weigh;
 
 pub use detail::{DETAIL_VERSION, Detail};
-pub use entry::{Elsewhere, Entry, FamilyResult, FamilyStanding, by_findings, first_remedy};
+pub use entry::{
+    Elsewhere, Entry, FamilyResult, FamilyStanding, by_findings, first_remedy, first_worst,
+};
 pub use kind::{Family, STALE_AFTER_S, Standing};
+pub use watch::EarlierLook;
 
 use crate::inputs::input::Input;
 use newtfern_model::job::JobKind;

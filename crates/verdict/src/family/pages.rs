@@ -102,7 +102,7 @@ fn standing(told: &SiteDiagnosis) -> (Standing, String) {
 
 fn act(stood: &FamilyStanding, _: Elsewhere) -> Option<String> {
     match stood.standing {
-        Standing::Passing | Standing::NotApplicable => None,
+        Standing::Passing | Standing::Remarks | Standing::NotApplicable => None,
         Standing::Failing if !stood.remedy.is_empty() => Some(stood.remedy.into()),
         Standing::Failing => Some("See which pages are wrong, and why.".into()),
         Standing::Undecided => Some("See which pages could not be decided, and why.".into()),

@@ -44,6 +44,7 @@ pub fn assess(d: &Diagnosis) -> FamilyResult {
         found.map_or(LinkState::NotReached, |l| l.state)
     };
     let fault = findings.iter().find(|f| f.severity >= Severity::Fault);
+    let warning = findings.iter().find(|f| f.severity == Severity::Warning);
     let (standing, summary) = match (state(Link::Delivered), state(Link::Placed)) {
         (LinkState::Broken | LinkState::Undecided | LinkState::NotReached, _) => (
             Standing::Undecided,
@@ -62,16 +63,22 @@ pub fn assess(d: &Diagnosis) -> FamilyResult {
             Standing::Passing,
             "The snippet is absent, as the page rules say.".to_string(),
         ),
-        _ => (
-            Standing::Passing,
-            "The snippet is in the page, once, with its key.".to_string(),
-        ),
+        _ => match warning {
+            Some(warning) => (Standing::Remarks, warning.summary.clone()),
+            None => (
+                Standing::Passing,
+                "The snippet is in the page, once, with its key.".to_string(),
+            ),
+        },
     };
     FamilyResult {
         family: Family::Place,
         standing,
         summary,
-        remedy: fault.map(|f| f.remedy.clone()).unwrap_or_default(),
+        remedy: fault
+            .or(warning)
+            .map(|f| f.remedy.clone())
+            .unwrap_or_default(),
         findings,
         detail: None,
     }
@@ -80,7 +87,7 @@ pub fn assess(d: &Diagnosis) -> FamilyResult {
 fn act(stood: &FamilyStanding, elsewhere: Elsewhere) -> Option<String> {
     let loading = elsewhere(Family::Load);
     match stood.standing {
-        Standing::Passing | Standing::NotApplicable => None,
+        Standing::Passing | Standing::Remarks | Standing::NotApplicable => None,
         // A page that cannot be had says nothing of placing; loading names what to do.
         Standing::Undecided if loading == Standing::Failing => None,
         Standing::NotYet if loading == Standing::NotYet => {

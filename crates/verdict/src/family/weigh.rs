@@ -106,7 +106,7 @@ pub fn unweighed(why: &WeighError) -> FamilyResult {
 
 fn act(stood: &FamilyStanding, _: Elsewhere) -> Option<String> {
     match stood.standing {
-        Standing::Passing | Standing::NotApplicable => None,
+        Standing::Passing | Standing::Remarks | Standing::NotApplicable => None,
         Standing::Failing => {
             Some("Over budget. Talk to the client or choose a lighter widget.".into())
         }

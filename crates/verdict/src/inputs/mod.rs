@@ -129,7 +129,11 @@ impl Prints {
     pub fn with_results(mut self, stands: &BTreeMap<Family, Standing>) -> Prints {
         for (family, standing) in stands {
             let key = Input::Result(*family).key();
-            let standing = || standing.key().to_string();
+            // Remarks are none of another family's business.
+            let standing = || match standing.is_good() {
+                true => Standing::Passing.key().to_string(),
+                false => standing.key().to_string(),
+            };
             self.0.entry(key).or_insert_with(standing);
         }
         self

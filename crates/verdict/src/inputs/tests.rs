@@ -130,7 +130,7 @@ fn changes() -> Vec<(String, World, Vec<Input>)> {
     one("screens", Input::Screens, |w| {
         w.widget.viewports = vec![Viewport::Phone]
     });
-    one("delay", Input::Delay, |w| w.widget.delay_s = 3.0);
+    one("delay", Input::Delay, |w| w.widget.delay_s = Some(3.0));
     one("outside hours", Input::Hours, |w| {
         w.widget.outside_hours = OutsideHours::Hide;
     });

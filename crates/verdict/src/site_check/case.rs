@@ -29,7 +29,8 @@ pub struct Subject<'a> {
 /// nowhere.
 ///
 /// # Errors
-/// [`ProfilesError::Unknown`], where no profile has the name that the expectation gives.
+/// [`ProfilesError::Unknown`], where no profile has the name that the expectation gives;
+/// [`ProfilesError::Channel`], where a channel's target means nothing at its supplier.
 pub fn subjects<'a>(
     expectation: &'a Expectation,
     profiles: &'a Profiles,
@@ -47,8 +48,17 @@ pub fn subjects<'a>(
         return Ok(none.collect());
     }
     let wanted = expectation.widgets.iter().map(|w| {
+        let supplier = profiles.supplier(&w.supplier)?;
+        let unclear = w
+            .channels
+            .iter()
+            .find_map(|c| c.at(&supplier.channels.addresses).err());
+        if let Some(why) = unclear {
+            let supplier = supplier.id.clone();
+            return Err(ProfilesError::Channel { supplier, why });
+        }
         Ok(Subject {
-            supplier: profiles.supplier(&w.supplier)?,
+            supplier,
             key: w.wanted_key(),
             rules: w.rules(),
         })

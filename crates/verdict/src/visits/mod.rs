@@ -63,9 +63,28 @@ pub struct CheckOrder<'a> {
     pub locale: &'a str,
     /// The prompt is watched for, before the panel is opened.
     pub prompt: Option<PromptWatch>,
+    /// Consent states that somebody named, and no other is visited; none: those that tell whether
+    /// anything waits for consent.
+    pub states: Option<&'a [ConsentAct]>,
 }
 
 impl<'a> CheckOrder<'a> {
+    /// Returns the states of the chain, in their order: nothing decided, then consent given.
+    fn chain_states(&self) -> Vec<ConsentAct> {
+        let possible: &[ConsentAct] = match (self.asked, self.consent) {
+            (PageChoice::Found, Some(_)) => &[ConsentAct::Granted],
+            (PageChoice::ByPerson, Some(_)) => &[ConsentAct::Untouched, ConsentAct::Granted],
+            (_, None) => &[ConsentAct::Untouched],
+        };
+        let named = |act: &ConsentAct| self.states.is_none_or(|s| s.contains(act));
+        let wanted: Vec<ConsentAct> = possible.iter().copied().filter(named).collect();
+        // A page that we found is looked at once, in a state that was named.
+        match (self.asked, wanted.is_empty(), named(&ConsentAct::Untouched)) {
+            (PageChoice::Found, true, true) => vec![ConsentAct::Untouched],
+            _ => wanted,
+        }
+    }
+
     /// Returns the order of a person where nothing more is known: a desktop and a phone, no consent
     /// manager, nothing designed, no pictures.
     pub fn of(url: &'a Url, supplier: &'a Supplier, stamp: &'a str) -> CheckOrder<'a> {
@@ -80,6 +99,7 @@ impl<'a> CheckOrder<'a> {
             delay_ms: 0,
             locale: "",
             prompt: None,
+            states: None,
         }
     }
 }
@@ -219,11 +239,8 @@ pub fn further_states<'a>(order: &CheckOrder<'a>, states: &[ConsentAct]) -> Vec<
 /// Returns the visits in other languages, after those of the chain, with consent given where there
 /// is a manager.
 pub fn in_language<'a>(order: &CheckOrder<'a>) -> Vec<VisitPlan<'a>> {
-    let act = match order.consent {
-        Some(_) => ConsentAct::Granted,
-        None => ConsentAct::Untouched,
-    };
-    beside_the_chain(order, act)
+    let act = order.chain_states().pop();
+    act.map_or_else(Vec::new, |act| beside_the_chain(order, act))
 }
 
 /// Visits in other manners than the usual one, after those of the chain: where the widget stays,
@@ -265,14 +282,12 @@ pub fn next<'a>(
     spent_ms: u64,
 ) -> Step<'a> {
     let left = CHECK_MS.saturating_sub(MARGIN_MS + spent_ms);
+    let mut states = order.chain_states();
     if visits.is_empty() {
-        let (act, rounds) = match (order.asked, order.consent) {
-            (PageChoice::Found, Some(_)) => (ConsentAct::Granted, 1),
-            (PageChoice::ByPerson, Some(_)) => (ConsentAct::Untouched, 2),
-            (_, None) => (ConsentAct::Untouched, 1),
-        };
+        let rounds = states.len().max(1) as u64;
+        let first = states.first().copied();
         return Step {
-            visits: side_by_side(order, act, left / rounds),
+            visits: first.map_or_else(Vec::new, |act| side_by_side(order, act, left / rounds)),
             fetches: Vec::new(),
         };
     }
@@ -280,10 +295,10 @@ pub fn next<'a>(
     if !visits.iter().any(was_had) {
         return Step::default();
     }
-    let granted = |o: &&Observation| o.condition.consent == ConsentAct::Granted;
+    states.retain(|act| visits.iter().all(|o| o.condition.consent != *act));
     let mut step = Step::default();
-    if order.consent.is_some() && !visits.iter().any(|o| granted(&o)) {
-        step.visits = side_by_side(order, ConsentAct::Granted, left);
+    if let Some(act) = states.first() {
+        step.visits = side_by_side(order, *act, left);
     }
     if asides.is_empty() {
         step.fetches = copies(order, visits, left.min(FETCH_MS));
@@ -443,6 +458,51 @@ mod tests {
         // Past the cache, and no page that it links to.
         let copies: Vec<Purpose> = step.fetches.iter().map(|f| f.purpose).collect();
         assert_eq!(copies, [Purpose::Uncached]);
+    }
+
+    #[test]
+    fn exactly_the_states_that_somebody_named_are_visited() {
+        let w = world(consent());
+        let made = |states: &'static [ConsentAct]| {
+            let order = CheckOrder {
+                states: Some(states),
+                viewports: &[Viewport::Desktop],
+                ..w.order()
+            };
+            let mut acts = Vec::new();
+            let mut seen = Vec::new();
+            loop {
+                let step = next(&order, &seen, &[], 0);
+                let Some(visit) = step.visits.first() else {
+                    break;
+                };
+                let act = visit.condition.consent;
+                acts.push(act);
+                seen.push(with(page(GOOD), |o| o.condition.consent = act));
+            }
+            acts.extend(
+                further_states(&order, states)
+                    .iter()
+                    .map(|p| p.condition.consent),
+            );
+            acts.extend(in_language(&order).iter().map(|p| p.condition.consent));
+            acts.dedup();
+            acts
+        };
+        use ConsentAct::{Gpc, Granted, Refused, Untouched};
+        for states in [
+            &[Untouched] as &[_],
+            &[Granted],
+            &[Refused],
+            &[Untouched, Refused, Gpc],
+        ] {
+            let mut visited = made(states);
+            visited.sort_by_key(|a| a.word());
+            visited.dedup();
+            let mut wanted = states.to_vec();
+            wanted.sort_by_key(|a| a.word());
+            assert_eq!(visited, wanted);
+        }
     }
 
     #[test]

@@ -1,4 +1,5 @@
-//! The frond: a stem with one leaflet a family. Full leaf passing, notched failing, half undecided,
+//! The frond: a stem with one leaflet a family. Full leaf passing, with a light rib where there are
+//! remarks, notched failing, half undecided,
 //! outline not yet, dashed stale, a dot not applicable.
 
 use super::drawn;
@@ -10,6 +11,9 @@ fn leaflet(state: Standing) -> &'static str {
     match state {
         Standing::Passing => {
             r#"<path class="leaf ok" d="M0 0C-5.5-3-5.5-9.5 0-13C5.5-9.5 5.5-3 0 0Z"/>"#
+        }
+        Standing::Remarks => {
+            r#"<path class="leaf ok" d="M0 0C-5.5-3-5.5-9.5 0-13C5.5-9.5 5.5-3 0 0Z"/><path class="leaf rib" d="M0-2.5V-10.5"/>"#
         }
         Standing::Failing => {
             r#"<path class="leaf bad" d="M0 0C-5.5-3-5.5-9.5 0-13L1.6-9.4L-1.4-7.2L2.6-5.6L-.4-3.2L3.4-2.6Q1.8-.9 0 0Z"/>"#
@@ -91,6 +95,7 @@ mod tests {
     fn states_differ_in_shape_and_are_told_in_words() {
         let all = [
             Standing::Passing,
+            Standing::Remarks,
             Standing::Failing,
             Standing::Undecided,
             Standing::NotYet,

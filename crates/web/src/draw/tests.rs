@@ -190,6 +190,7 @@ fn the_grid_tells_silence_from_what_may_be_and_what_may_not() {
         cells,
         region: "opt-in".into(),
         region_id: "opt-in".into(),
+        for_want_of: None,
         not_made: vec![],
         first_layer: None,
         declared: Vec::new(),

@@ -182,6 +182,13 @@ impl Look<'_> {
         };
         let page = Url::parse(&seen.page.final_url).ok();
         let read = |link: &str| Target::read(link, page.as_ref());
+        let meant = wanted
+            .iter()
+            .map(|c| c.at(&self.supplier.channels.addresses));
+        let wanted: Vec<Channel> = match meant.collect() {
+            Ok(links) => links,
+            Err(why) => return out.gaps.push(self.gap("the channels", why)),
+        };
         for (i, channel) in wanted.iter().enumerate() {
             let is = found.get(i).map(|f| f.href.clone());
             let same = is
@@ -195,7 +202,7 @@ impl Look<'_> {
                 same,
             });
         }
-        out.findings.extend(self.differences(wanted, found, read));
+        out.findings.extend(self.differences(&wanted, found, read));
     }
 
     /// Missing, surplus, leading elsewhere; where all are there and only their order differs, that.

@@ -7,6 +7,7 @@ use crate::visits::MOST_DELAY_MS;
 use newtfern_model::code::{Code, Link};
 use newtfern_model::expectation::{Expectation, OutsideHours, Widget};
 use newtfern_model::finding::{Evidence, Finding, NotChecked, Severity};
+use newtfern_model::pages::PageRules;
 use newtfern_model::profile::Supplier;
 use newtfern_standards::observation::{Observation, Presence, Viewport};
 
@@ -54,7 +55,50 @@ impl Intent<'_> {
     /// The verdict as the expectation means it.
     pub fn apply(&self, d: &mut Verdict, visits: &[Observation]) {
         self.hours(d, visits);
+        self.suppliers_rule(d);
         self.delay(d, visits);
+    }
+
+    /// The supplier's own page rule or delay that keeps the widget from where, or when, it is wanted.
+    fn suppliers_rule(&self, d: &mut Verdict) {
+        let name = &self.supplier.name;
+        let (code, summary, remedy, wanted) = match self.widget.delay_s {
+            _ if explained(d, Code::AllowedPageRule) => (
+                Code::AllowedPageRule,
+                format!(
+                    "A page rule at {name} keeps the widget off this page, where it is wanted."
+                ),
+                format!(
+                    "In the account at {name}, let the page rules cover this page, or take the page \
+                    out of the site's own rules."
+                ),
+                format!(
+                    "by the expectation: on {}",
+                    PageRules::line(&self.widget.on)
+                ),
+            ),
+            // A visit watches for longer than this delay.
+            Some(wanted)
+                if explained(d, Code::AllowedDelay) && wanted * 1000.0 <= MOST_DELAY_MS as f64 =>
+            {
+                (
+                    Code::AllowedDelay,
+                    format!("The widget is still held back by a delay; {wanted} s are wanted."),
+                    format!(
+                        "Set the delay in the account at {name} or in the snippet, or the one that is \
+                        wanted in the expectation."
+                    ),
+                    format!("by the expectation: a delay of {wanted} s"),
+                )
+            }
+            _ => return,
+        };
+        let told = d.findings().iter().filter(|f| f.code == code);
+        let told: Vec<Evidence> = told.flat_map(|f| f.evidence.clone()).collect();
+        let found = Finding::broken(code, summary, remedy);
+        d.replace(Verdict::broken(
+            found.with(Evidence::fact(wanted)).with_all(told),
+        ));
     }
 
     fn sides(&self) -> Vec<Evidence> {
@@ -160,7 +204,10 @@ impl Intent<'_> {
     }
 
     fn delay(&self, d: &mut Verdict, visits: &[Observation]) {
-        let wanted = self.widget.delay_s;
+        // Nobody asked for a delay, or for none.
+        let Some(wanted) = self.widget.delay_s else {
+            return;
+        };
         let silent = [Code::StartedSilent, Code::ShownAbsent];
         let gone = d.outcome() == Outcome::Broken && d.root().is_some_and(|r| silent.contains(&r));
         if gone && wanted * 1000.0 > MOST_DELAY_MS as f64 {
@@ -172,9 +219,11 @@ impl Intent<'_> {
         }
         let wrong = visits
             .iter()
-            .find_map(|v| self.off_by(v).map(|came| (v, came)));
-        let Some((visit, came_s)) = wrong else { return };
-        if came_s >= wanted && visit.withheld.starved() {
+            .find_map(|v| self.off_by(v, wanted).map(|came| (v, came)));
+        let Some((visit, (came_s, certain))) = wrong else {
+            return;
+        };
+        if !certain {
             let gap = busy::gap("when the launcher comes", &visit.withheld);
             return d.leave_open(gap);
         }
@@ -196,22 +245,22 @@ impl Intent<'_> {
     }
 
     /// Returns when the launcher came, in s after the load or the decision about consent, where
-    /// that is not as designed.
-    fn off_by(&self, v: &Observation) -> Option<f64> {
+    /// that is not as designed, and whether that is certain: what a busy machine took may be the
+    /// widget's delay or not.
+    fn off_by(&self, v: &Observation, wanted: f64) -> Option<(f64, bool)> {
         let load = v.metrics.load_ms.unwrap_or(NO_LOAD_MS);
         let from = v.consent.acted_ms.map_or(load, |d| d.max(load));
         let came_ms = launcher_ms(v)?;
         let came_s = (came_ms - from) / 1000.0;
-        // What a busy machine took is not the widget's delay.
         let lost_s = v.withheld.lost_ms(from, came_ms) / 1000.0;
-        let wanted = self.widget.delay_s;
         let slow = match wanted > 0.0 {
             true => LATE_S,
             false => LATE_S.max(self.supplier.alive.start_within_ms as f64 / 1000.0),
         };
         let early = wanted > 0.0 && came_s < wanted - EARLY_S;
-        let late = came_s - lost_s > wanted + slow;
-        (early || late).then_some(came_s)
+        let late = came_s > wanted + slow;
+        let certain = early || (came_s - lost_s > wanted + slow && !v.withheld.starved());
+        (early || late).then_some((came_s, certain))
     }
 }
 
@@ -261,6 +310,8 @@ pub(super) fn other_viewports(widget: &Widget, d: &mut Verdict, all: &[Observati
         );
         d.add([Finding::note(Code::AllowedPageRule, words)]);
     }
+    // Of the visits of one page, one that is as intended counts before one that works (contract).
+    d.intend();
 }
 
 #[cfg(test)]

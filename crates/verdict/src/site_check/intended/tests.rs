@@ -254,10 +254,13 @@ fn a_launcher_is_early_or_late_by_the_designed_delay() {
             .1
             .contains("8 s are wanted")
     );
-    // Without a delay nothing is early, and late is what the profile allows (5 s there).
-    assert!(fault("", 2_000.0, 900.0).is_none());
-    assert!(fault("", 500.0, 5_400.0).is_none());
-    assert!(fault("", 500.0, 5_600.0).is_some());
+    // Where none is wanted nothing is early, and late is what the profile allows (5 s there).
+    let none = "delay_s = 0.0";
+    assert!(fault(none, 2_000.0, 900.0).is_none());
+    assert!(fault(none, 500.0, 5_400.0).is_none());
+    assert!(fault(none, 500.0, 5_600.0).is_some());
+    // Where nobody asked, nothing is late.
+    assert!(fault("", 500.0, 15_600.0).is_none());
 }
 
 #[test]
@@ -276,7 +279,11 @@ fn what_a_busy_machine_took_is_neither_a_delay_nor_an_absence_of_staff() {
         })
     };
     let told = |lost_ms, watched_ms| {
-        let d = told(HOURS, Some(true), visit(lost_ms, watched_ms));
+        let d = told(
+            &format!("delay_s = 0.0\n{HOURS}"),
+            Some(true),
+            visit(lost_ms, watched_ms),
+        );
         let codes: Vec<&str> = d.verdict.findings().iter().map(|f| f.code.name()).collect();
         let open: Vec<String> = d
             .verdict
@@ -289,10 +296,12 @@ fn what_a_busy_machine_took_is_neither_a_delay_nor_an_absence_of_staff() {
     let away = "hours.staffed-but-away";
     // Late by 6 s, of which 5 s are allowed and 1.5 s were lost.
     assert_eq!(told(900.0, 20_000.0).0, format!("{away} allowed.delay"));
-    assert_eq!(told(1_500.0, 20_000.0).0, away);
+    let (codes, open) = told(1_500.0, 20_000.0);
+    assert_eq!((&*codes, &*open), (away, "when the launcher comes"));
     // A visit that lost most of its time says neither.
     let (codes, open) = told(3_900.0, 6_500.0);
-    assert_eq!((&*codes, &*open), ("", "who is there by the widget"));
+    let both = "who is there by the widget when the launcher comes";
+    assert_eq!((&*codes, &*open), ("", both));
     let (codes, open) = told(900.0, 2_000.0);
     assert_eq!(
         (&*codes, &*open),
@@ -315,6 +324,52 @@ fn a_delay_beyond_a_visit_leaves_it_open() {
     );
 }
 
+/// A visit to which the supplier answers by one of its own rules.
+fn refused(code: &str) -> (Wanted, Observation) {
+    let wanted = Wanted {
+        supplier: Supplier::from_toml(&SAMPLE.replace("allowed.domain", code)).unwrap(),
+        ..Wanted::default()
+    };
+    let closed = with(loaded(), |o| {
+        o.requests.push(answer(403, "domain not allowed"))
+    });
+    (wanted, closed)
+}
+
+#[test]
+fn a_suppliers_own_rule_that_contradicts_the_expectation_is_broken_with_both_sides() {
+    let (wanted, closed) = refused("allowed.page-rule");
+    let d = of(
+        &wanted,
+        "on = ['/shop/**']",
+        None,
+        std::slice::from_ref(&closed),
+    );
+    assert_eq!(
+        (d.verdict.outcome(), d.verdict.root()),
+        (Outcome::Broken, Some(Code::AllowedPageRule))
+    );
+    let found = d.verdict.root_finding().unwrap();
+    assert_eq!(found.evidence[0].line(), "by the expectation: on /shop/**");
+    assert!(found.evidence[1].line().contains("403"), "{found:?}");
+    assert!(found.remedy.contains("let the page rules cover this page"));
+}
+
+#[test]
+fn a_suppliers_delay_is_broken_where_none_or_a_shorter_one_is_wanted() {
+    let (wanted, closed) = refused("allowed.delay");
+    let root = |more: &str| {
+        let d = of(&wanted, more, None, std::slice::from_ref(&closed));
+        (d.verdict.outcome(), d.verdict.root())
+    };
+    let broken = (Outcome::Broken, Some(Code::AllowedDelay));
+    assert_eq!(root("delay_s = 0.0"), broken);
+    assert_eq!(root("delay_s = 5.0"), broken);
+    // Nobody asked, or a visit does not watch so long: the supplier's word stands.
+    assert_eq!(root(""), (Outcome::AsIntended, None));
+    assert_eq!(root("delay_s = 120.0"), (Outcome::AsIntended, None));
+}
+
 #[test]
 fn a_viewport_where_it_need_not_show_is_told_and_never_broken_by_its_absence() {
     let widget = widget("viewports = ['desktop']");
@@ -325,7 +380,7 @@ fn a_viewport_where_it_need_not_show_is_told_and_never_broken_by_its_absence() {
         d
     };
     let absent = judged(on_phone(loaded()));
-    assert_eq!(absent.verdict.outcome(), Outcome::Working);
+    assert_eq!(absent.verdict.outcome(), Outcome::AsIntended);
     let note = absent
         .verdict
         .findings()

@@ -2,14 +2,14 @@
 
 use super::case::WidgetCase;
 use crate::brand::SAMPLES;
+use crate::busy;
 use crate::report::{ComparedValue, Report};
 use newtfern_model::code::Code;
 use newtfern_model::expectation::TextSet;
 use newtfern_model::finding::{Finding, NotChecked, Severity};
 use newtfern_model::pages::composed;
+use newtfern_model::variables;
 use newtfern_standards::observation::{ConsentAct, Observation, Presence, TextName, Viewport};
-use regex::Regex;
-use std::sync::LazyLock;
 use url::Url;
 
 /// A prompt that comes this much later than designed is late, s (contract).
@@ -103,7 +103,7 @@ impl Look<'_> {
             }
             let same = found.as_ref().is_some_and(|f| match name {
                 TextName::NoticeLink => same_link(page.as_ref(), f, wanted),
-                _ => folded(f) == folded(wanted),
+                _ => variables::fits(&folded(wanted), &folded(f)),
             });
             let told = ComparedValue {
                 name: name.word().into(),
@@ -117,12 +117,12 @@ impl Look<'_> {
                 if strange == 1 {
                     out.findings.push(self.language_differs(&told));
                 }
-            } else if !same {
+            } else if !same && !is_unfilled(&told) {
                 out.findings.push(self.differs(name, &told, seen));
             }
             out.what.push(told);
         }
-        out.findings.extend(self.prompt_late(seen, &mut out.what));
+        self.prompt_late(seen, out);
         out.findings.extend(self.left_in(seen));
     }
 
@@ -153,7 +153,8 @@ impl Look<'_> {
             .iter()
             .filter(|(l, _)| *l != self.language);
         let mut others = others.flat_map(|(_, set)| set.given());
-        others.any(|(name, text)| told.name == name.word() && folded(text) == folded(seen))
+        let fits = |text: &str| variables::fits(&folded(text), &folded(seen));
+        others.any(|(name, text)| told.name == name.word() && fits(text))
     }
 
     fn fault(&self, code: Code, summary: String, remedy: String) -> Finding {
@@ -223,28 +224,37 @@ impl Look<'_> {
         self.fault(code, summary, remedy).with_all(told.sides())
     }
 
-    fn prompt_late(&self, seen: &Observation, texts: &mut Vec<ComparedValue>) -> Option<Finding> {
-        let after = self.wanted.prompt_after_s?;
-        let found = seen.texts.iter().find(|t| t.name == TextName::Prompt)?;
-        let from_ms = seen.looks.launcher.seen_ms()?;
+    fn prompt_late(&self, seen: &Observation, out: &mut Report<Vec<ComparedValue>>) {
+        let Some(after) = self.wanted.prompt_after_s else {
+            return;
+        };
+        let found = seen.texts.iter().find(|t| t.name == TextName::Prompt);
+        let (Some(found), Some(from_ms)) = (found, seen.looks.launcher.seen_ms()) else {
+            return;
+        };
         let came_s = (found.at_ms - from_ms) / 1000.0;
-        // What a busy machine took is not the prompt's delay.
+        let late = came_s > after + LATE_S;
+        // What a busy machine took may be the prompt's delay or not: it cannot be told.
         let lost_s = seen.withheld.lost_ms(from_ms, found.at_ms) / 1000.0;
-        let late = came_s - lost_s > after + LATE_S;
-        texts.push(ComparedValue {
+        if late && came_s - lost_s <= after + LATE_S {
+            let gap = busy::gap("when the prompt comes", &seen.withheld);
+            return out.gaps.push(gap);
+        }
+        out.what.push(ComparedValue {
             name: "prompt_after_s".into(),
             language: self.told_language(),
             wanted: after.to_string(),
             seen: Some(format!("{came_s:.1}")),
             same: !late,
         });
-        late.then(|| {
+        if late {
             let summary = format!(
                 "The prompt came {came_s:.1} s after the launcher; {after} s are designed."
             );
             let remedy = format!("Set the prompt\u{2019}s second {}.", self.account());
-            self.fault(Code::BrandPromptLate, summary, remedy)
-        })
+            out.findings
+                .push(self.fault(Code::BrandPromptLate, summary, remedy));
+        }
     }
 
     /// Sample words and variables that nobody wanted, inside the widget's own panel.
@@ -262,10 +272,8 @@ impl Look<'_> {
             panel.push_str(&folded(&text.text));
         }
         let given = self.case.sample_words.all();
-        // The beginnings of variables are told as variables.
-        let ours = SAMPLES.iter().copied().filter(|s| !s.ends_with('{'));
-        let samples = ours.chain(given);
-        let lower = VARIABLE.replace_all(&panel, " ").to_lowercase();
+        let samples = SAMPLES.iter().copied().chain(given);
+        let lower = variables::without(&panel).to_lowercase();
         let sample = samples.into_iter().find(|s| {
             let s = folded(s).to_lowercase();
             !s.is_empty() && lower.contains(&s) && !is_meant(&s)
@@ -275,8 +283,10 @@ impl Look<'_> {
             let remedy = format!("Replace the sample {}.", self.account());
             self.fault(Code::BrandSampleText, summary, remedy)
         });
-        let variable = VARIABLE.find_iter(&panel).map(|m| m.as_str());
-        let variable = variable.into_iter().find(|v| !is_meant(v)).map(|v| {
+        // A variable is never meant to be read; half of one may stand in the design, which says so.
+        let whole = variables::variables(&panel).next().map(str::to_string);
+        let torn = variables::torn(&panel).filter(|v| !is_meant(v));
+        let variable = whole.or(torn).map(|v| {
             let summary = format!("A variable is shown as it is written: \u{201c}{v}\u{201d}.");
             let remedy = format!(
                 "Give the variable a value, or take it out of the text {}.",
@@ -288,11 +298,11 @@ impl Look<'_> {
     }
 }
 
-/// `{{x}}`, `{x}` around a name, `${x}`, `%X%`, `[[x]]`.
-static VARIABLE: LazyLock<Regex> = LazyLock::new(|| {
-    let pattern = r"\{\{[^{}]{1,60}\}\}|\$\{[^{}]{1,60}\}|\{[A-Za-z_][A-Za-z0-9_.]{0,40}\}|%[A-Z][A-Z0-9_]{1,40}%|\[\[[^\[\]]{1,60}\]\]";
-    Regex::new(pattern).unwrap_or_else(|_| unreachable!("the pattern is written here"))
-});
+/// The text is as wanted but for a variable that nobody filled, which is told as that.
+fn is_unfilled(told: &ComparedValue) -> bool {
+    let seen = told.seen.as_deref().map(folded);
+    seen.is_some_and(|s| s == folded(&told.wanted) && variables::variables(&s).next().is_some())
+}
 
 fn same_link(page: Option<&Url>, seen: &str, wanted: &str) -> bool {
     let read = |text: &str| match page {

@@ -89,7 +89,7 @@ struct Page {
     clients: Vec<(i64, String, bool)>,
     asked: LensQuery,
     pager: Pager,
-    states: [Standing; 6],
+    states: &'static [Standing],
     acts: Vec<JobKind>,
 }
 
@@ -132,7 +132,7 @@ pub async fn page(
         pager,
         clients: clients.into_iter().map(chosen).collect(),
         asked,
-        states: Standing::ALL,
+        states: &Standing::ALL,
         acts: acts(family),
     })
 }

@@ -15,6 +15,7 @@ use jiff::tz::TimeZone;
 use newtfern_acts::store::estate::sites::Site;
 use newtfern_acts::{ActError, Intended};
 use newtfern_model::calendar;
+use newtfern_model::channel::Addresses;
 use newtfern_model::design::Field;
 use newtfern_model::expectation::{
     Channel, ChannelKind, ClosedDay, Day, Hours, OutsideHours, TEXTS, TextSet, Widget, staffed,
@@ -125,7 +126,7 @@ fn read_hours(fields: &Fields) -> Result<Vec<Hours>, String> {
     Ok(out)
 }
 
-fn read(fields: &Fields, languages: &[String]) -> Result<Intended, String> {
+fn read(fields: &Fields, languages: &[String], addresses: &Addresses) -> Result<Intended, String> {
     let days = fields.get("closed").split([' ', ',', '\n', '\r', '\t']);
     let days = days.filter(|d| !d.is_empty());
     let closed: Result<Vec<ClosedDay>, String> = days
@@ -141,7 +142,14 @@ fn read(fields: &Fields, languages: &[String]) -> Result<Intended, String> {
         }
         let kind = fields.get(&format!("channel-{i}"));
         let json = json!({"kind": kind, "target": target.trim()});
-        channels.push(value(&format!("Channel {}", i + 1), json)?);
+        let nth = format!("Channel {}", i + 1);
+        let typed: Channel = value(&nth, json)?;
+        // Kept, and shown again, as the link that it means.
+        channels.push(
+            typed
+                .at(addresses)
+                .map_err(|why| format!("{nth}: {why}."))?,
+        );
     }
     let mut texts = BTreeMap::new();
     for language in languages.iter().skip(1) {
@@ -158,13 +166,13 @@ fn read(fields: &Fields, languages: &[String]) -> Result<Intended, String> {
     }
     let delay = fields.get("delay_s").trim();
     let delay_s = match delay {
-        "" => 0.0,
-        number => number.parse().map_err(|_| {
+        "" => None,
+        number => Some(number.parse().map_err(|_| {
             format!(
                 "Delay: \u{201c}{number}\u{201d} is not a number of seconds. \
                 Enter a number from 0 to 3600."
             )
-        })?,
+        })?),
     };
     Ok(Intended {
         hours: read_hours(fields)?,
@@ -296,7 +304,7 @@ async fn page_of(
             f.get("outside_hours") == "hide"
         }),
         delay: typed.map_or_else(
-            || widget.delay_s.to_string(),
+            || widget.delay_s.map(|s| s.to_string()).unwrap_or_default(),
             |f| f.get("delay_s").to_string(),
         ),
         channels,
@@ -328,8 +336,13 @@ pub async fn page(State(app): State<App>, reader: Reader, Path(id): Path<i64>) -
 /// Where there is no such site; mistakes come back with the form.
 pub async fn save(State(app): State<App>, Path(id): Path<i64>, posted: Posted) -> PageResult {
     let site = crate::pages::site_of(&app, id).await?;
-    let (_, languages) = widget_of(&app, &site).await?;
-    let kept = match read(&posted.fields, &languages) {
+    let (widget, languages) = widget_of(&app, &site).await?;
+    let supplier = match widget {
+        Some(widget) => app.reads().profiles().supplier(&widget.supplier).await?,
+        None => None,
+    };
+    let addresses = supplier.map(|s| s.channels.addresses).unwrap_or_default();
+    let kept = match read(&posted.fields, &languages, &addresses) {
         Err(problem) => Err(problem),
         Ok(meant) => {
             let (actor, version) = (posted.actor(), posted.fields.version());

@@ -43,7 +43,7 @@ async fn what_is_intended_is_kept_shown_and_part_of_the_file() {
     let file = expected(&house, id).await;
     let widget = &file.widgets[0];
     assert_eq!(widget.hours[0].to_string(), "mon, tue 09:00 to 17:30");
-    assert_eq!((widget.closed.len(), widget.delay_s), (2, 2.5));
+    assert_eq!((widget.closed.len(), widget.delay_s), (2, Some(2.5)));
     assert_eq!(widget.outside_hours, OutsideHours::Hide);
     // An empty target drops its channel.
     assert_eq!(widget.channels.len(), 1);

@@ -2,7 +2,12 @@
 //! written. Telephone numbers by RFC 3966 (section 4), short messages by RFC 5724, mail by RFC 6068
 //! (section 2), all other links by the URL standard.
 
-use crate::expectation::ChannelKind;
+mod kind;
+mod typed;
+
+pub use kind::{Channel, ChannelKind};
+pub use typed::{Addresses, link_of};
+
 use crate::pages::composed;
 use percent_encoding::percent_decode_str;
 use std::fmt;

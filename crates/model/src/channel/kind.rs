@@ -1,0 +1,87 @@
+//! Channels of a widget, as a file gives them.
+
+use super::typed::{Addresses, link_of};
+use serde::{Deserialize, Serialize};
+
+/// One link to another channel.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(deny_unknown_fields)]
+pub struct Channel {
+    /// Kind of the channel.
+    pub kind: ChannelKind,
+    /// Address, number or name that the channel leads to.
+    pub target: String,
+}
+
+/// Ways to reach a business.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Serialize, Deserialize)]
+#[serde(rename_all = "lowercase")]
+pub enum ChannelKind {
+    /// A telephone call.
+    Phone,
+    /// A text message (SMS).
+    Sms,
+    /// An electronic mail.
+    Mail,
+    /// A conversation at a messaging service.
+    Messaging,
+    /// The widget's own chat.
+    Chat,
+    /// Any other web page.
+    Link,
+}
+
+impl Channel {
+    /// Returns the channel with the link that it means wherever it is; a name at a service stays as
+    /// it was typed, since only a supplier's profile tells its address.
+    ///
+    /// # Errors
+    /// In words for the person, where nothing tells what is meant.
+    pub fn anywhere(&self) -> Result<Channel, String> {
+        if self.target.trim().is_empty() {
+            return Err("the target of a channel is empty".into());
+        }
+        match self.kind.is_of_a_service() {
+            true => Ok(self.clone()),
+            false => self.at(&Addresses::new()),
+        }
+    }
+
+    /// Returns the channel with the link that it means at a supplier.
+    ///
+    /// # Errors
+    /// In words for the person, where nothing tells what is meant.
+    pub fn at(&self, addresses: &Addresses) -> Result<Channel, String> {
+        let target = link_of(self.kind, &self.target, addresses)?;
+        Ok(Channel { target, ..*self })
+    }
+}
+
+impl ChannelKind {
+    /// Every kind, in the order of the form.
+    pub const ALL: [ChannelKind; 6] = [
+        ChannelKind::Phone,
+        ChannelKind::Sms,
+        ChannelKind::Mail,
+        ChannelKind::Messaging,
+        ChannelKind::Chat,
+        ChannelKind::Link,
+    ];
+
+    /// Returns whether it leads to a service at which people have names.
+    pub fn is_of_a_service(self) -> bool {
+        matches!(self, ChannelKind::Messaging | ChannelKind::Chat)
+    }
+
+    /// The word of the file.
+    pub fn word(self) -> &'static str {
+        match self {
+            ChannelKind::Phone => "phone",
+            ChannelKind::Sms => "sms",
+            ChannelKind::Mail => "mail",
+            ChannelKind::Messaging => "messaging",
+            ChannelKind::Chat => "chat",
+            ChannelKind::Link => "link",
+        }
+    }
+}
