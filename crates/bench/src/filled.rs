@@ -71,6 +71,7 @@ pub async fn one_check(
         at: jiff::Timestamp::now(),
         pages: &[SitePage::given_alone(&url, visited)],
         gaps: &[],
+        closed: &[],
     };
     let judged = judge(&case, None, None);
     Ok((judged, evidence.visits))

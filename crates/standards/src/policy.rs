@@ -2,7 +2,7 @@
 //! smallest addition that would? Evaluation is the `content-security-policy` crate's (which follows
 //! the specification step by step); this module asks it and words the change.
 //!
-//! Not covered: `report-only` policies never block and are left out; hashes are not proposed for
+//! Policies that only report are read apart. Hashes are not proposed for
 //! inline code, because a loader's text differs per key.
 
 use crate::html::Document;
@@ -86,7 +86,8 @@ struct Policy {
 impl Policy {
     fn new(place: Place, text: &str) -> Policy {
         let source = match place {
-            Place::Header => PolicySource::Header,
+            // Read as if it were enforced: that is what it will be.
+            Place::Header | Place::ReportOnly => PolicySource::Header,
             Place::Meta => PolicySource::Meta,
         };
         Policy {
@@ -104,6 +105,8 @@ pub enum Place {
     Header,
     /// A `meta` element of the document.
     Meta,
+    /// Header of a policy that reports and forbids nothing yet.
+    ReportOnly,
 }
 
 impl Place {
@@ -112,6 +115,7 @@ impl Place {
         match self {
             Place::Header => "the Content-Security-Policy header",
             Place::Meta => "the Content-Security-Policy meta element",
+            Place::ReportOnly => "the Content-Security-Policy-Report-Only header",
         }
     }
 }
@@ -129,6 +133,17 @@ pub struct Change {
     pub missing: String,
     /// The directive as it should read.
     pub becomes: String,
+}
+
+/// A policy as it must read.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Corrected {
+    /// Place of the policy.
+    pub place: Place,
+    /// The whole policy.
+    pub text: String,
+    /// Each directive with the source that it gained.
+    pub added: Vec<(String, String)>,
 }
 
 /// A source whose port is no port matches nothing (CSP 3, 6.7.2.11); the crate panics on it, so it
@@ -178,6 +193,54 @@ impl Policies {
             }
         }
         Some(Policies { page: url, each })
+    }
+
+    /// The policies that only report, read as they will be once they are enforced; `None` where the
+    /// page's address is none.
+    pub fn reporting(page: &DeliveredPage) -> Option<Policies> {
+        let url = Url::parse(&page.final_url).ok()?;
+        let texts = page.header("content-security-policy-report-only");
+        let texts = texts.flat_map(|value| value.split(',').map(str::trim));
+        let each = texts.filter(|text| !text.is_empty());
+        Some(Policies {
+            page: url,
+            each: each
+                .map(|text| Policy::new(Place::ReportOnly, text))
+                .collect(),
+        })
+    }
+
+    /// Each policy that forbids one of the addresses, as it must read to let all of them through.
+    /// What a source expression cannot help is left as it is.
+    pub fn corrected(&self, needed: &[(ResourceKind, Url)]) -> Vec<Corrected> {
+        let forbidden =
+            |policy: &Policy| needed.iter().any(|(k, a)| self.blocks(policy, *k, a, ""));
+        let each = self.each.iter().filter(|p| forbidden(p));
+        each.map(|policy| {
+            let mut now = Policy::new(policy.place, &policy.text);
+            let mut added: Vec<(String, String)> = Vec::new();
+            for (kind, address) in needed {
+                if !self.blocks(&now, *kind, address, "") {
+                    continue;
+                }
+                let change = self.change(&now, *kind, address);
+                if change.missing.starts_with("'nonce") {
+                    continue;
+                }
+                now = Policy::new(
+                    policy.place,
+                    &with_directive(&now.text, &change.directive, &change.becomes),
+                );
+                added.push((change.directive, change.missing));
+            }
+            Corrected {
+                place: policy.place,
+                text: now.text,
+                added,
+            }
+        })
+        .filter(|c| !c.added.is_empty())
+        .collect()
     }
 
     /// The policies of one header.
@@ -266,7 +329,11 @@ impl Policies {
         // Widening default-src would open more than is needed: write the specific directive
         // instead.
         let target = if name == "default-src" {
-            *asked.directives().iter().rev().nth(1).unwrap_or(&name)
+            match asked {
+                // `child-src` governs workers too.
+                ResourceKind::Frame => "frame-src",
+                _ => asked.directives().iter().rev().nth(1).unwrap_or(&name),
+            }
         } else {
             name
         };
@@ -387,6 +454,32 @@ mod tests {
             changes[0].becomes,
             "connect-src wss://live.example.test:8443"
         );
+    }
+
+    #[test]
+    fn all_that_is_needed_is_added_at_once_and_evaluates_as_allowed() {
+        let p = policies("default-src 'self'; script-src 'self'");
+        let needed = [
+            (ResourceKind::Script, url("https://cdn.example.test/l.js")),
+            (ResourceKind::Frame, url("https://app.example.test/p")),
+            (ResourceKind::Connection, url("https://api.example.test/s")),
+            (ResourceKind::Connection, url("wss://live.example.test/")),
+        ];
+        let corrected = p.corrected(&needed);
+        assert_eq!(
+            corrected[0].text,
+            "default-src 'self'; script-src 'self' https://cdn.example.test; frame-src 'self' \
+            https://app.example.test; connect-src 'self' https://api.example.test \
+            wss://live.example.test"
+        );
+        assert_eq!(corrected[0].added.len(), 4);
+        let after = policies(&corrected[0].text);
+        assert!(
+            needed
+                .iter()
+                .all(|(kind, address)| after.allow(*kind, address, ""))
+        );
+        assert_eq!(after.corrected(&needed), []);
     }
 
     #[test]

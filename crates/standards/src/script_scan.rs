@@ -30,7 +30,44 @@ pub fn is_typographic_quote(c: char) -> bool {
                 | '\u{00BB}'
                 | '\u{FF02}'
                 | '\u{FF07}'
+                // Their bytes in windows-1252, read as Latin-1 or as UTF-8.
+                | '\u{0091}'
+                ..='\u{0094}'
+                | '\u{FFFD}'
     )
+}
+
+/// Typographic quotes of UTF-8 that were read as windows-1252: three characters each.
+const MISREAD: &str = "\u{e2}\u{20ac}";
+
+/// Returns whether a text has a typographic quote, in whatever encoding it was read.
+pub fn has_typographic_quote(text: &str) -> bool {
+    text.contains(is_typographic_quote) || text.contains(MISREAD)
+}
+
+/// Returns the text with each misread quote as the quote that it was.
+///
+/// ```
+/// use newtfern_standards::script_scan::reread_quotes;
+/// assert_eq!(reread_quotes("chat(\u{e2}\u{20ac}\u{153}abc\u{e2}\u{20ac}\u{9d})"), "chat(\u{201c}abc\u{201d})");
+/// ```
+pub fn reread_quotes(text: &str) -> std::borrow::Cow<'_, str> {
+    if !text.contains(MISREAD) {
+        return text.into();
+    }
+    // The third byte of each in windows-1252; the closing double quote's has no character there.
+    let quotes = [
+        ("\u{2dc}", "\u{2018}"),
+        ("\u{2122}", "\u{2019}"),
+        ("\u{153}", "\u{201c}"),
+        ("\u{9d}", "\u{201d}"),
+        ("", "\u{201d}"),
+    ];
+    let mut out = text.to_string();
+    for (last, quote) in quotes {
+        out = out.replace(&format!("{MISREAD}{last}"), quote);
+    }
+    out.into()
 }
 
 /// Scans script text once, from left to right.
@@ -41,7 +78,7 @@ pub fn is_typographic_quote(c: char) -> bool {
 /// assert_eq!(scan("chat( 'a' ) ; // note").minimal, "chat(\"a\");");
 /// ```
 pub fn scan(text: &str) -> Scan {
-    let chars: Vec<char> = text.chars().collect();
+    let chars: Vec<char> = reread_quotes(text).chars().collect();
     let mut scanner = Scanner::over(&chars);
     scanner.run();
     scanner.out.cut_off |= scanner.open > 0;
@@ -309,6 +346,19 @@ mod tests {
     fn typographic_quotes_count_only_outside_strings() {
         assert_eq!(scan("chat(“abc”)").typographic, Some('“'));
         assert_eq!(scan("chat(\"“abc”\")").typographic, None);
+        // The same quotes, read in another encoding.
+        for (open, close) in [
+            ("\u{e2}\u{20ac}\u{153}", "\u{e2}\u{20ac}\u{9d}"),
+            ("\u{93}", "\u{94}"),
+            ("\u{fffd}", "\u{fffd}"),
+        ] {
+            let text = format!("chat({open}abc{close})");
+            assert!(
+                scan(&text).typographic.is_some() && has_typographic_quote(&text),
+                "{text:?}"
+            );
+        }
+        assert_eq!(scan("chat('5 \u{20ac}')").typographic, None);
     }
 
     #[test]

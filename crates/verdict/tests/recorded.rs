@@ -223,6 +223,7 @@ fn a_record_settles_its_families() {
             at: jiff::Timestamp::UNIX_EPOCH,
             pages: &[SitePage::given_alone(&url, visited)],
             gaps: &[],
+            closed: &[],
         };
         assess::check(&case, Rgb::parse("#1f5f7a").ok(), None)
             .families

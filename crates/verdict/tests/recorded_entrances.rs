@@ -74,6 +74,7 @@ fn both_entrances_give_the_same_codes() {
             at: record.at,
             pages: &given,
             gaps: &record.gaps,
+            closed: &[],
         };
         let (of_site, by_app) = (judge(&case), check(&case, None, None));
         let ours = |f: &&newtfern_model::finding::Finding| f.code.area() != Area::Pages;

@@ -68,6 +68,7 @@ impl Read {
             at,
             pages: std::slice::from_ref(page),
             gaps: &[],
+            closed: &[],
         };
         check(&case, self.brand, None)
     }

@@ -75,6 +75,7 @@ fn every_record_gets_the_codes_that_its_visits_had() {
             at: record.at,
             pages: &record.pages,
             gaps: &record.gaps,
+            closed: &[],
         });
         let found = &told.diagnosis.verdict.findings();
         let codes: Vec<Code> = found.iter().map(|f| f.code).collect();

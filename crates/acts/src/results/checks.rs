@@ -12,6 +12,7 @@ use newtfern_store::results::checks::{Check, NewCheck};
 use newtfern_store::results::queue::Job;
 use newtfern_verdict::assess::Assessment;
 use newtfern_verdict::chain::Outcome;
+use newtfern_verdict::echo::StopReason;
 use newtfern_verdict::family::{
     EarlierLook, Family, FamilyResult, Standing, detail, echo, first_worst, hand_over, weigh, worst,
 };
@@ -169,8 +170,19 @@ impl CheckActs<'_> {
         let assessed = echo::assess(seen, &subject.design);
         let summary = assessed.summary.clone();
         let blobs = seen.picture.iter().cloned().collect();
-        let check = one(job, subject, at, assessed, blobs);
+        let mut check = one(job, subject, at, assessed, blobs);
+        // Nothing was tried: what a person saw meanwhile stays.
+        if seen.stopped_by == Some(StopReason::NoSteps) && self.was_tested(job.site_id).await? {
+            check.families.clear();
+        }
         self.end(job, &summary, (check, &subject.prints)).await
+    }
+
+    /// Returns whether a test message was tried on a site.
+    async fn was_tested(self, site: i64) -> Result<bool> {
+        let rows = self.acts.store.sites().standings_of(&[site]).await?;
+        let mut rows = rows.get(&site).into_iter().flatten();
+        Ok(rows.any(|r| r.family == Family::Echo && r.state != Standing::NotYet))
     }
 
     /// Ends taking pictures for the preview.

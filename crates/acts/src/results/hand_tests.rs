@@ -7,7 +7,7 @@ use newtfern_model::job::{CheckKind, JobKind};
 use newtfern_standards::typed;
 use newtfern_store::access::people::Role;
 use newtfern_store::results::checks::NewCheck;
-use newtfern_verdict::echo::Ticks;
+use newtfern_verdict::echo::{Ticks, test_message};
 use newtfern_verdict::family::echo;
 use serde_json::json;
 
@@ -24,11 +24,7 @@ impl CheckActs<'_> {
         let subject = self.acts.sites().subject(site).await?;
         self.may_test(&subject).await?;
         let agency = self.acts.store.settings().agency().await?.name;
-        let by = match agency.is_empty() {
-            true => "your agency",
-            false => agency.as_str(),
-        };
-        let words = format!("Hello, this is a test by {by}");
+        let words = test_message(&actor.name, &agency);
         let mut tx = self.acts.store.begin().await?;
         tx.begin_hand_test(site, &actor.name, &words).await?;
         let what = "began a test by hand";

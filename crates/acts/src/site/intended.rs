@@ -8,7 +8,7 @@ use jiff::civil::Date;
 use newtfern_heavy::within;
 use newtfern_model::calendar::{CalendarError, Holidays, holidays};
 use newtfern_model::expectation::{
-    Channel, ClosedDay, Expectation, Hours, OutsideHours, TextSet, Widget,
+    Channel, ClosedDay, Expectation, Hours, Opens, OutsideHours, TextSet, Widget,
 };
 use newtfern_store::access::people::Role;
 use newtfern_store::estate::sites::Site;
@@ -22,6 +22,7 @@ pub struct Intended {
     pub hours: Vec<Hours>,
     pub closed: Vec<ClosedDay>,
     pub outside_hours: OutsideHours,
+    pub opens: Opens,
     /// None: nobody asked for any.
     pub delay_s: Option<f64>,
     pub channels: Vec<Channel>,
@@ -40,6 +41,7 @@ impl Intended {
             hours: widget.hours.clone(),
             closed: widget.closed.clone(),
             outside_hours: widget.outside_hours,
+            opens: widget.opens,
             delay_s: widget.delay_s,
             channels: widget.channels.clone(),
             texts,
@@ -57,6 +59,10 @@ impl Intended {
             OutsideHours::Hide => "hide",
             OutsideHours::Message => "message",
         };
+        let opens = match self.opens {
+            Opens::Page => "page",
+            Opens::Window => "window",
+        };
         let channel = |c: &Channel| format!("{} {}", c.kind.word(), c.target);
         let list = |lines: Vec<String>| lines.join("; ");
         let texts = json!(self.texts).to_string();
@@ -67,6 +73,7 @@ impl Intended {
                 list(self.closed.iter().map(|c| c.on.into()).collect()),
             ),
             ("Outside the hours", outside.into()),
+            ("Opens in", opens.into()),
             (
                 "Delay in seconds",
                 self.delay_s.map(|s| s.to_string()).unwrap_or_default(),
@@ -83,6 +90,7 @@ impl Intended {
         widget.hours = self.hours;
         widget.closed = self.closed;
         widget.outside_hours = self.outside_hours;
+        widget.opens = self.opens;
         widget.delay_s = self.delay_s;
         widget.channels = self.channels;
         widget.texts = self.texts;

@@ -225,6 +225,7 @@ impl Subject {
             at,
             pages: std::slice::from_ref(page),
             gaps: &[],
+            closed: &[],
         };
         heavy(|| check(&case, self.brand, earlier)).await
     }

@@ -94,6 +94,9 @@ pub struct Widget {
     /// Form of the closed widget.
     #[serde(default, skip_serializing_if = "is_usual")]
     pub form: Form,
+    /// Place in which it opens.
+    #[serde(default, skip_serializing_if = "is_usual")]
+    pub opens: Opens,
     /// Behaviour while nobody is there.
     #[serde(default, skip_serializing_if = "is_usual")]
     pub outside_hours: OutsideHours,
@@ -143,6 +146,17 @@ pub enum Start {
     Closed,
     /// The panel at once.
     Open,
+}
+
+/// Place in which a widget opens.
+#[derive(Debug, Clone, Copy, Default, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(rename_all = "lowercase")]
+pub enum Opens {
+    /// In the page.
+    #[default]
+    Page,
+    /// In a window of its own.
+    Window,
 }
 
 /// Form of the closed widget.
@@ -266,6 +280,7 @@ impl Widget {
             delay_s: None,
             start: Start::default(),
             form: Form::default(),
+            opens: Opens::default(),
             outside_hours: OutsideHours::default(),
             hours: Vec::new(),
             closed: Vec::new(),

@@ -4,7 +4,7 @@ use crate::placement::shape::Shape;
 use crate::placement::{Form, Inspection, Piece, PieceState, excerpt, plain_quotes};
 use crate::profile::{ConsentManager, Supplier};
 use newtfern_standards::html::{Document, Kind, NodeId};
-use newtfern_standards::script_scan::is_typographic_quote;
+use newtfern_standards::script_scan::has_typographic_quote;
 use std::borrow::Cow;
 use url::Url;
 
@@ -45,7 +45,7 @@ impl<'a> Inspector<'a> {
     pub(super) fn loosely(&self, text: &str) -> bool {
         let markers = &self.supplier.recognise.inline_markers;
         markers.iter().any(|m| m.contains(['"', '\'']))
-            && text.contains(is_typographic_quote)
+            && has_typographic_quote(text)
             && self.supplier.has_marker(&plain_quotes(text))
     }
 
@@ -218,6 +218,7 @@ impl<'a> Inspector<'a> {
             last_line: line,
             excerpt: excerpt(text),
             blocking: false,
+            in_head: false,
             after_end: false,
             altered: None,
         }

@@ -29,6 +29,9 @@ pub(crate) fn is_placeholder(key: &str) -> bool {
     plain.contains("{{")
         || plain.contains("<")
         || plain.contains("${")
+        || plain.starts_with('{')
+        || plain.starts_with('$')
+        || (plain.starts_with("__") && plain.ends_with("__"))
         || plain.starts_with('[')
         || plain.starts_with('%')
         || words.iter().any(|w| plain.contains(w))
@@ -53,7 +56,12 @@ impl Inspector<'_> {
             let m = self.shape.loose_key.as_ref()?.captures(text)?;
             Some(m.name("key")?.as_str().to_string())
         };
-        match known.or_else(loose) {
+        // The name of nothing where a text belongs.
+        let nothing = || {
+            let found = self.shape.no_key.as_ref()?.captures(text)?;
+            Some(found.get(1)?.as_str().to_string())
+        };
+        match known.or_else(loose).or_else(nothing) {
             Some(key) if is_placeholder(&key) => KeySeen::Placeholder(key),
             Some(key) => KeySeen::Key(key),
             None => KeySeen::Nothing,

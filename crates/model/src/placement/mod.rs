@@ -14,12 +14,14 @@ pub(crate) use key::is_placeholder;
 pub use piece::{Form, Inspection, KeySeen, Piece, PieceState};
 pub use shape::Shape;
 
-use newtfern_standards::script_scan::is_typographic_quote;
+use newtfern_standards::script_scan::{is_typographic_quote, reread_quotes};
 
 /// Typographic quotes and their look-alikes as plain ones.
 pub(crate) fn plain_quotes(text: &str) -> String {
-    text.chars()
+    reread_quotes(text)
+        .chars()
         .map(|c| match c {
+            '\u{0091}' | '\u{0092}' => '\'',
             '\u{2018}' | '\u{2019}' | '\u{201A}' | '\u{201B}' | '\u{2032}' | '\u{FF07}' => '\'',
             c if is_typographic_quote(c) => '"',
             c => c,

@@ -67,6 +67,8 @@ pub struct Piece {
     pub excerpt: String,
     /// External, in the head, neither async nor deferred.
     pub blocking: bool,
+    /// Whether the piece stands in the head.
+    pub in_head: bool,
     /// Whether the piece stands after the end of the body.
     pub after_end: bool,
     /// Difference from the supplier's code, where it matters.

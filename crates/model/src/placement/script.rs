@@ -3,7 +3,7 @@
 use super::shape::{KEY_MARK, with_any_values, with_values_of};
 use super::{Form, Inspector, Piece, PieceState};
 use newtfern_standards::html::{Document, Kind, NodeId, joined};
-use newtfern_standards::script_scan::{is_typographic_quote, scan};
+use newtfern_standards::script_scan::{has_typographic_quote, scan};
 use url::Url;
 
 impl Inspector<'_> {
@@ -29,10 +29,8 @@ impl Inspector<'_> {
             self.external(document, id, base, &tag, line)
         } else if self.mentions(&tag) {
             let broken_quotes = attributes.iter().any(|(name, value)| {
-                name.chars()
-                    .chain(value.chars())
-                    .any(|c| is_typographic_quote(c) || c == '\u{a0}')
-                    || value.starts_with(['"', '\''])
+                let odd = |text: &str| has_typographic_quote(text) || text.contains('\u{a0}');
+                odd(name) || odd(value) || value.starts_with(['"', '\''])
             });
             let elsewhere = attributes
                 .iter()
@@ -51,6 +49,7 @@ impl Inspector<'_> {
         } else {
             return None;
         };
+        piece.in_head = document.nodes[id].around.head;
         // A tag that swallowed the markup after it was cut off inside.
         let swallowed = attributes
             .iter()

@@ -19,6 +19,8 @@ pub struct Shape {
     pub(super) attributes: Vec<(String, String)>,
     pub(super) asynchronous: bool,
     pub(super) loose_key: Option<Regex>,
+    /// Finds `null` or `undefined` where a text with the key belongs.
+    pub(super) no_key: Option<Regex>,
     pub(super) has_key: bool,
 }
 
@@ -39,6 +41,7 @@ impl Shape {
             attributes: Vec::new(),
             asynchronous: false,
             loose_key: loose_key(&supplier.snippet.template),
+            no_key: no_key(&supplier.snippet.template),
             has_key: supplier.snippet.template.contains("{{key}}"),
         };
         for id in document.walk() {
@@ -169,9 +172,32 @@ fn address_in(text: &str, supplier: &Supplier) -> Option<Url> {
     None
 }
 
+/// Returns the pattern of a call that is given nothing in place of the key's text.
+fn no_key(template: &str) -> Option<Regex> {
+    let at = template.find("{{key}}")?;
+    let lead = lead(template, at);
+    let name = lead.strip_suffix(['"', '\''])?;
+    let asks = name.ends_with(['(', ',', ':', '=']);
+    let pattern = format!("{}\\s*(null|undefined)\\b", regex::escape(name));
+    Regex::new(&pattern).ok().filter(|_| asks)
+}
+
 /// Returns the pattern of whatever stands where the key belongs, even if it is no key at all.
 fn loose_key(template: &str) -> Option<Regex> {
     let at = template.find("{{key}}")?;
+    let lead = lead(template, at);
+    let stop = template[at + 7..].chars().next().unwrap_or('"');
+    let quote = |text: &str| regex::escape(text).replace(['"', '\''], "[\"']");
+    let stops = if stop == '"' || stop == '\'' {
+        "\"'".to_string()
+    } else {
+        format!("\"'{}", regex::escape(&stop.to_string()))
+    };
+    Regex::new(&format!("{}(?P<key>[^{stops}]*)", quote(lead))).ok()
+}
+
+/// Returns what stands before the key, from the last word on.
+fn lead(template: &str, at: usize) -> &str {
     let before = &template[..at];
     let mut start = before.len().saturating_sub(14);
     while !before.is_char_boundary(start) {
@@ -182,15 +208,7 @@ fn loose_key(template: &str) -> Option<Regex> {
     // string.
     let separators = lead.rmatch_indices([' ', '\n', '<', ';', ',', '&', '?']);
     let mut words = separators.map(|(i, _)| &lead[i + 1..]);
-    let lead = words
+    words
         .find(|w| w.contains(char::is_alphanumeric))
-        .unwrap_or(lead);
-    let stop = template[at + 7..].chars().next().unwrap_or('"');
-    let quote = |text: &str| regex::escape(text).replace(['"', '\''], "[\"']");
-    let stops = if stop == '"' || stop == '\'' {
-        "\"'".to_string()
-    } else {
-        format!("\"'{}", regex::escape(&stop.to_string()))
-    };
-    Regex::new(&format!("{}(?P<key>[^{stops}]*)", quote(lead))).ok()
+        .unwrap_or(lead)
 }

@@ -42,6 +42,8 @@ fn each_kind_of_damage_is_told_apart() {
         ("style", format!("<style>{GOOD}</style>"), PieceState::Inert("style".into())),
         ("wrapped", format!("<script>{GOOD}</script>"), PieceState::DoubleWrapped),
         ("typographic", GOOD.replace('"', "”"), PieceState::BadQuotes),
+        ("read as windows-1252", GOOD.replace('"', "\u{e2}\u{20ac}\u{153}"), PieceState::BadQuotes),
+        ("read as UTF-8", GOOD.replace('"', "\u{fffd}"), PieceState::BadQuotes),
         ("hard blank", GOOD.replace("<script async", "<script\u{a0}async"), PieceState::BadQuotes),
         ("entity quotes", GOOD.replace('"', "&quot;"), PieceState::BadQuotes),
         ("cut in tag", "<script async src=\"https://cdn.example.test/l.js\" data-k".into(), PieceState::Truncated),

@@ -126,6 +126,7 @@ pub async fn check(args: &SiteArgs) -> Result<SiteDiagnosis> {
         at,
         pages: &looked.pages,
         gaps: &looked.gaps,
+        closed: &looked.closed,
     });
     if let Some(path) = &args.record {
         let judged_by = (text.as_str(), states.as_slice(), at);

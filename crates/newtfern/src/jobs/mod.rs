@@ -20,7 +20,7 @@ use newtfern_probe::paper;
 use newtfern_probe::weigh::{self, WeighOrder};
 use newtfern_standards::observation::Viewport;
 use newtfern_store::results::queue::Job;
-use newtfern_verdict::echo::TestVisitor;
+use newtfern_verdict::echo::{TestVisitor, test_message};
 use newtfern_verdict::visits::{CheckOrder, guarded};
 use newtfern_verdict::weigh::moments::LOADS;
 use newtfern_verdict::weigh::stopping::MOST_LOADS;
@@ -142,12 +142,13 @@ async fn echo_site(tools: &Tools, job: &Job, s: &Subject) -> Result<()> {
         .tokens()
         .account_token(s.client.id, &s.supplier.id)
         .await?;
-    let message = format!("Hello, this is a test by your agency (no. {})", job.id);
+    let agency = tools.acts.reads().settings().agency().await?;
+    let by = sheet::asked_by(tools, job).await?;
+    let message = format!("{} (no. {})", test_message(&by, &agency.name), job.id);
     let answers = [
         format!("Seen, thank you (no. {})", job.id),
         format!("And a second answer (no. {})", job.id),
     ];
-    let agency = tools.acts.reads().settings().agency().await?;
     let mailbox = tools.acts.settings().mailbox().await?;
     let mailbox = mailbox.map(|(mailbox, password)| Access { mailbox, password });
     let own = mailbox.as_ref().map(|a| a.mailbox.address.as_str());

@@ -5,6 +5,7 @@ use crate::site::{SiteOrder, Step, look};
 use anyhow::{Result, bail};
 use newtfern_acts::Subject;
 use newtfern_heavy::heavy;
+use newtfern_standards::observation::ConsentAct;
 use newtfern_store::results::queue::Job;
 use newtfern_verdict::site_check::{SiteCase, judge, rivals, subjects};
 use newtfern_verdict::visits::guarded;
@@ -37,7 +38,7 @@ pub async fn look_at(
         consent: subject.consent.as_ref(),
         manners: false,
         notice: false,
-        states: &[],
+        states: &[ConsentAct::Untouched, ConsentAct::Granted],
         pages: PAGES,
         limit: LIMIT,
         stamp: &stamp,
@@ -79,6 +80,7 @@ pub async fn look_at(
             at,
             pages: &looked.pages,
             gaps: &looked.gaps,
+            closed: &looked.closed,
         })
     })
     .await;

@@ -8,7 +8,7 @@ use newtfern_model::diary::Kind;
 use newtfern_probe::paper;
 use newtfern_store::results::checks::Drawing;
 use newtfern_store::results::queue::Job;
-use newtfern_verdict::family::{Detail, Family, Standing};
+use newtfern_verdict::family::{Detail, Family, Standing, echo};
 use newtfern_web::sheet::{HandoverSheet, paper as document};
 
 pub async fn make(tools: &Tools, job: &Job, s: &Subject) -> Result<()> {
@@ -47,9 +47,13 @@ pub async fn make(tools: &Tools, job: &Job, s: &Subject) -> Result<()> {
         supplier: s.supplier.name.clone(),
         key: s.site.key.clone(),
         made: newtfern_web::view::moment(Timestamp::now()),
-        by: "Newtfern".into(),
+        by: asked_by(tools, job).await?,
         pictures: pictures::carried(tools, &load.shots).await?,
-        echo: words(Family::Echo),
+        // Of the message, whatever the looks of the talk were.
+        echo: match detail(Family::Echo) {
+            Some(Detail::Echo(seen)) => echo::of_the_message(seen),
+            _ => words(Family::Echo),
+        },
         tests: tests(tools, id).await?,
         pages: words(Family::Pages),
         ..HandoverSheet::default()
@@ -114,6 +118,12 @@ async fn tests(tools: &Tools, site: i64) -> Result<Vec<(String, String)>> {
         (newtfern_web::view::moment(at.to_jiff()), outcome)
     };
     Ok(made.into_iter().map(told).collect())
+}
+
+/// Whoever asked for a job.
+pub(super) async fn asked_by(tools: &Tools, job: &Job) -> Result<String> {
+    let round = tools.acts.reads().rounds().round(job.round_id).await?;
+    Ok(round.map_or_else(|| "Newtfern".into(), |r| r.who))
 }
 
 /// Name of the agency, as its settings have it.

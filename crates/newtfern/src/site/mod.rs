@@ -52,6 +52,8 @@ pub struct SiteObservations {
     pub pages: Vec<SitePage>,
     /// Parts that could not be looked at.
     pub gaps: Vec<NotChecked>,
+    /// Pages that `robots.txt` closes.
+    pub closed: Vec<Url>,
 }
 
 /// Step of a look at a site.
@@ -87,9 +89,12 @@ pub async fn look(
     let both = [Viewport::Desktop, Viewport::Phone];
     let given = visits(ways, order, order.url, &both, PageChoice::ByPerson).await?;
     let longest = began.elapsed();
-    let mut gaps = Vec::new();
+    let (mut gaps, mut closed) = (Vec::new(), Vec::new());
     let copies = match order.pages > 1 {
-        true => copies(ways, order, until, &given, &mut gaps, &told).await,
+        true => {
+            let missed = (&mut gaps, &mut closed);
+            copies(ways, order, until, &given, missed, &told).await
+        }
         false => vec![delivered(order.url, &given)],
     };
     let mut pages = site_pages(order.expectation, copies);
@@ -97,7 +102,11 @@ pub async fn look(
         first.visited = given;
     }
     visit_sample(ways, order, until, longest, &mut pages, &mut gaps, &told).await?;
-    Ok(SiteObservations { pages, gaps })
+    Ok(SiteObservations {
+        pages,
+        gaps,
+        closed,
+    })
 }
 
 /// Makes one page's visits, for each widget that is looked for.
@@ -161,7 +170,7 @@ async fn copies(
     order: &SiteOrder<'_>,
     until: Instant,
     given: &[WidgetVisits],
-    gaps: &mut Vec<NotChecked>,
+    (gaps, closed): (&mut Vec<NotChecked>, &mut Vec<Url>),
     told: &impl Fn(Step),
 ) -> Vec<PageCopy> {
     let left = until.saturating_duration_since(Instant::now());
@@ -178,6 +187,7 @@ async fn copies(
     )
     .await;
     gaps.extend(crawl_gaps(&crawled, order.pages));
+    closed.extend_from_slice(&crawled.closed);
     let mut copies = crawled.pages;
     if let Some(first) = copies.first_mut().filter(|c| !c.is_had()) {
         let by_browser = delivered(order.url, given);

@@ -73,26 +73,30 @@ globalThis.nf =
         o = offset(el);
       return { x: r.x + o[0], y: r.y + o[1], width: r.width, height: r.height };
     };
-    const hiddenBy = (el) => {
+    // The element whose style hides this one, and by which property.
+    const hider = (el) => {
       let opacity = 1;
       const own = getComputedStyle(el);
-      if (own.visibility !== "visible")
-        return "visibility: " + own.visibility + " on " + describe(el);
+      if (own.visibility !== "visible") return [el, "visibility", own.visibility];
       for (let at = el; at; at = up(at)) {
         const style = getComputedStyle(at);
-        if (style.display === "none") return "display: none on " + describe(at);
+        if (style.display === "none") return [at, "display", "none"];
         if (at !== el && style.contentVisibility === "hidden")
-          return "content-visibility: hidden on " + describe(at);
+          return [at, "content-visibility", "hidden"];
         opacity *= parseFloat(style.opacity);
-        if (opacity < 0.1) return "opacity: " + style.opacity + " on " + describe(at);
+        if (opacity < 0.1) return [at, "opacity", style.opacity];
         if (
           /^inset\((5\d|[6-9]\d|100)%/.test(style.clipPath) ||
           style.clipPath === "circle(0px)" ||
           style.clipPath === "circle(0%)"
         )
-          return "clip-path on " + describe(at);
+          return [at, "clip-path", ""];
       }
       return null;
+    };
+    const hiddenBy = (el) => {
+      const [by, property, value] = hider(el) || [];
+      return by ? property + (value ? ": " + value : "") + " on " + describe(by) : null;
     };
     const visible = (el) => {
       const r = el.getBoundingClientRect();
@@ -391,6 +395,16 @@ globalThis.nf =
       };
       return frames.filter(visible).slice(0, 5).map(told);
     };
+    // The words of an element that are in no link.
+    const besidesLinks = (selector) => {
+      const el = pick(selector);
+      if (!el) return null;
+      const walk = document.createTreeWalker(el, NodeFilter.SHOW_TEXT);
+      let words = "";
+      while (walk.nextNode())
+        if (!walk.currentNode.parentElement.closest("a")) words += walk.currentNode.data;
+      return words.slice(0, 4000);
+    };
     const shows = (selector) => {
       const el = pick(selector);
       return !!el && visible(el);
@@ -400,6 +414,7 @@ globalThis.nf =
       details,
       bubble,
       shows,
+      besidesLinks,
       content,
       panelFrames,
       pictureAt,
@@ -417,6 +432,7 @@ globalThis.nf =
       visible,
       focusTarget,
       rect,
+      hider,
       describe,
     };
   })();

@@ -12,6 +12,7 @@ pub mod consent;
 pub mod details;
 mod emulation;
 mod failure;
+mod hiding;
 mod motion;
 mod opening;
 mod operate;
@@ -20,6 +21,7 @@ mod progress;
 mod prompt;
 mod pump;
 mod reach;
+mod replaced;
 mod scripts;
 mod settle;
 mod tab;
@@ -273,6 +275,9 @@ async fn settle(
             tab.watch_on(waits.stay_ms).await;
             launcher = tab.launcher_at_rest(selector, Duration::ZERO).await?;
         }
+        if launcher.hidden_by.is_some() {
+            launcher.hidden_rule = hiding::rule(tab, selector).await;
+        }
         if launcher.present {
             (launcher.name, launcher.role) = tab.accessible(selector).await;
         }
@@ -349,6 +354,7 @@ async fn stay(tab: &Tab, plan: &VisitPlan<'_>, waits: WaitTimes) -> Result<(), P
 
 /// Reads what is read last: cookies, the document as it stands.
 async fn end(tab: &Tab) -> Result<(), ProbeError> {
+    replaced::note(tab).await;
     tab.read_storage().await;
     tab.read_final().await
 }

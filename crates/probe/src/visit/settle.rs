@@ -23,6 +23,20 @@ const FIGURES: &str = "({
         const n = performance.getEntriesByType('navigation')[0];
         return n ? [n.loadEventEnd, n.domContentLoadedEventEnd] : [0, 0];
     })(),
+    sight: (() => {
+        const v = window.visualViewport;
+        return v && {x: v.offsetLeft, y: v.offsetTop, width: v.width, height: v.height};
+    })(),
+    wide: (() => {
+        let widest = null, right = screen.width + 1;
+        if (document.documentElement.scrollWidth <= right) return null;
+        for (const el of [...document.querySelectorAll('body *')].slice(0, 5000)) {
+            const r = el.getBoundingClientRect();
+            if (r.width > 0 && r.right + scrollX >= right && getComputedStyle(el).position !== 'fixed')
+                [widest, right] = [el, r.right + scrollX];
+        }
+        return widest && {element: nf.describe(widest), rect: nf.rect(widest)};
+    })(),
 })";
 
 impl Tab {
@@ -174,6 +188,8 @@ impl Tab {
             let view = &read["view"];
             let size = view[0].as_f64().zip(view[1].as_f64());
             o.layout = size.filter(|(w, h)| *w > 0.0 && *h > 0.0);
+            o.sight = serde_json::from_value(read["sight"].clone()).unwrap_or_default();
+            o.too_wide = serde_json::from_value(read["wide"].clone()).unwrap_or_default();
             let seen = &read["seen"];
             o.fixed = serde_json::from_value(fixed).unwrap_or_default();
             let m = &mut o.metrics;

@@ -15,11 +15,21 @@ const MOST_TEXT: usize = 2_000;
 const PANEL_MS: u64 = 2_500;
 
 pub(super) fn keep(tab: &Tab, name: TextName, text: String) {
+    keep_with(tab, name, text, None);
+}
+
+fn keep_with(tab: &Tab, name: TextName, text: String, besides: Option<String>) {
     let at_ms = tab.now_ms();
     let text = super::collector::cut(text.trim().to_string(), MOST_TEXT);
     tab.mark(|o| {
         if o.texts.iter().all(|t| t.name != name) {
-            o.texts.push(TextSeen { name, text, at_ms });
+            let besides_links = besides.map(|t| super::collector::cut(t, MOST_TEXT));
+            o.texts.push(TextSeen {
+                name,
+                text,
+                besides_links,
+                at_ms,
+            });
         }
     });
 }
@@ -38,7 +48,10 @@ pub async fn panel(tab: &Tab, supplier: &Supplier) -> Result<(), ProbeError> {
         let mut left = Vec::new();
         for (name, selector) in open {
             match read(tab, name, selector).await? {
-                Some(text) => keep(tab, name, text),
+                Some(text) => {
+                    let besides = besides_links(tab, name, selector).await?;
+                    keep_with(tab, name, text, besides);
+                }
                 None => left.push((name, selector)),
             }
         }
@@ -49,6 +62,20 @@ pub async fn panel(tab: &Tab, supplier: &Supplier) -> Result<(), ProbeError> {
         }
         sleep(Duration::from_millis(100)).await;
     }
+}
+
+/// The text of a notice without the words of its links.
+async fn besides_links(
+    tab: &Tab,
+    name: TextName,
+    selector: &str,
+) -> Result<Option<String>, ProbeError> {
+    if name != TextName::Notice {
+        return Ok(None);
+    }
+    let words = format!("nf.besidesLinks({})", Value::from(selector));
+    let text = |v: Value| v.as_str().map(str::to_string);
+    tab.first_answer(&words, text).await
 }
 
 async fn read(tab: &Tab, name: TextName, selector: &str) -> Result<Option<String>, ProbeError> {

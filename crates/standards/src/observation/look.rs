@@ -30,6 +30,8 @@ pub enum NotCheckedReason {
     Crowded,
     /// The page was looked at by HTTP alone.
     NoBrowser,
+    /// The widget opens in a window of its own, as it is meant to.
+    OwnWindow,
 }
 
 impl NotCheckedReason {
@@ -47,6 +49,7 @@ impl NotCheckedReason {
             NotCheckedReason::TooMuch => "it exceeds the limit of a visit",
             NotCheckedReason::NotHad => "it could not be loaded",
             NotCheckedReason::Guarded => "the network rules forbid it",
+            NotCheckedReason::OwnWindow => "it opens in a window of its own, as it is meant to",
             NotCheckedReason::NoBrowser => "no browser visited it",
             NotCheckedReason::Crowded => {
                 "the page had more requests open than the browser may send at once"

@@ -20,7 +20,8 @@ pub use look::{Look, Looks, NotCheckedReason, Stage};
 pub use network::{FailureKind, Hop, Initiator, Message, NetFailure, Request, Socket, Violation};
 pub use shown::{
     BubbleSeen, ChannelSeen, Cover, FieldSeen, FixedElement, Launcher, Operation, PanelDetails,
-    PanelFrame, Part, PartSeen, PictureSeen, Rect, RouteSeen, SecondVisit, Speaker,
+    PanelFrame, Part, PartSeen, PictureSeen, Rect, RouteSeen, SecondVisit, Speaker, StyleRule,
+    WideElement,
 };
 pub use withheld::{Stretch, Withheld};
 
@@ -214,6 +215,13 @@ pub struct Observation {
     /// Width and height of the viewport the page was laid out in. A page without a viewport meta
     /// element is laid out wider than a phone and shown smaller.
     pub layout: Option<(f64, f64)>,
+    /// Part of that viewport that the screen shows at first, where the browser tells.
+    pub sight: Option<Rect>,
+    /// Element that makes the page wider than the screen.
+    pub too_wide: Option<WideElement>,
+    /// Functions of the browser that are not its own on this page; asked for where the widget's code
+    /// threw.
+    pub replaced: Vec<String>,
     /// Result of using the launcher.
     pub operation: Option<Operation>,
     /// Times and shifts of the page.
@@ -417,6 +425,9 @@ pub struct TextSeen {
     pub name: TextName,
     /// Text as it is shown; of a link its target, as it is written.
     pub text: String,
+    /// The same without the words of its links, of a notice.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub besides_links: Option<String>,
     /// ms after the navigation began.
     pub at_ms: f64,
 }

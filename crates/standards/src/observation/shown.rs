@@ -63,6 +63,32 @@ pub struct Launcher {
     pub focusable: bool,
     /// Whether it stays in place when the page scrolls; none in a look of older make.
     pub fixed: Option<bool>,
+    /// Rule that hides it, as far as the browser tells.
+    pub hidden_rule: Option<StyleRule>,
+}
+
+/// A style rule, and where it stands.
+#[derive(Debug, Clone, Default, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(default)]
+pub struct StyleRule {
+    /// Address of the style sheet, or what it is.
+    pub sheet: String,
+    /// Line in it, counted from 1; none where it has none.
+    pub line: Option<u32>,
+    /// Selector of the rule; empty of an element's own style.
+    pub selector: String,
+    /// Declaration that counts.
+    pub declaration: String,
+}
+
+/// An element that is wider than the screen.
+#[derive(Debug, Clone, Default, PartialEq, Serialize, Deserialize)]
+#[serde(default)]
+pub struct WideElement {
+    /// Selector of the element.
+    pub element: String,
+    /// Box of the element in the viewport.
+    pub rect: Rect,
 }
 
 /// Something that lies on the launcher.

@@ -182,6 +182,9 @@ pub(crate) const SAMPLES: &[&str] = &[
     "undefined",
 ];
 
+/// A launcher whose middle is this near to the screen's, as a share of its width, is in no corner.
+const CENTRED: f64 = 0.1;
+
 /// Sets what was seen beside what is designed; nothing where no launcher was seen.
 pub fn compare(seen: &Observation, design: &Design, brand: Option<Rgb>) -> Option<VisitComparison> {
     let launcher = seen.launcher.as_ref().filter(|l| l.present)?;
@@ -192,11 +195,14 @@ pub fn compare(seen: &Observation, design: &Design, brand: Option<Rgb>) -> Optio
     let r = &launcher.rect;
     let right = r.x + r.width / 2.0 > w / 2.0;
     let bottom = r.y + r.height / 2.0 > h / 2.0;
-    let corner = format!(
-        "{}-{}",
-        if bottom { "bottom" } else { "top" },
-        if right { "right" } else { "left" }
-    );
+    // Between the corners, and not so wide that it reaches from one to the other.
+    let centred = (r.x + r.width / 2.0 - w / 2.0).abs() < w * CENTRED && r.width < w / 2.0;
+    let across = match (centred, right) {
+        (true, _) => "centre",
+        (false, true) => "right",
+        (false, false) => "left",
+    };
+    let corner = format!("{}-{across}", if bottom { "bottom" } else { "top" });
     // A picture is no wrong colour, and a list of channels has no header.
     let pictured = design.get(Field::Icon) == PICTURED;
     let form = design.get(Field::Form);

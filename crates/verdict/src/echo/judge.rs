@@ -13,7 +13,8 @@ type Told = (Code, Severity, &'static str, &'static str);
 
 #[rustfmt::skip]
 const NO_STEPS: Told = (Code::EchoNoSteps, Severity::Note,
-    "The supplier's profile has no steps for a test message.", "");
+    "The supplier's profile has no steps for a test message.",
+    "Make a test by hand: the message is written for you, and you tick what you saw.");
 #[rustfmt::skip]
 const FORM: Told = (Code::EchoForm, Severity::Warning,
     "A form comes before the chat, and the supplier's profile does not say how to fill it in.",
@@ -303,8 +304,9 @@ mod tests {
             ..EchoResult::default()
         };
         let none = assess(&stopped(StopReason::NoSteps));
-        assert_eq!(none.standing, Standing::NotApplicable);
+        assert_eq!(none.standing, Standing::NotYet);
         assert_eq!(none.findings[0].code, Code::EchoNoSteps);
+        assert!(none.remedy.contains("by hand"), "{}", none.remedy);
         let form = assess(&stopped(StopReason::Form));
         assert_eq!(form.standing, Standing::Undecided);
         assert!(form.summary.contains("form"), "{}", form.summary);

@@ -11,6 +11,15 @@ pub use judge::judge;
 pub use permission::{NoTest, may_test};
 pub use seen::{Answers, ByHand, CleanUp, EchoResult, Mail, StopReason};
 
+/// The words of a test message, to which its number is added: the client's people see at once who
+/// wrote it, and that nobody waits.
+pub fn test_message(person: &str, agency: &str) -> String {
+    match agency.is_empty() {
+        true => format!("Hello, this is a test by {person}"),
+        false => format!("Hello, this is a test by {person} of {agency}"),
+    }
+}
+
 /// Visitor that a test plays: what goes into the fields before a chat, so that the client's people
 /// see at once that nobody waits for them.
 #[derive(Debug, Clone, PartialEq, Eq)]

@@ -31,14 +31,22 @@ pub(super) const ENTRY: Entry = Entry {
     act,
 };
 
-/// Judges one test. A supplier without steps for it is not applicable; a form before the talk and a
+/// Returns what became of the message alone, without the looks that a talk shows.
+pub fn of_the_message(seen: &EchoResult) -> String {
+    let found = judge(seen);
+    let first = found.first().map(|f| f.summary.clone());
+    first.unwrap_or_else(|| times(seen))
+}
+
+/// Judges one test. A supplier without steps for it is left to a person; a form before the talk and a
 /// page that could not be had leave it undecided.
 pub fn assess(seen: &EchoResult, design: &Design) -> FamilyResult {
     let mut findings = judge(seen);
     let words = findings.first().map(|f| f.summary.clone());
     findings.extend(seen.looks.iter().flat_map(|l| talk::judge(design, l)));
     let (standing, summary) = match seen.stopped_by {
-        Some(StopReason::NoSteps) => (Standing::NotApplicable, words.unwrap_or_default()),
+        // A person can still make it.
+        Some(StopReason::NoSteps) => (Standing::NotYet, words.unwrap_or_default()),
         Some(
             StopReason::Form
             | StopReason::Step
@@ -93,7 +101,7 @@ fn times(seen: &EchoResult) -> String {
 fn act(stood: &FamilyStanding, _: Elsewhere) -> Option<String> {
     match stood.standing {
         Standing::Passing | Standing::Remarks | Standing::NotApplicable => None,
-        Standing::Failing | Standing::Undecided if !stood.remedy.is_empty() => {
+        Standing::Failing | Standing::Undecided | Standing::NotYet if !stood.remedy.is_empty() => {
             Some(stood.remedy.into())
         }
         Standing::Failing => Some("See where the test message stopped.".into()),

@@ -134,6 +134,8 @@ pub struct SiteCase<'a> {
     pub pages: &'a [SitePage],
     /// Gaps that the time or the network left.
     pub gaps: &'a [NotChecked],
+    /// Pages that `robots.txt` closes to programs.
+    pub closed: &'a [Url],
 }
 
 impl SiteCase<'_> {

@@ -210,14 +210,20 @@ fn not_reached(case: &SiteCase) -> Option<Finding> {
             outcome: p.copy.why_not(),
         })
         .collect();
-    if lost.is_empty() {
-        return None;
-    }
-    let summary = format!(
-        "{} pages that the site lists could not be loaded.",
-        lost.len()
-    );
-    let kept = lost.into_iter().take(MOST_NAMED);
+    let closed = case.closed.iter().map(|url| Evidence::Request {
+        url: url.to_string(),
+        outcome: "robots.txt asks programs to stay away".into(),
+    });
+    let summary = match (lost.len(), case.closed.len()) {
+        (0, 0) => return None,
+        (lost, 0) => format!("{lost} pages that the site lists could not be loaded."),
+        (0, closed) => format!("{closed} pages are closed to programs by robots.txt."),
+        (lost, closed) => format!(
+            "{lost} pages that the site lists could not be loaded, and {closed} are closed to \
+            programs by robots.txt."
+        ),
+    };
+    let kept = lost.into_iter().chain(closed).take(MOST_NAMED);
     Some(Finding::note(Code::PagesNotReached, summary).with_all(kept))
 }
 

@@ -51,5 +51,6 @@ pub fn judged<T>(
         at: "2026-11-26T10:00:00Z".parse().unwrap(),
         pages: &[page],
         gaps: &[],
+        closed: &[],
     })
 }

@@ -66,6 +66,11 @@ impl SitePage {
 }
 
 fn judged_by(expectation: &str, pages: &[SitePage]) -> SiteDiagnosis {
+    judged_with(expectation, pages, &[])
+}
+
+/// The same of a site whose robots.txt closes some pages.
+fn judged_with(expectation: &str, pages: &[SitePage], closed: &[Url]) -> SiteDiagnosis {
     let mut profiles = Profiles::default();
     profiles.add("a.toml", SAMPLE).unwrap();
     profiles.add("b.toml", RIVAL).unwrap();
@@ -84,6 +89,7 @@ fn judged_by(expectation: &str, pages: &[SitePage]) -> SiteDiagnosis {
         consent: None,
         pages,
         gaps: &[],
+        closed,
     })
 }
 
@@ -281,6 +287,13 @@ fn a_page_of_ours_that_cannot_be_had_is_a_note() {
         .find(|f| f.code == Code::PagesNotReached)
         .unwrap();
     assert!(note.evidence[0].line().contains("status 503"));
+    // A page that robots.txt closes is told by name, and is none of the pages.
+    let shut = Url::parse("https://kites.example/shut").unwrap();
+    let d = judged_with(SITE, &[site_page("/", "/", GOOD, Some(healthy()))], &[shut]);
+    let note = d.diagnosis.verdict.findings().iter();
+    let note = { note }.find(|f| f.code == Code::PagesNotReached).unwrap();
+    assert!(note.evidence[0].line().contains("/shut"), "{note:?}");
+    assert_eq!(d.pages.len(), 1);
     let first = with(page(""), |o| o.page.status = Some(500));
     let d = judged(&[site_page("/", "/", "", Some(first))]);
     assert_eq!(

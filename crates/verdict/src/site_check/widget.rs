@@ -7,10 +7,10 @@ use super::{form, looks, texts};
 use crate::busy;
 use crate::chain::{Case, Verdict, diagnose};
 use crate::report::{ComparedValue, Report};
-use newtfern_model::expectation::{Widget, staffed, zone};
+use newtfern_model::expectation::{Opens, Widget, staffed, zone};
 use newtfern_model::pages::Expect;
 use newtfern_model::profile::Supplier;
-use newtfern_standards::observation::{Observation, Viewport};
+use newtfern_standards::observation::{Look, NotCheckedReason, Observation, Viewport};
 
 /// The chain's verdict as the expectation means it: only where the widget should show, and with
 /// hours, presence and delay.
@@ -25,12 +25,34 @@ pub(super) fn verdict(case: &Case, widget: Option<&Widget>, clock: Clock) -> Ver
             &narrow
         }
     };
+    let apart: Vec<Observation>;
+    let visits = match widget.is_some_and(|w| w.opens == Opens::Window) {
+        false => visits,
+        true => {
+            apart = visits.iter().cloned().map(in_its_own_window).collect();
+            &apart
+        }
+    };
     let mut verdict = diagnose(&Case { visits, ..*case }).verdict;
     if let Some(widget) = widget.filter(|_| case.expect == Expect::Present) {
         intent(case.supplier, widget, clock).apply(&mut verdict, visits);
         other_viewports(widget, &mut verdict, all);
     }
     verdict
+}
+
+/// A visit of a widget that is meant to open in a window of its own: that it did is what was wanted,
+/// and what it does there is not looked at.
+fn in_its_own_window(mut seen: Observation) -> Observation {
+    let opened = seen.operation.as_mut().and_then(|o| o.new_window.take());
+    if opened.is_some() {
+        let why = NotCheckedReason::OwnWindow;
+        let at_ms = seen.stages.last().map_or(0.0, |s| s.ended_ms);
+        seen.looks.opening = Look::Seen { at_ms };
+        seen.looks.closing = Look::NotLooked { why };
+        seen.looks.keyboard = Look::NotLooked { why };
+    }
+    seen
 }
 
 fn intent<'a>(supplier: &'a Supplier, widget: &'a Widget, clock: Clock) -> Intent<'a> {

@@ -52,6 +52,8 @@ pub struct Collector {
     pub held_at: Option<(String, String, Option<u32>)>,
     /// Addresses of scripts, by the debugger's ids.
     pub(super) scripts: HashMap<String, String>,
+    /// Addresses of style sheets with the line that each begins in, by the browser's ids.
+    pub(super) sheets: HashMap<String, (String, u32)>,
     /// Times at which cookies came, by host and name.
     pub(super) cookies: HashMap<(String, String), f64>,
     pub main_frame: String,
@@ -100,6 +102,7 @@ impl Collector {
             ("Page", what) => self.page_event(what, event),
             ("Log", "entryAdded") => self.log_entry(&p["entry"]),
             ("Debugger", "scriptParsed") => self.script_parsed(p),
+            ("CSS", "styleSheetAdded") => self.sheet_added(&p["header"]),
             ("DOMStorage", "domStorageItemAdded") => self.storage_item(p),
             ("Inspector", "targetCrashed") => {
                 self.seen.ended = VisitEnd::Crashed;

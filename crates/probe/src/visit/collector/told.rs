@@ -34,6 +34,17 @@ impl Collector {
         }
     }
 
+    pub(super) fn sheet_added(&mut self, header: &Value) {
+        if self.sheets.len() < MOST_REQUESTS {
+            let line = header["startLine"].as_u64();
+            let line = line.and_then(|l| u32::try_from(l).ok()).unwrap_or_default();
+            self.sheets.insert(
+                text(header, "styleSheetId"),
+                (short(header, "sourceURL"), line),
+            );
+        }
+    }
+
     pub(super) fn storage_item(&mut self, p: &Value) {
         let of = &p["storageId"];
         let local = of["isLocalStorage"].as_bool().unwrap_or(false);

@@ -1,5 +1,5 @@
 //! `allowed.policy`: the content security policy forbids it; names the directive, the source that
-//! is missing and the smallest change that would allow it (CSP level 3, through
+//! is missing, and the whole policy as it must read for all that the widget needs (CSP level 3, through
 //! [`newtfern_standards::policy`]).
 
 use crate::chain::answer::Answer;
@@ -7,8 +7,8 @@ use crate::chain::facts::Facts;
 use newtfern_model::code::Code;
 use newtfern_model::finding::{Evidence, Finding};
 use newtfern_model::placement::Form;
-use newtfern_standards::observation::{Request, Violation};
-use newtfern_standards::policy::{Change, Policies, ResourceKind};
+use newtfern_standards::observation::{Request, RequestKind, Violation};
+use newtfern_standards::policy::{Corrected, Place, Policies, ResourceKind};
 use url::Url;
 
 /// The first enforced violation that concerns the widget.
@@ -38,74 +38,140 @@ pub fn judge(c: &Facts) -> Answer {
     let policies = Policies::in_document(&c.seen.page, c.document());
     let blocked = Url::parse(&violation.blocked).ok();
     let blocked = blocked.map(|u| full_address(c, &u));
-    let kind = ResourceKind::from_directive(&violation.directive);
-    let changes = match (&policies, kind, &blocked) {
-        (Some(p), Some(kind), Some(url)) => p.smallest_changes(kind, url),
-        _ => Vec::new(),
-    };
     let what = match &blocked {
         Some(url) => url.to_string(),
         None if violation.blocked == "inline" => "code in the page".into(),
         None => violation.blocked.clone(),
     };
+    let needed = needed(c);
+    let corrected = policies.as_ref().map(|p| p.corrected(&needed));
+    let corrected = corrected.unwrap_or_default();
     let directive = &violation.directive;
-    let mut finding = Finding::broken(
+    let finding = Finding::broken(
         Code::AllowedPolicy,
         format!(
             "The page's content security policy forbids {what}: its {directive} does not list it."
         ),
-        remedy(changes.first(), violation),
+        remedy(&corrected, blocked.is_some(), violation),
     )
     .with(Evidence::Console {
         text: format!("the browser refused {} by {directive}", violation.blocked),
         source: violation.document.clone(),
         line: violation.line,
     });
-    for change in changes.iter().skip(1) {
-        finding = finding.with(Evidence::fact(format!(
-            "A second policy forbids it too; {} should read: {}",
-            change.place.words(),
-            change.becomes
-        )));
-    }
-    let Some(policies) = policies else {
-        return finding.with_all(also(c, violation)).into();
-    };
-    let texts = policies.texts().map(|(place, text)| Evidence::Header {
-        name: place.words().to_string(),
-        value: text.to_string(),
-    });
-    let texts: Vec<Evidence> = texts.collect();
-    // What would be forbidden next, so that the policy needs changing once only.
+    let texts = policies.iter().flat_map(Policies::texts);
+    let texts: Vec<Evidence> = texts.map(|(place, text)| header(place, text)).collect();
+    // All that is forbidden, now and next, so that the policies need changing once only.
     finding
         .with_all(texts)
         .with_all(also(c, violation))
-        .with_all(
-            forbidden_ahead(c, &policies)
-                .into_iter()
-                .map(Evidence::fact),
-        )
+        .with_all(corrected.iter().flat_map(in_words))
+        .with_all(reported(c, &needed))
         .into()
 }
 
-fn remedy(change: Option<&Change>, violation: &Violation) -> String {
+fn header(place: Place, text: &str) -> Evidence {
+    Evidence::Header {
+        name: place.words().to_string(),
+        value: text.to_string(),
+    }
+}
+
+/// What a policy lacks, and how it reads with all of it.
+fn in_words(corrected: &Corrected) -> Vec<Evidence> {
+    let added = corrected.added.iter();
+    let mut out: Vec<Evidence> = added
+        .map(|(directive, source)| Evidence::fact(format!("{directive} needs {source}")))
+        .collect();
+    let place = corrected.place.words();
+    out.push(Evidence::fact(format!(
+        "{place} should read: {}",
+        corrected.text
+    )));
+    out
+}
+
+/// What a policy that only reports will forbid once it is enforced.
+fn reported(c: &Facts, needed: &[(ResourceKind, Url)]) -> Vec<Evidence> {
+    let reporting = Policies::reporting(&c.seen.page);
+    let corrected = reporting.map(|p| p.corrected(needed)).unwrap_or_default();
+    corrected.iter().flat_map(in_words).collect()
+}
+
+/// Every address that the widget needs, with its kind: what it asked for, what was refused or
+/// reported, and what its profile says that it will ask for.
+fn needed(c: &Facts) -> Vec<(ResourceKind, Url)> {
+    let mut out: Vec<(ResourceKind, Url)> = Vec::new();
+    let mut add = |kind, url: Url| {
+        let same = |(k, u): &(ResourceKind, Url)| *k == kind && u.origin() == url.origin();
+        if !out.iter().any(same) {
+            out.push((kind, url));
+        }
+    };
+    let loader = c.inspector.shape.loader.clone();
+    loader
+        .into_iter()
+        .for_each(|l| add(ResourceKind::Script, l));
+    let of_supplier = |r: &&Request| c.supplier_address(&r.url) && r.url != c.seen.page.final_url;
+    for request in c.seen.requests.iter().filter(of_supplier) {
+        if let (Some(kind), Ok(url)) = (kind_of(request.kind), Url::parse(&request.url)) {
+            add(kind, url);
+        }
+    }
+    for violation in c
+        .seen
+        .violations
+        .iter()
+        .filter(|v| c.supplier_address(&v.blocked))
+    {
+        let kind = ResourceKind::from_directive(&violation.directive);
+        if let (Some(kind), Ok(url)) = (kind, Url::parse(&violation.blocked)) {
+            add(kind, full_address(c, &url));
+        }
+    }
+    for (kind, url) in named_by_profile(c) {
+        add(kind, url);
+    }
+    out
+}
+
+fn kind_of(kind: RequestKind) -> Option<ResourceKind> {
+    Some(match kind {
+        RequestKind::Script => ResourceKind::Script,
+        RequestKind::Document => ResourceKind::Frame,
+        RequestKind::Stylesheet => ResourceKind::Style,
+        RequestKind::Image => ResourceKind::Image,
+        RequestKind::Font => ResourceKind::Font,
+        RequestKind::Xhr
+        | RequestKind::Fetch
+        | RequestKind::EventSource
+        | RequestKind::WebSocket => ResourceKind::Connection,
+        _ => return None,
+    })
+}
+
+fn remedy(corrected: &[Corrected], address: bool, violation: &Violation) -> String {
     let directive = &violation.directive;
-    match change {
-        Some(change) => format!(
-            "In {}, add {} so that it reads: {}.",
-            change.place.words(),
-            change.missing,
-            change.becomes
-        ),
-        None if violation.blocked == "inline" => format!(
+    if !corrected.is_empty() && address {
+        let each = corrected.iter();
+        let each = each.map(|c| format!("{} so that it reads: {}", c.place.words(), c.text));
+        return format!("Change {}.", each.collect::<Vec<_>>().join("; and "));
+    }
+    match violation.blocked.as_str() {
+        "inline" => format!(
             "In the content security policy, let the snippet run by a nonce in {directive} and on \
             its script element."
         ),
-        None if violation.blocked.ends_with("eval") => format!(
+        blocked if blocked.ends_with("eval") => format!(
             "The supplier's code makes code from text: ask the supplier for a loader that does \
             not, or add 'unsafe-eval' to {directive}."
         ),
-        None => {
+        // A source expression does not help: `'strict-dynamic'` ignores them.
+        _ if address => format!(
+            "In the content security policy, let the loader run by a nonce in {directive} and on its \
+            script element."
+        ),
+        _ => {
             format!("In the content security policy, add the supplier's host to {directive}.")
         }
     }
@@ -130,7 +196,8 @@ fn full_address(c: &Facts, blocked: &Url) -> Url {
         .unwrap_or_else(|| blocked.clone())
 }
 
-fn forbidden_ahead(c: &Facts, policies: &Policies) -> Vec<String> {
+/// Addresses of the hosts that the profile names, by the loader's scheme and port.
+fn named_by_profile(c: &Facts) -> Vec<(ResourceKind, Url)> {
     let alive = &c.case.supplier.alive;
     let loader = c.inspector.shape.loader.as_ref();
     let port = loader.and_then(Url::port).map(|p| format!(":{p}"));
@@ -140,22 +207,17 @@ fn forbidden_ahead(c: &Facts, policies: &Policies) -> Vec<String> {
     } else {
         ("http", "ws")
     };
-    let of = |kind, scheme, hosts: &[String]| -> Vec<(ResourceKind, String)> {
-        let address = |h: &String| (kind, format!("{scheme}://{h}{port}/"));
-        hosts.iter().map(address).collect()
-    };
-    let mut needed = of(ResourceKind::Frame, web, &alive.frame_hosts);
-    needed.extend(of(ResourceKind::Connection, web, &alive.api_hosts));
-    needed.extend(of(ResourceKind::Connection, live, &alive.socket_hosts));
-    let told = needed.into_iter().filter_map(|(kind, address)| {
-        let url = Url::parse(&address).ok()?;
-        let change = policies.smallest_changes(kind, &url).into_iter().next()?;
-        Some(format!(
-            "It will also need {} in {}.",
-            change.missing, change.directive
-        ))
+    let hosts = [
+        (ResourceKind::Frame, web, &alive.frame_hosts),
+        (ResourceKind::Connection, web, &alive.api_hosts),
+        (ResourceKind::Connection, live, &alive.socket_hosts),
+    ];
+    let each = hosts.iter().flat_map(|(kind, scheme, hosts)| {
+        let address =
+            |h: &String| Some((*kind, Url::parse(&format!("{scheme}://{h}{port}/")).ok()?));
+        hosts.iter().filter_map(address).collect::<Vec<_>>()
     });
-    told.collect()
+    each.collect()
 }
 
 #[cfg(test)]
@@ -193,9 +255,27 @@ mod tests {
         assert!(
             lines
                 .iter()
-                .any(|l| l.contains("wss://live.example.test in connect-src")),
+                .any(|l| l == "connect-src needs wss://live.example.test"),
             "{lines:?}"
         );
+        // Once changed as a whole, nothing more is forbidden.
+        let whole = "so that it reads: script-src 'self' https://cdn.example.test; connect-src \
+            'self' https://api.example.test wss://live.example.test";
+        assert!(found.remedy.contains(whole), "{}", found.remedy);
+    }
+
+    #[test]
+    fn a_policy_that_only_reports_is_read_for_what_it_will_forbid() {
+        let found = told(with(forbidden(), |o| {
+            let next = "frame-src 'none'";
+            o.page
+                .headers
+                .push(("content-security-policy-report-only".into(), next.into()));
+        }));
+        let lines: Vec<String> = found.evidence.iter().map(|e| e.line()).collect();
+        let reads = "the Content-Security-Policy-Report-Only header should read: frame-src \
+            https://app.example.test";
+        assert!(lines.iter().any(|l| l == reads), "{lines:?}");
     }
 
     #[test]

@@ -58,6 +58,18 @@ mod tests {
         assert_eq!(empty.code, Code::PlacedNoKey);
         assert!(empty.summary.contains("is empty"));
         assert!(told(key("YOUR-KEY")).summary.contains("YOUR-KEY"));
+        for unfilled in [
+            "{{ site.key }}",
+            "{key}",
+            "$KEY",
+            "__KEY__",
+            "[key]",
+            "%KEY%",
+        ] {
+            let found = told(key(unfilled));
+            assert_eq!(found.code, Code::PlacedNoKey, "{unfilled}");
+            assert!(found.summary.contains(unfilled), "{}", found.summary);
+        }
         let without = with(loaded(), |o| {
             o.page.html = html("<script async src=\"https://cdn.example.test/l.js\"></script>");
         });

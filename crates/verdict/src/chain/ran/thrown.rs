@@ -2,10 +2,10 @@
 //! the page owns or broke its global; ran before what it needs.
 
 use crate::chain::answer::Answer;
-use crate::chain::evidence::console;
+use crate::chain::evidence::{console, lines};
 use crate::chain::facts::Facts;
 use newtfern_model::code::Code;
-use newtfern_model::finding::Finding;
+use newtfern_model::finding::{Evidence, Finding};
 use newtfern_standards::observation::Message;
 
 /// Words of V8 for a name that is not what the code takes it for.
@@ -41,13 +41,21 @@ pub fn judge(c: &Facts) -> Answer {
         return Answer::Holds;
     };
     let text = error.text.as_str();
+    // Data that does not parse is the service's, which has its own say.
+    if text.contains("JSON") && super::super::started::service::answered_oddly(c) {
+        return Answer::Holds;
+    }
     let clash = CLASH_WORDS.iter().any(|w| text.contains(w));
     let made = |code, summary: String, remedy: &str| -> Answer {
         Finding::broken(code, summary, remedy)
             .with(console(error))
             .into()
     };
-    if text.contains("SyntaxError") && !text.contains("already been declared") {
+    if let Some(found) = before_the_body(c, error).or_else(|| replaced(c, error, clash)) {
+        return found.with(console(error)).into();
+    }
+    let of_data = text.contains("JSON");
+    if text.contains("SyntaxError") && !text.contains("already been declared") && !of_data {
         return made(
             Code::RanSyntax,
             "The widget's code does not parse.".into(),
@@ -75,6 +83,50 @@ pub fn judge(c: &Facts) -> Answer {
         }
     }
     stopped(c, error, clash)
+}
+
+/// What code does to a body that is not there yet, in V8's words.
+const TO_THE_BODY: [&str; 5] = [
+    "(reading 'appendChild')",
+    "(reading 'append')",
+    "(reading 'insertBefore')",
+    "(reading 'insertAdjacentElement')",
+    "(reading 'insertAdjacentHTML')",
+];
+
+/// The snippet stands in the head, and its code looked for a body before there was one.
+fn before_the_body(c: &Facts, error: &Message) -> Option<Finding> {
+    let of_null = error.text.contains("properties of null");
+    let body = of_null && TO_THE_BODY.iter().any(|w| error.text.contains(w));
+    let in_head = c.live().find(|p| p.in_head).filter(|_| body)?;
+    let found = Finding::broken(
+        Code::RanOrder,
+        "The snippet ran in the head, before the page\u{2019}s body was there.",
+        "Move the snippet to just before the end of the body, or let its loader run deferred.",
+    );
+    Some(found.with_all(lines([in_head])))
+}
+
+/// The error names a function of the browser that another script has replaced.
+fn replaced(c: &Facts, error: &Message, clash: bool) -> Option<Finding> {
+    let own_name = |name: &&String| {
+        let last = name.rsplit('.').next().unwrap_or(name);
+        names(&error.text, last)
+    };
+    let name = c.seen.replaced.iter().find(own_name).filter(|_| clash)?;
+    let supplier = &c.case.supplier.name;
+    let found = Finding::broken(
+        Code::RanClash,
+        format!(
+            "Another script on the page replaced {name}, which the widget\u{2019}s code needs."
+        ),
+        format!(
+            "Find the script that sets {name} and remove or update it; until then, ask {supplier} \
+            whether their loader can do without."
+        ),
+    );
+    let fact = format!("{name} is not the browser\u{2019}s own function on this page");
+    Some(found.with(Evidence::fact(fact)))
 }
 
 /// An error without a more definite cause. A built-in that another script has replaced shows as an
@@ -159,6 +211,58 @@ mod tests {
         assert_eq!(root(other), Some(Code::StartedSilent));
         let up = with(healthy(), |o| o.exceptions.push(error(LOADER, "Error: x")));
         assert_eq!(root(up), None);
+    }
+
+    #[test]
+    fn code_in_the_head_that_looks_for_the_body_ran_too_early() {
+        let text = "TypeError: Cannot read properties of null (reading 'appendChild')";
+        let in_head = with(throws(LOADER, text), |o| {
+            o.page.html =
+                format!("<!doctype html><head><title>x</title>{GOOD}</head><body></body>");
+        });
+        let found = told(in_head);
+        assert_eq!(found.code, Code::RanOrder);
+        assert!(found.remedy.contains("end of the body"));
+        assert!(
+            found.evidence[0].line().contains("cdn.example.test"),
+            "{found:?}"
+        );
+        // In the body it was another element that is missing.
+        assert_eq!(root(throws(LOADER, text)), Some(Code::RanError));
+    }
+
+    #[test]
+    fn a_function_of_the_browsers_that_was_replaced_is_a_clash() {
+        let clash = with(throws(LOADER, "TypeError: x.map is not a function"), |o| {
+            o.replaced = vec!["JSON.parse".into(), "Array.prototype.map".into()];
+        });
+        let found = told(clash);
+        assert_eq!(found.code, Code::RanClash);
+        assert!(
+            found.summary.contains("replaced Array.prototype.map"),
+            "{found:?}"
+        );
+        let other = with(throws(LOADER, "TypeError: x.open is not a function"), |o| {
+            o.replaced = vec!["Array.prototype.map".into()];
+        });
+        assert_eq!(root(other), Some(Code::RanError));
+    }
+
+    #[test]
+    fn settings_that_arrived_cut_off_are_the_services() {
+        let text = "SyntaxError: Unterminated string in JSON at position 40";
+        let cut = with(throws(LOADER, text), |o| {
+            let body = "{\"colour\": \"#0b7285\", \"title\": \"Kite wo";
+            o.requests.push(newtfern_standards::observation::Request {
+                mime: "application/json".into(),
+                ..crate::chain::testing::answer(200, body)
+            });
+        });
+        let found = told(cut);
+        assert_eq!(found.code, Code::StartedService);
+        assert!(found.evidence[0].line().contains("Kite wo"), "{found:?}");
+        // Without such an answer it is an error of the code, and not one of its grammar.
+        assert_eq!(root(throws(LOADER, text)), Some(Code::RanError));
     }
 
     #[test]

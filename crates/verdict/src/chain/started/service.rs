@@ -21,9 +21,22 @@ fn nonsense(r: &Request) -> bool {
 
 /// Judges whether the supplier's service answered with an error.
 pub fn judge(c: &Facts) -> Answer {
-    if c.up() {
-        return Answer::Holds;
+    match odd_answer(c).filter(|_| !c.up()) {
+        Some(answer) => told(c, answer),
+        None => Answer::Holds,
     }
+}
+
+/// Returns whether its service answered with an error or nonsense.
+pub fn answered_oddly(c: &Facts) -> bool {
+    odd_answer(c).is_some()
+}
+
+fn error(r: &Request) -> Option<u16> {
+    r.status.filter(|s| *s >= 400)
+}
+
+fn odd_answer<'a>(c: &'a Facts) -> Option<&'a Request> {
     let asked = |r: &&Request| {
         use RequestKind::*;
         matches!(r.kind, Xhr | Fetch | EventSource | Other | Untold)
@@ -33,18 +46,20 @@ pub fn judge(c: &Facts) -> Answer {
         let host = r.host().unwrap_or_default();
         hosts.iter().any(|x| x.eq_ignore_ascii_case(&host))
     };
-    let error = |r: &Request| r.status.filter(|s| *s >= 400);
     let odd = |r: &Request| {
         let good = r.status.is_some_and(|s| s < 300) && r.method != "OPTIONS";
         good && from_service(r) && nonsense(r)
     };
     let mut answers = c.widget_requests().filter(asked);
-    let Some(answer) = answers.find(|r| error(r).is_some() || odd(r)) else {
-        return Answer::Holds;
-    };
+    answers.find(|r| error(r).is_some() || odd(r))
+}
+
+fn told(c: &Facts, answer: &Request) -> Answer {
     let said = match error(answer) {
         Some(status) => format!("answered with status {status}"),
-        None => "answered with something other than its data".to_string(),
+        None => {
+            "answered with something other than its data, or with only a part of it".to_string()
+        }
     };
     let body = answer.body.as_deref().map(excerpt).unwrap_or_default();
     let outcome = format!("{} {body}", answer.outcome()).trim().to_string();

@@ -174,8 +174,26 @@ impl Intent<'_> {
                 }
                 d.replace(Verdict::broken(found));
             }
+            (Some(false), OutsideHours::Message) => self.open_out_of_hours(d, visits),
             _ => {}
         }
+    }
+
+    /// Nobody is there, and the widget says that somebody is: a visitor waits for an answer in vain.
+    fn open_out_of_hours(&self, d: &mut Verdict, visits: &[Observation]) {
+        let online = |v: &&Observation| v.presence == Some(Presence::Online);
+        if !visits.iter().any(|v| online(&v)) {
+            return;
+        }
+        let summary = "Nobody is there now, and the widget says that somebody is.";
+        let remedy = format!(
+            "In the account at {}, set the hours and their time zone as the expectation has them, and \
+            see who is signed in.",
+            self.supplier.name
+        );
+        let code = Code::HoursOpenOutOfHours;
+        let found = Finding::new(code, Severity::Fault, summary, remedy);
+        d.add([found.with_all(self.sides())]);
     }
 
     fn presence(&self, d: &mut Verdict, visits: &[Observation]) {

@@ -96,6 +96,19 @@ fn a_widget_that_hides_outside_hours_is_as_intended_with_both_sides() {
 }
 
 #[test]
+fn a_widget_that_says_somebody_is_there_while_nobody_is_is_a_fault() {
+    let message = format!("outside_hours = 'message'\n{HOURS}");
+    let told_by = |presence| {
+        let visit = with(healthy(), |o| o.presence = presence);
+        codes(&told(&message, Some(false), visit))
+    };
+    let fault = [("hours.open-out-of-hours", Severity::Fault)];
+    assert_eq!(told_by(Some(Presence::Online)), fault);
+    assert_eq!(told_by(Some(Presence::Away)), []);
+    assert_eq!(told_by(None), []);
+}
+
+#[test]
 fn a_widget_that_waits_for_consent_has_hours_too() {
     let hide = format!("outside_hours = 'hide'\n{HOURS}");
     let wanted = Wanted {

@@ -9,7 +9,9 @@ use newtfern_model::expectation::TextSet;
 use newtfern_model::finding::{Finding, NotChecked, Severity};
 use newtfern_model::pages::composed;
 use newtfern_model::variables;
-use newtfern_standards::observation::{ConsentAct, Observation, Presence, TextName, Viewport};
+use newtfern_standards::observation::{
+    ConsentAct, Observation, Presence, TextName, TextSeen, Viewport,
+};
 use url::Url;
 
 /// A prompt that comes this much later than designed is late, s (contract).
@@ -95,7 +97,7 @@ impl Look<'_> {
                 continue;
             }
             let found = seen.texts.iter().find(|t| t.name == name);
-            let found = found.map(|t| t.text.clone());
+            let found = found.and_then(|t| own_words(t, wanted));
             if name == TextName::Greeting && found.is_none() && self.has_form_first() {
                 let why = "a form comes before the chat, and a visit does not begin one";
                 out.gaps.push(self.gap(name, why.into()));
@@ -296,6 +298,18 @@ impl Look<'_> {
         });
         sample.into_iter().chain(variable).collect()
     }
+}
+
+/// Returns the words that are compared: those of a notice's links are none of its text, unless the
+/// wanted text has them; nothing where only a link is there.
+fn own_words(seen: &TextSeen, wanted: &str) -> Option<String> {
+    let Some(besides) = seen.besides_links.as_deref() else {
+        return Some(seen.text.clone());
+    };
+    if variables::fits(&folded(wanted), &folded(&seen.text)) {
+        return Some(seen.text.clone());
+    }
+    Some(folded(besides)).filter(|words| !words.is_empty())
 }
 
 /// The text is as wanted but for a variable that nobody filled, which is told as that.

@@ -197,6 +197,30 @@ fn samples_and_variables_count_inside_the_widget_and_only_if_nobody_wants_them()
 }
 
 #[test]
+fn the_words_of_the_notices_link_are_not_its_text() {
+    let texts = "[widget.texts.en]\nnotice = 'Read this first.'\n";
+    let told = |text: &str, besides: &str| {
+        let mut visit = visit("en", &[(TextName::Notice, text, 1.0)]);
+        visit.texts[0].besides_links = Some(besides.into());
+        codes(&compared(texts, PLACES, vec![visit]))
+    };
+    assert_eq!(
+        told("Read this first. Privacy", "Read this first. "),
+        [""; 0]
+    );
+    assert_eq!(
+        told("Read this first.", "Read "),
+        [""; 0],
+        "the link is part of it"
+    );
+    assert_eq!(told("How we use your data", " "), ["brand.notice-missing"]);
+    assert_eq!(
+        told("Other words. Privacy", "Other words. "),
+        ["brand.text-differs"]
+    );
+}
+
+#[test]
 fn first_words_behind_a_form_are_not_called_missing() {
     let form = "[echo]\nbefore = [{ click = '#begin' }]\ninput = '#i'\nsend = '#s'\nanswers = \
         '#a'\nconsole_read = 'https://c.example/r'\nconsole_answer = 'https://c.example/a'\n";

@@ -35,6 +35,8 @@ struct Mail<'a> {
     slot: &'a str,
     steps: Vec<Step>,
     code: &'a str,
+    /// Whoever made the link.
+    by: &'a str,
     agency: &'a str,
 }
 
@@ -67,6 +69,7 @@ pub async fn make(State(app): State<App>, Path(id): Path<i64>, posted: Posted) -
         slot: slot.map_or("", |s| s.name.as_str()),
         steps: slot.map(steps).unwrap_or_default(),
         code: page.place.fitted.as_ref().map_or("", |f| f.code.as_str()),
+        by: &actor.name,
         agency: &page.agency,
     };
     render(&LinkPage {

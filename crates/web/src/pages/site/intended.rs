@@ -18,8 +18,8 @@ use newtfern_model::calendar;
 use newtfern_model::channel::Addresses;
 use newtfern_model::design::Field;
 use newtfern_model::expectation::{
-    Channel, ChannelKind, ClosedDay, Day, Hours, OutsideHours, TEXTS, TextSet, Widget, staffed,
-    zone,
+    Channel, ChannelKind, ClosedDay, Day, Hours, Opens, OutsideHours, TEXTS, TextSet, Widget,
+    staffed, zone,
 };
 use newtfern_standards::observation::TextName;
 use newtfern_verdict::family::Family;
@@ -57,6 +57,7 @@ struct Page {
     shifts: Vec<Shift>,
     closed: String,
     hide: bool,
+    window: bool,
     delay: String,
     /// Kind and target of each channel.
     channels: Vec<(String, String)>,
@@ -181,6 +182,10 @@ fn read(fields: &Fields, languages: &[String], addresses: &Addresses) -> Result<
             "hide" => OutsideHours::Hide,
             _ => OutsideHours::Message,
         },
+        opens: match fields.get("opens") {
+            "window" => Opens::Window,
+            _ => Opens::Page,
+        },
         delay_s,
         channels,
         texts,
@@ -302,6 +307,9 @@ async fn page_of(
         closed: typed.map_or_else(|| days.join("\n"), |f| f.get("closed").to_string()),
         hide: typed.map_or(widget.outside_hours == OutsideHours::Hide, |f| {
             f.get("outside_hours") == "hide"
+        }),
+        window: typed.map_or(widget.opens == Opens::Window, |f| {
+            f.get("opens") == "window"
         }),
         delay: typed.map_or_else(
             || widget.delay_s.map(|s| s.to_string()).unwrap_or_default(),
