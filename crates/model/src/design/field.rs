@@ -248,6 +248,16 @@ impl Field {
         found.or_else(|| Field::from_key(name))
     }
 
+    /// Returns whether no expectation file carries its value. Form and start have fields of their own
+    /// there, and a promise is held against the hours.
+    pub fn is_in_no_file(self) -> bool {
+        let elsewhere = matches!(
+            self,
+            Field::Form | Field::Start | Field::PromptOn | Field::Promise
+        );
+        matches!(self.in_files(), Nowhere) && !elsewhere
+    }
+
     /// Returns whether its value is a colour.
     pub fn is_colour(self) -> bool {
         self.shape() == Shape::Colour

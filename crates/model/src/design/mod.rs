@@ -109,6 +109,12 @@ impl Design {
         Some(value.value.as_str()).filter(|v| set && !v.is_empty())
     }
 
+    /// Returns whether somebody set a field to nothing: what it says is switched off.
+    pub fn is_off(&self, field: Field) -> bool {
+        let value = self.values.iter().find(|v| v.field == field);
+        value.is_some_and(|v| v.value.is_empty() && v.from != Source::House)
+    }
+
     /// A colour; black where it does not parse.
     pub fn colour(&self, field: Field) -> Rgb {
         Rgb::parse(self.get(field)).unwrap_or(Rgb(0, 0, 0))

@@ -17,6 +17,7 @@ pub use texts::{TEXTS, TextSet};
 
 pub use crate::channel::{Channel, ChannelKind};
 
+use crate::design::Field;
 use crate::pages::{PageKind, PageRules, Pattern};
 use error::bad;
 use newtfern_standards::observation::Viewport;
@@ -112,6 +113,9 @@ pub struct Widget {
     /// Values of its design; only those given are compared.
     #[serde(default, skip_serializing_if = "is_usual")]
     pub design: WidgetDesign,
+    /// Values that somebody designed and that no file carries: they are compared with nothing.
+    #[serde(skip)]
+    pub uncompared: Vec<Field>,
     /// Texts by language; only those given are compared.
     #[serde(default, skip_serializing_if = "BTreeMap::is_empty")]
     pub texts: BTreeMap<String, TextSet>,
@@ -286,6 +290,7 @@ impl Widget {
             closed: Vec::new(),
             channels: Vec::new(),
             design: WidgetDesign::default(),
+            uncompared: Vec::new(),
             texts: BTreeMap::new(),
         }
     }

@@ -94,6 +94,11 @@ impl Expectation {
             !value.is_empty() && (*field != Field::OnPhones || value != HIDDEN)
         };
         first.design = values.filter(said).collect();
+        let nowhere = Field::ALL.iter().filter(|f| f.is_in_no_file());
+        first.uncompared = nowhere
+            .copied()
+            .filter(|f| design.designed(*f).is_some())
+            .collect();
     }
 
     /// The first widget's design as a site's own values: those that are other than what the layers

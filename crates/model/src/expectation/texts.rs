@@ -128,17 +128,17 @@ impl TextSet {
         self.texts.insert(field, text);
     }
 
-    /// The texts of a design; what is empty there is not given. The prompt has a second only where
+    /// The texts of a design; what is empty there is not given, unless somebody emptied it. The prompt has a second only where
     /// it comes after a time, and a depth only where it comes by scrolling.
     pub fn of_design(design: &Design) -> TextSet {
         let mut out = TextSet::default();
         for (_, field) in fields() {
             let text = design.get(field);
-            if !text.is_empty() {
+            if !text.is_empty() || design.is_off(field) {
                 out.texts.insert(field, text.to_string());
             }
         }
-        if out.get(Field::Prompt).is_some() {
+        if out.get(Field::Prompt).is_some_and(|p| !p.is_empty()) {
             match design.get(Field::PromptOn) {
                 PROMPT_SCROLLED => out.prompt_at_scroll = Some(design.number(Field::PromptScroll)),
                 PROMPT_LEAVING => out.prompt_on_leaving = true,

@@ -95,6 +95,7 @@ pub fn assess(case: &WidgetCase, brand: Option<Rgb>, privacy_page: PrivacyPage) 
     told.add(case.details());
     let colours = case.looks();
     let undecided = told.undecided.take().or(colours.undecided);
+    let compared = told.what.len() + colours.what.len();
     told.gaps
         .extend(colours.gaps.into_iter().chain(privacy_page.gap));
     let findings = colours.findings.into_iter().chain(told.findings);
@@ -107,7 +108,7 @@ pub fn assess(case: &WidgetCase, brand: Option<Rgb>, privacy_page: PrivacyPage) 
     } else if let Some(why) = undecided.filter(|_| !wrong) {
         (Standing::Undecided, why)
     } else {
-        by_findings(&findings, "The widget matches the design.")
+        by_findings(&findings, &matches(compared, told.gaps.len()))
     };
     FamilyResult {
         family: Family::Brand,
@@ -120,6 +121,19 @@ pub fn assess(case: &WidgetCase, brand: Option<Rgb>, privacy_page: PrivacyPage) 
             values: told.what,
             gaps: told.gaps,
         })),
+    }
+}
+
+/// Words for a widget that is as designed, as far as it was compared.
+fn matches(compared: usize, open: usize) -> String {
+    let words = match compared {
+        0 => "Nothing of the design was compared".to_string(),
+        1 => "The one value that was compared matches the design".to_string(),
+        n => format!("All {n} values that were compared match the design"),
+    };
+    match open {
+        0 => format!("{words}."),
+        n => format!("{words}; {n} could not be compared."),
     }
 }
 

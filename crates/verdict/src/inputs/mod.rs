@@ -84,6 +84,8 @@ impl Prints {
             closed,
             channels,
             design,
+            // Part of the design that is printed whole.
+            uncompared: _,
             texts,
         } = known.widget;
         // The layer that a value comes from says nothing of the widget.

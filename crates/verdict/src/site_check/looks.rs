@@ -25,6 +25,23 @@ pub(super) fn details_of(case: &WidgetCase, out: &mut Report<Vec<ComparedValue>>
     let on_phone = on_phone.as_ref().map(|(v, compared)| (*v, compared));
     out.add(phone::judge(&design, on_phone));
     out.add(details::direction(case.usual()));
+    let uncompared = case.widget.uncompared.iter();
+    out.gaps.extend(uncompared.map(|field| NotChecked {
+        what: format!("the design\u{2019}s {}", field.label().to_lowercase()),
+        why: why_not(*field).into(),
+    }));
+}
+
+/// Reason why no look tells a value.
+fn why_not(field: Field) -> &'static str {
+    match field {
+        Field::Icon | Field::IconDrawn => "a drawing is not told from its pixels",
+        Field::Badge | Field::Movement => "a visit does not watch for it",
+        Field::Ground | Field::GroundWords => "the panel\u{2019}s ground is not measured",
+        Field::Sound => "a visit does not listen",
+        Field::Styles => "the widget\u{2019}s own styles are not read",
+        _ => "no profile says where it is seen",
+    }
 }
 
 /// Compares colours, corner and offsets of a widget, on each screen that it was seen on.

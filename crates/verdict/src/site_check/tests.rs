@@ -9,7 +9,7 @@ use newtfern_model::pages::{Expect, FoundBy, PageCopy, PageKind};
 use newtfern_model::profile::sample_words::SampleWords;
 use newtfern_model::profiles::Profiles;
 use newtfern_model::region::Region;
-use newtfern_standards::observation::{DeliveredPage, Observation};
+use newtfern_standards::observation::{DeliveredPage, Look, Observation};
 use url::Url;
 
 const SITE: &str = "address = 'https://kites.example/'\n[[widget]]\nsupplier = 'example'\nkey = \
@@ -299,6 +299,31 @@ fn a_page_of_ours_that_cannot_be_had_is_a_note() {
     assert_eq!(
         (d.diagnosis.verdict.root(), d.pages[0].seen),
         (Some(Code::DeliveredStatus), PageContent::Unknown)
+    );
+}
+
+#[test]
+fn a_chat_that_is_meant_to_open_in_a_window_of_its_own_is_in_order() {
+    let opened = with(healthy(), |o| {
+        o.looks.opening = Look::NotThere { until_ms: 9_000.0 };
+        let operation = o.operation.get_or_insert_default();
+        operation.new_window = Some("https://app.example.test/".into());
+    });
+    let pages = [site_page("/", "/", GOOD, Some(opened))];
+    assert_eq!(
+        judged(&pages).diagnosis.verdict.root(),
+        Some(Code::UsableNewWindow)
+    );
+    let d = judged_by(&format!("{SITE}\nopens = 'window'"), &pages);
+    assert_eq!(
+        (d.diagnosis.verdict.outcome(), d.diagnosis.verdict.root()),
+        (Outcome::Working, None)
+    );
+    // What it does in that window is not told as looked at.
+    let open = d.diagnosis.verdict.not_looked_at().iter();
+    assert!(
+        { open }.any(|g| g.why.contains("window of its own")),
+        "{d:?}"
     );
 }
 

@@ -98,12 +98,15 @@ impl Look<'_> {
             }
             let found = seen.texts.iter().find(|t| t.name == name);
             let found = found.and_then(|t| own_words(t, wanted));
-            if name == TextName::Greeting && found.is_none() && self.has_form_first() {
+            let away = found.is_none() && !wanted.trim().is_empty();
+            if name == TextName::Greeting && away && self.has_form_first() {
                 let why = "a form comes before the chat, and a visit does not begin one";
                 out.gaps.push(self.gap(name, why.into()));
                 continue;
             }
-            let same = found.as_ref().is_some_and(|f| match name {
+            let off = wanted.trim().is_empty();
+            let same = found.as_ref().map_or(off, |f| match name {
+                _ if off => f.trim().is_empty(),
                 TextName::NoticeLink => same_link(page.as_ref(), f, wanted),
                 _ => variables::fits(&folded(wanted), &folded(f)),
             });
@@ -186,6 +189,12 @@ impl Look<'_> {
     fn differs(&self, name: TextName, told: &ComparedValue, seen: &Observation) -> Finding {
         let what = told.words();
         let language = self.in_language();
+        if told.wanted.trim().is_empty() {
+            let summary = format!("The {what}{language} is shown, and the design is without it.");
+            let remedy = format!("Switch the {what}{language} off {}.", self.account());
+            let found = self.fault(Code::BrandTextDiffers, summary, remedy);
+            return found.with_all(told.sides());
+        }
         let (code, summary) = match (name, &told.seen) {
             (TextName::Notice | TextName::NoticeLink, None) => (
                 Code::BrandNoticeMissing,

@@ -197,6 +197,29 @@ fn samples_and_variables_count_inside_the_widget_and_only_if_nobody_wants_them()
 }
 
 #[test]
+fn a_text_that_is_designed_as_off_is_checked_for_being_off() {
+    let texts = "[widget.texts.en]\nprompt = ''\nsubtitle = ''\n";
+    let places = PLACES.replace("title = '#t'", "title = '#t'\nsubtitle = '#s'");
+    let told = |seen: &[(TextName, &str, f64)]| compared(texts, &places, vec![visit("en", seen)]);
+    let off = told(&[]);
+    assert_eq!(codes(&off), [""; 0]);
+    assert!(off.what.iter().all(|v| v.same && v.seen.is_none()));
+    assert_eq!(off.what.len(), 2);
+    let shown = told(&[(TextName::Prompt, "Questions?", 5_000.0)]);
+    assert_eq!(codes(&shown), ["brand.text-differs"]);
+    assert!(
+        shown.findings[0]
+            .summary
+            .contains("the design is without it")
+    );
+    assert!(
+        shown.findings[0].remedy.starts_with("Switch the prompt"),
+        "{:?}",
+        shown.findings
+    );
+}
+
+#[test]
 fn the_words_of_the_notices_link_are_not_its_text() {
     let texts = "[widget.texts.en]\nnotice = 'Read this first.'\n";
     let told = |text: &str, besides: &str| {
