@@ -1,7 +1,7 @@
 //! A channel's target as people type it, made into the link that it means.
 
-use super::Target;
 use super::kind::ChannelKind;
+use super::target::Target;
 use percent_encoding::{AsciiSet, CONTROLS, utf8_percent_encode};
 use std::collections::BTreeMap;
 use url::Url;

@@ -127,8 +127,9 @@ fn every_mistake_is_told_at_its_place() {
         (
             "tel:+441632960123",
             " ",
-            "widget 1, channel: its target is empty",
+            "line 27: the target of a channel is empty",
         ),
+        ("tel:+441632960123", "01632 960123", "line 27: "),
     ] {
         let text = WHOLE.replacen(from, to, 1);
         assert_ne!(text, WHOLE, "{from}");

@@ -8,8 +8,8 @@ use newtfern_model::expectation::Widget;
 use newtfern_probe::check::{self, Evidence};
 use newtfern_standards::observation::ConsentAct;
 use newtfern_verdict::visits::{
-    CheckOrder, PageChoice, further_states, in_language, in_other_manners, languages_of,
-    own_language, prompt_of,
+    CheckOrder, PageChoice, further_on_phones, further_states, in_language, in_other_manners,
+    languages_of, own_language, prompt_of,
 };
 
 /// Order of the visits of one page for one widget.
@@ -62,6 +62,7 @@ pub async fn look(ways: &SiteTools<'_>, order: &WidgetOrder<'_>) -> Result<Evide
     let mut evidence = check::run(ways.pool, ways.http, &check).await?;
     if order.further {
         let mut plans = further_states(&check, order.states);
+        plans.extend(further_on_phones(&check, order.states, &evidence.visits));
         for language in spoken.iter().skip(1) {
             plans.extend(in_language(&CheckOrder {
                 locale: language,

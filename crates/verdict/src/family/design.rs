@@ -273,7 +273,7 @@ mod tests {
         assert_eq!(nothing.standing, Standing::NotYet);
         // The default design has a notice and no link, which is worth a warning and fails nothing.
         let plain = assess(&design(&[]), DesignContext::default(), true);
-        assert_eq!(plain.standing, Standing::Passing);
+        assert_eq!(plain.standing, Standing::Remarks);
         assert!(plain.summary.contains("no link"), "{}", plain.summary);
     }
 

@@ -6,7 +6,8 @@ use crate::consent::notice::{self, PrivacyPage};
 use crate::consent::{Grid, grid, judge};
 use crate::report::Report;
 use crate::visits::was_had;
-use newtfern_model::finding::NotChecked;
+use newtfern_model::code::Code;
+use newtfern_model::finding::{Finding, NotChecked, Severity};
 use newtfern_model::region::Signal;
 use newtfern_standards::observation::{ConsentAct, Observation, Viewport};
 use serde::Serialize;
@@ -66,6 +67,7 @@ impl<'a> WidgetCase<'a> {
         let visits: Vec<&Observation> = self.on_desktop().collect();
         let what = grid(self.supplier, self.region, &visits);
         let mut findings = judge(&what);
+        self.on_phones(&mut findings);
         findings.extend(privacy_page.silent(self.supplier, &what.declared));
         let gap = |(state, why): &(ConsentAct, String)| NotChecked {
             what: format!("consent state {}", state.word()),
@@ -83,6 +85,22 @@ impl<'a> WidgetCase<'a> {
             &mut out,
         );
         out
+    }
+
+    /// Adds what phones alone show: a page may be held back for desktops and open for phones.
+    fn on_phones(&self, findings: &mut Vec<Finding>) {
+        let had = |o: &&Observation| o.condition.viewport == Viewport::Phone && was_had(o);
+        let visits: Vec<&Observation> = self.usual().iter().filter(had).collect();
+        let found = judge(&grid(self.supplier, self.region, &visits)).into_iter();
+        for finding in found.filter(|f| f.severity >= Severity::Fault) {
+            // That it never starts is told of all screens by the chain.
+            let known = findings.iter().any(|f| f.code == finding.code);
+            if !known && finding.code != Code::ConsentNeverStarts {
+                let summary = finding.summary.trim_end_matches('.');
+                let summary = format!("{summary}, on phones alone.");
+                findings.push(Finding { summary, ..finding });
+            }
+        }
     }
 
     /// The page that its notice links to, read once for all that is asked of it.

@@ -7,6 +7,7 @@ mod consent;
 mod diagnosis;
 mod form;
 mod intended;
+mod languages;
 mod looks;
 mod outcome;
 mod texts;

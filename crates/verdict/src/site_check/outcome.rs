@@ -3,7 +3,7 @@
 use super::case::SiteCase;
 use super::cell::Cell;
 use super::diagnosis::{ChainReport, Coverage, PageRow};
-use super::intended;
+use super::{intended, languages};
 use crate::chain::{Diagnosis, Outcome, Verdict};
 use crate::manners;
 use crate::site_check::diagnosis::PageContent;
@@ -56,6 +56,9 @@ pub(super) fn told(case: &SiteCase, cells: &[Vec<Cell>]) -> ChainReport {
     // What is broken for everybody needs no word about some.
     for seen in case.widgets().filter(|_| outcome != Outcome::Broken) {
         manners::judge(seen.widget, seen.in_other_manners()).beside(&mut diagnosis.verdict);
+    }
+    if outcome != Outcome::Broken {
+        languages::beside(case, &mut diagnosis.verdict);
     }
     ChainReport {
         coverage: Coverage {

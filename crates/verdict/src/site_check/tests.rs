@@ -5,6 +5,7 @@ use crate::testing::SAMPLE;
 use crate::visits::CheckVisits;
 use newtfern_model::code::Code;
 use newtfern_model::expectation::Expectation;
+use newtfern_model::finding::Severity;
 use newtfern_model::pages::{Expect, FoundBy, PageCopy, PageKind};
 use newtfern_model::profile::sample_words::SampleWords;
 use newtfern_model::profiles::Profiles;
@@ -300,6 +301,56 @@ fn a_page_of_ours_that_cannot_be_had_is_a_note() {
         (d.diagnosis.verdict.root(), d.pages[0].seen),
         (Some(Code::DeliveredStatus), PageContent::Unknown)
     );
+}
+
+#[test]
+fn a_second_language_without_the_snippet_is_a_fault() {
+    let in_language =
+        |locale: &str, seen: Observation| with(seen, |o| o.condition.locale = locale.into());
+    let told = |welsh: Observation| {
+        let visits = vec![in_language("en", healthy()), in_language("cy", welsh)];
+        let mut page = site_page("/", "/", GOOD, None);
+        page.visited.push(WidgetVisits {
+            visits: CheckVisits::of(visits, "en"),
+            ..WidgetVisits::default()
+        });
+        judged_by(&format!("languages = ['en', 'cy']\n{SITE}"), &[page])
+    };
+    let d = told(page(""));
+    assert_eq!(d.diagnosis.verdict.outcome(), Outcome::Working);
+    let found = &d.diagnosis.verdict.findings()[0];
+    assert_eq!(
+        (found.code, found.severity),
+        (Code::PlacedAbsent, Severity::Fault)
+    );
+    assert!(
+        found.summary.starts_with("For visitors who speak cy:"),
+        "{found:?}"
+    );
+    assert!(!found.remedy.is_empty() && !found.evidence.is_empty());
+    assert_eq!(told(healthy()).diagnosis.verdict.findings(), []);
+}
+
+#[test]
+fn a_phone_that_is_open_before_consent_is_told_beside_a_desktop_that_waits() {
+    let early = crate::chain::testing::on_phone(healthy());
+    let visits = vec![page(""), early];
+    let told = super::testing::judged(
+        "consent = 'none'\n---key = 'abcd-1234'",
+        SAMPLE,
+        visits,
+        |case| consent::told(case).findings,
+    );
+    let found = told
+        .iter()
+        .find(|f| f.code == Code::ConsentRequestEarly)
+        .unwrap();
+    assert!(
+        found.summary.ends_with("on phones alone."),
+        "{}",
+        found.summary
+    );
+    assert!(!found.evidence.is_empty());
 }
 
 #[test]

@@ -3,14 +3,21 @@
 use newtfern_model::design::Field;
 use newtfern_model::expectation::Widget;
 
-/// Languages that have texts, in the order of the site's; the first carries the chain. Empty where
-/// no text is given: then one visit in the browser's own language tells all.
+/// Languages of a site that are visited at most.
+const MOST_LANGUAGES: usize = 6;
+
+/// Languages that a widget is visited in: those of a site that has several, and those that have
+/// texts, in the order of the site's; the first carries the chain. Empty where there is neither: then
+/// one visit in the browser's own language tells all.
 pub fn languages_of<'a>(of_site: &'a [String], widget: Option<&'a Widget>) -> Vec<&'a str> {
     let Some(texts) = widget.map(|w| &w.texts) else {
         return Vec::new();
     };
-    let of_site = of_site.iter().map(String::as_str);
-    let mut out: Vec<&str> = of_site.filter(|l| texts.contains_key(*l)).collect();
+    let several = of_site.len() > 1;
+    let of_site = of_site.iter().take(MOST_LANGUAGES).map(String::as_str);
+    let mut out: Vec<&str> = of_site
+        .filter(|l| several || texts.contains_key(*l))
+        .collect();
     let others = texts.keys().map(String::as_str);
     let others: Vec<&str> = others.filter(|l| !out.contains(l)).collect();
     out.extend(others);
@@ -62,4 +69,23 @@ pub fn prompt_of(widget: Option<&Widget>, language: &str) -> Option<PromptWatch>
     }
     let after = (texts.prompt_after_s.unwrap_or(0.0) * 1000.0) as u64;
     (after <= MOST_PROMPT_MS).then_some(watch(after + PROMPT_MORE_MS, PromptBy::Time))
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use newtfern_model::expectation::TextSet;
+
+    #[test]
+    fn a_site_with_several_languages_is_visited_in_each() {
+        let mut widget = Widget::of("example", "k");
+        let both = ["en".to_string(), "cy".to_string()];
+        assert_eq!(languages_of(&both, Some(&widget)), ["en", "cy"]);
+        assert_eq!(own_language(&both, Some(&widget)), "en");
+        // One language tells nothing beyond the browser's own.
+        assert_eq!(languages_of(&both[..1], Some(&widget)), [""; 0]);
+        widget.texts.insert("ga".into(), TextSet::default());
+        assert_eq!(languages_of(&both, Some(&widget)), ["en", "cy", "ga"]);
+        assert_eq!(languages_of(&both, None), [""; 0]);
+    }
 }

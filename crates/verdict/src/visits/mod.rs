@@ -236,6 +236,32 @@ pub fn further_states<'a>(order: &CheckOrder<'a>, states: &[ConsentAct]) -> Vec<
     states.flat_map(|s| beside_the_chain(order, *s)).collect()
 }
 
+/// The further consent states on phones too, where their document has the snippet in another state
+/// than that of desktops: where the documents do not differ, neither does what they hold back.
+pub fn further_on_phones<'a>(
+    order: &CheckOrder<'a>,
+    states: &[ConsentAct],
+    visits: &[Observation],
+) -> Vec<VisitPlan<'a>> {
+    let inspector = Inspector::new(order.supplier, order.consent);
+    let held = |viewport: Viewport| {
+        let of = |o: &&Observation| o.condition.viewport == viewport && was_had(o);
+        let seen = visits.iter().find(of)?;
+        let page = Url::parse(&seen.page.final_url).ok()?;
+        let pieces = inspector.pieces(&seen.page.html, &page);
+        Some(pieces.into_iter().map(|p| p.state).collect::<Vec<_>>())
+    };
+    let (desktop, phone) = (held(Viewport::Desktop), held(Viewport::Phone));
+    if desktop.is_none() || phone.is_none() || desktop == phone {
+        return Vec::new();
+    }
+    let on_phones = CheckOrder {
+        viewports: &[Viewport::Phone],
+        ..*order
+    };
+    further_states(&on_phones, states)
+}
+
 /// Returns the visits in other languages, after those of the chain, with consent given where there
 /// is a manager.
 pub fn in_language<'a>(order: &CheckOrder<'a>) -> Vec<VisitPlan<'a>> {

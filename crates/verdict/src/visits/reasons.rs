@@ -68,7 +68,7 @@ pub fn reasons(
         add(
             1,
             format!("a desktop in {language}"),
-            "the design has texts in this language".into(),
+            "visitors of this language must have the widget too, and its texts".into(),
         );
     }
     add(
