@@ -6,10 +6,12 @@
 mod held;
 mod mend;
 mod spans;
+mod wrong_copy;
 
 pub use held::{Placing, PlacingError, SlotChange, SlotContent};
 pub use mend::{Mend, PlannedChange};
 pub use spans::{Span, SpanKind};
+pub use wrong_copy::{WrongCopy, wrong_copies};
 
 /// Returns the text of a slot once a push is undone: as before where nobody wrote meanwhile, else
 /// only our code is taken out.

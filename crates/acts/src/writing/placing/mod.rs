@@ -14,10 +14,11 @@ use crate::sealed::token_origins::held;
 use crate::{ActError, Result, TokenState};
 use loaded::HELD;
 use newtfern_heavy::heavy;
-use newtfern_model::placing::{Mend, Placing, PlannedChange, SlotChange};
+use newtfern_model::placing::{Mend, Placing, PlannedChange, SlotChange, WrongCopy, wrong_copies};
 use newtfern_model::platform::{Advice, Fitted, Platform, Slot, advise};
 use newtfern_store::estate::sites::Site;
 use newtfern_store::writing::placements::Placement;
+use newtfern_verdict::family::Family;
 
 /// Everything the page of placing shows.
 pub struct PlacePage {
@@ -29,6 +30,8 @@ pub struct PlacePage {
     /// Advice on each slot, the better first.
     pub advice: Vec<Advice>,
     pub fitted: Option<Fitted>,
+    /// Copies on the page that the code replaces, as the last look found them.
+    pub wrong: Vec<WrongCopy>,
     /// Changes that a push would make.
     pub push: Option<Mend>,
     /// Changes that taking the widget off would make.
@@ -152,6 +155,9 @@ impl PlacingActs<'_> {
                 }
             },
         }
+        let found = self.acts.store.checks().findings(l.site.id).await?;
+        let found = found.get(&Family::Place).map(Vec::as_slice);
+        let wrong = wrong_copies(found.unwrap_or_default(), &l.site.key);
         let (mut off, mut others) = (None, Vec::new());
         if let Ok(placing) = &placing {
             off = Some(heavy(|| placing.clear()).await).filter(|(changes, ..)| !changes.is_empty());
@@ -169,6 +175,7 @@ impl PlacingActs<'_> {
             slot,
             advice,
             fitted,
+            wrong,
             push,
             problem: sentence(&problem),
         })

@@ -47,11 +47,33 @@ pub fn judge(c: &Facts) -> Answer {
     Finding::broken(
         Code::PlacedTwice,
         format!("The same widget is in the page more than once{which}."),
-        "Remove one of the two: look in the template, the code boxes and the \
-        extensions of the site.",
+        remedy(c),
     )
     .with_all(evidence)
     .into()
+}
+
+/// Names the copy that goes and why: one with another key than the right one, else the later.
+fn remedy(c: &Facts) -> String {
+    let copies: Vec<&Piece> = c.live().collect();
+    let place = "in the template, the code box or the extension that brings it";
+    let odd = copies.iter().find(|p| {
+        let key = p.key.key();
+        c.case.key.is_some() && key.is_some() && key != c.case.key
+    });
+    let with_right_key = copies.iter().any(|p| p.key.key() == c.case.key);
+    match (odd, copies.as_slice()) {
+        (Some(odd), _) if with_right_key => format!(
+            "Remove the copy in line {}, whose key {} is not this site\u{2019}s, {place}.",
+            odd.line,
+            odd.key.key().unwrap_or_default()
+        ),
+        (_, [first, .., last]) if first.line != last.line => format!(
+            "Remove the copy in line {}, {place}; the one in line {} is enough.",
+            last.line, first.line
+        ),
+        _ => format!("Remove one of the two, {place}."),
+    }
 }
 
 #[cfg(test)]
@@ -72,6 +94,16 @@ mod tests {
             found.summary
         );
         assert_eq!(found.evidence.len(), 2);
+        // Which goes, and why.
+        assert!(
+            found.remedy.contains("whose key zzzz-1234 is not"),
+            "{}",
+            found.remedy
+        );
+        let alike = told(with(healthy(), |o| {
+            o.page.html = html(&format!("{GOOD}\n{GOOD}"));
+        }));
+        assert!(alike.remedy.contains("the one in line"), "{}", alike.remedy);
     }
 
     #[test]

@@ -13,6 +13,7 @@ use axum::extract::{Path, State};
 use axum::response::{IntoResponse, Redirect, Response};
 use newtfern_acts::store::estate::sites::Site;
 use newtfern_acts::{ActError, ErrandPage};
+use newtfern_model::placing::WrongCopy;
 use newtfern_model::platform::Fitted;
 
 #[derive(Template)]
@@ -35,6 +36,7 @@ struct Mail<'a> {
     slot: &'a str,
     steps: Vec<Step>,
     code: &'a str,
+    wrong: &'a [WrongCopy],
     /// Whoever made the link.
     by: &'a str,
     agency: &'a str,
@@ -69,6 +71,7 @@ pub async fn make(State(app): State<App>, Path(id): Path<i64>, posted: Posted) -
         slot: slot.map_or("", |s| s.name.as_str()),
         steps: slot.map(steps).unwrap_or_default(),
         code: page.place.fitted.as_ref().map_or("", |f| f.code.as_str()),
+        wrong: &page.place.wrong,
         by: &actor.name,
         agency: &page.agency,
     };
@@ -187,6 +190,7 @@ struct Outside {
     steps: Vec<Step>,
     has_code_step: bool,
     fitted: Option<Fitted>,
+    wrong: Vec<WrongCopy>,
     page: ErrandPage,
     problem: String,
     by: String,
@@ -212,6 +216,7 @@ async fn shown(app: &App, token: &str, problem: String, typed: &Fields) -> PageR
         has_code_step: steps.iter().any(|s| s.code),
         steps,
         fitted: page.place.fitted.clone(),
+        wrong: page.place.wrong.clone(),
         page,
         problem,
         by: typed.get("by").to_string(),

@@ -15,6 +15,7 @@ use newtfern_acts::store::estate::sites::Site;
 use newtfern_acts::store::handing::errands::Words;
 use newtfern_acts::{LINK_DAYS, OtherSuppliers, PlacePage, PushOutcome, SlotView, TagPage};
 use newtfern_model::placing::PlannedChange;
+use newtfern_model::placing::WrongCopy;
 use newtfern_model::platform::{Advice, Fitted, Interface, Platform, Slot};
 use newtfern_verdict::family::Family;
 use serde::Deserialize;
@@ -82,6 +83,7 @@ struct Page {
     desk: Option<String>,
     tabs: Vec<Tab>,
     fitted: Option<Fitted>,
+    wrong: Vec<WrongCopy>,
     /// Advice on the slot that is shown.
     advice: Option<Advice>,
     /// The better slot, where that is another one: its short name and its name.
@@ -268,6 +270,7 @@ async fn page_of(
         slot_id,
         problem: page.problem,
         fitted: page.fitted,
+        wrong: page.wrong,
         platform: page.platform,
         site: page.site,
         done: asked.done.unwrap_or_default(),
