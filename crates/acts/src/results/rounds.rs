@@ -5,6 +5,7 @@ use crate::{ActError, Actor, Result, record};
 use newtfern_model::job::JobKind;
 use newtfern_store::access::people::Role;
 use newtfern_store::results::queue::Urgency;
+use newtfern_verdict::echo::AccountTests;
 use serde_json::json;
 
 /// An act on many sites that is given none.
@@ -56,7 +57,8 @@ impl RoundActs<'_> {
         if sites.is_empty() {
             return Err(ActError::NotFound("site"));
         }
-        let title = format!("{}: {}", kind.title(), of_sites(sites.len()));
+        let (fitting, title) = self.fitting(kind, sites).await?;
+        let sites = &fitting[..];
         let mut tx = self.acts.store.begin().await?;
         let round = tx.start_round(kind, &title, &actor.name, sites, urgency);
         let round = round.await?;
@@ -65,6 +67,30 @@ impl RoundActs<'_> {
         record(&mut tx, actor, "started a round", &subject, detail).await?;
         tx.commit().await?;
         Ok(round)
+    }
+
+    /// The sites that a round can take, and its title: of test talks at many sites those that the
+    /// month's limit of their account leaves room for.
+    async fn fitting(self, kind: JobKind, sites: &[i64]) -> Result<(Vec<i64>, String)> {
+        let title = |n: usize| format!("{}: {}", kind.title(), of_sites(n));
+        if kind != JobKind::Echo || sites.len() < 2 {
+            return Ok((sites.to_vec(), title(sites.len())));
+        }
+        let plan = self.acts.checks().test_plan(sites).await?;
+        let out: usize = plan.iter().map(AccountTests::left_out).sum();
+        let fits: Vec<i64> = plan.into_iter().flat_map(|a| a.fits).collect();
+        match (fits.is_empty(), out) {
+            (true, _) => Err(ActError::Bad(
+                "No test was sent: the month\u{2019}s limit of test chats is used up in each account. \
+                Raise it in Settings, or test next month."
+                    .into(),
+            )),
+            (false, 0) => Ok((fits.clone(), title(fits.len()))),
+            (false, out) => {
+                let words = format!("{}, {out} left out by the limit", title(fits.len()));
+                Ok((fits, words))
+            }
+        }
     }
 
     /// Puts back what a round of pushes wrote, on all sites on which it stands.

@@ -3,9 +3,34 @@
 use crate::handles::CheckActs;
 use crate::{ActError, Result, Subject};
 use newtfern_model::expectation::{staffed, zone};
-use newtfern_verdict::echo::may_test;
+use newtfern_verdict::echo::{AccountTests, may_test};
+use std::collections::BTreeMap;
 
 impl CheckActs<'_> {
+    /// Returns what the month's limit leaves room for of the test talks at these sites, an account
+    /// each.
+    ///
+    /// # Errors
+    /// Where it cannot be read.
+    pub async fn test_plan(self, sites: &[i64]) -> Result<Vec<AccountTests>> {
+        let budget = self.acts.store.settings().agency().await?.tests_a_month;
+        let rows = self.acts.store.checks().test_accounts(sites).await?;
+        let mut accounts: BTreeMap<(String, String), AccountTests> = BTreeMap::new();
+        for (site, client, supplier, made) in rows {
+            let account = accounts
+                .entry((client.clone(), supplier.clone()))
+                .or_insert(AccountTests {
+                    client,
+                    supplier,
+                    made,
+                    asked: Vec::new(),
+                    fits: Vec::new(),
+                });
+            account.asked.push(site);
+        }
+        Ok(accounts.into_values().map(|a| a.within(budget)).collect())
+    }
+
     /// Lets a test talk through, or says why not now. True where nobody is there by the site's
     /// hours: then a message may only be left.
     ///

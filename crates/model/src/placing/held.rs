@@ -102,7 +102,7 @@ impl<'a> Placing<'a> {
     }
 
     /// A slot with this text brings the right code.
-    fn brings(&self, slot: &Slot, text: &str) -> bool {
+    pub(super) fn brings(&self, slot: &Slot, text: &str) -> bool {
         let made = becomes(self.supplier, slot, text);
         let pieces = self.pieces(&format!("<body>{made}"));
         pieces.iter().any(|p| self.is_good(p))

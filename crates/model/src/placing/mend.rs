@@ -127,10 +127,19 @@ impl Placing<'_> {
         }
         let mut told = Vec::new();
         let mut changes = Vec::new();
+        let there = self
+            .slots
+            .iter()
+            .any(|h| h.slot.id == target.id && self.brings(h.slot, &h.text));
+        // What is the only copy so far is no second one: it moves.
+        let why = match there {
+            true => "it adds a second copy".to_string(),
+            false => format!("the code goes to {} instead", target.name),
+        };
         for held in &self.slots {
             let after = match held.slot.id == target.id {
                 true => self.filled(held, &fitted, &mut told),
-                false => self.emptied(held, &mut told),
+                false => self.emptied(held, &why, &mut told),
             };
             changes.extend(SlotChange::of(held, after));
         }
@@ -204,7 +213,7 @@ impl Placing<'_> {
     pub fn clear(&self) -> (Vec<SlotChange>, Vec<PlannedChange>, Vec<String>) {
         let (mut told, mut changes) = (Vec::new(), Vec::new());
         for held in &self.slots {
-            let after = self.emptied(held, &mut told);
+            let after = self.emptied(held, "the widget is taken off", &mut told);
             changes.extend(SlotChange::of(held, after));
         }
         let page = self.page(&changes);
@@ -257,7 +266,7 @@ impl Placing<'_> {
     }
 
     /// Another slot: it holds nothing of the supplier afterwards.
-    fn emptied(&self, held: &SlotContent, told: &mut Vec<PlannedChange>) -> String {
+    fn emptied(&self, held: &SlotContent, why: &str, told: &mut Vec<PlannedChange>) -> String {
         let mut tell =
             |what: String, piece: &str| told.push(PlannedChange::of(held.slot, what, piece));
         if is_field(held.slot) {
@@ -268,10 +277,7 @@ impl Placing<'_> {
                 "" => "also turn off its own display switch".to_string(),
                 undo => format!("also by hand: {undo}"),
             };
-            tell(
-                format!("is emptied because it adds a second copy; {switch}"),
-                &held.text,
-            );
+            tell(format!("is emptied because {why}; {switch}"), &held.text);
             return String::new();
         }
         let spans = pieces_of(self.supplier, self.consent, held);

@@ -170,6 +170,16 @@ impl CheckRows<'_> {
         .map_err(doing("counting test chats"))
     }
 
+    /// Sites with the account that a test talk at each would be had in, and how many were made there
+    /// this month: site, client, supplier, number. Sites without a supplier are left out.
+    pub async fn test_accounts(self, sites: &[i64]) -> Result<Vec<(i64, String, String, i64)>> {
+        sqlx::query_as(include_str!("../sql/test_accounts.sql"))
+            .bind(sites)
+            .fetch_all(&self.store.pool)
+            .await
+            .map_err(doing("counting test chats"))
+    }
+
     /// The last test talks at a site: when, and what came of them.
     pub async fn tests_of(self, site: i64, limit: i64) -> Result<Vec<(Moment, String)>> {
         sqlx::query_as(

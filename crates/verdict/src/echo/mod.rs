@@ -8,7 +8,7 @@ mod seen;
 
 pub use by_hand::Ticks;
 pub use judge::judge;
-pub use permission::{NoTest, may_test};
+pub use permission::{AccountTests, NoTest, may_test};
 pub use seen::{Answers, ByHand, CleanUp, EchoResult, Mail, StopReason};
 
 /// The words of a test message, to which its number is added: the client's people see at once who

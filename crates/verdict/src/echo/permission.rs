@@ -62,6 +62,35 @@ pub fn may_test(
     Ok(())
 }
 
+/// A client's account with a supplier, and the test chats of this month that are asked of it.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct AccountTests {
+    /// Client whose account it is.
+    pub client: String,
+    /// Supplier of the account.
+    pub supplier: String,
+    /// Test chats that were made this month.
+    pub made: i64,
+    /// Sites whose test is asked for, in their order.
+    pub asked: Vec<i64>,
+    /// Those of them that the month's limit leaves room for.
+    pub fits: Vec<i64>,
+}
+
+impl AccountTests {
+    /// Takes as many of the sites as the limit leaves room for, the first ones.
+    pub fn within(mut self, budget: u32) -> AccountTests {
+        let left = usize::try_from(i64::from(budget) - self.made).unwrap_or_default();
+        self.fits = self.asked.iter().copied().take(left).collect();
+        self
+    }
+
+    /// Returns how many of the sites must wait.
+    pub fn left_out(&self) -> usize {
+        self.asked.len() - self.fits.len()
+    }
+}
+
 #[cfg(test)]
 mod tests {
     use super::*;
@@ -77,5 +106,20 @@ mod tests {
         assert!(quiet.contains("chat is not staffed now"), "{quiet}");
         let left = may_test(("Kites", "Brindle"), (0, 10), Some(false), true, &[]);
         assert_eq!(left, Ok(()), "a left message rings nowhere");
+    }
+
+    #[test]
+    fn a_round_takes_what_the_months_limit_leaves_room_for() {
+        let account = |made| AccountTests {
+            client: "Lenn Kite Workshop".into(),
+            supplier: "Example Chat".into(),
+            made,
+            asked: vec![3, 5, 8],
+            fits: Vec::new(),
+        };
+        let taken = |made| account(made).within(4).fits;
+        assert_eq!((taken(0), taken(2)), (vec![3, 5, 8], vec![3, 5]));
+        assert_eq!((taken(4), taken(9)), (vec![], vec![]));
+        assert_eq!(account(3).within(4).left_out(), 2);
     }
 }

@@ -183,9 +183,9 @@ async fn the_form_and_the_text_follow_each_other_and_mistakes_are_told_while_typ
         "{problems}"
     );
     let odd = look(of(&quoin().replace("script_hosts", "script_host"))).await;
-    let remarks = odd["remarks"].to_string();
+    let problems = odd["problems"].to_string();
     assert!(
-        remarks.contains("the nearest field is \u{201c}recognise.script_hosts\u{201d}"),
+        problems.contains("the nearest field is \u{201c}script_hosts\u{201d}"),
         "{odd:#}"
     );
 }

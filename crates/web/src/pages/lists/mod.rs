@@ -7,4 +7,5 @@ pub mod lineup;
 pub mod push_many;
 pub mod removed;
 pub mod rounds;
+pub mod test_plan;
 pub mod worklist;

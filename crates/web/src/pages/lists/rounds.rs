@@ -174,6 +174,10 @@ pub(crate) async fn meant(app: &App, f: &Fields) -> PageResult<Vec<i64>> {
 pub async fn bulk(State(app): State<App>, posted: Posted) -> PageResult {
     let kind = kind_of(&posted.fields)?;
     let sites = meant(&app, &posted.fields).await?;
+    // Each test talk costs the client one: what the limits leave room for is shown first.
+    if kind == JobKind::Echo && sites.len() > 1 && posted.fields.get("planned") != "yes" {
+        return crate::pages::lists::test_plan::show(&app, &posted, &sites).await;
+    }
     let round = app
         .acts
         .rounds()

@@ -67,7 +67,7 @@ async fn a_site_is_added_by_its_address_with_platform_and_name_from_the_page() {
         .unwrap();
     let passing: Vec<Family> = standings
         .iter()
-        .filter(|s| s.state == Standing::Passing)
+        .filter(|s| s.state.is_good())
         .map(|s| s.family)
         .collect();
     assert_eq!(passing, [Family::Design]);
