@@ -281,6 +281,7 @@ mod tests {
             with(launcher(|_| {}), |o| {
                 o.condition.locale = locale.into();
                 o.texts.push(TextSeen {
+                    besides_links: None,
                     name: TextName::Greeting,
                     text: words.into(),
                     at_ms: 0.0,

@@ -28,6 +28,7 @@ fn visit(language: &str, texts: &[(TextName, &str, f64)]) -> Observation {
             name: *name,
             text: text.to_string(),
             at_ms: *at_ms,
+            besides_links: None,
         });
         o.texts = seen.collect();
         o.panel_text = texts.iter().map(|t| t.1).collect::<Vec<_>>().join(" ");

@@ -1,7 +1,8 @@
 //! Changing many sites at once: one field with its differences first, another client, removal.
 
 use crate::error::{NO_SUCH_ACTION, PageResult};
-use crate::pages::lists::rounds::{carried, meant};
+use crate::pages::lists::carried::carried;
+use crate::pages::lists::rounds::meant;
 use crate::pages::{form_again, render};
 use crate::session::{Fields, Posted, Reader};
 use crate::state::App;

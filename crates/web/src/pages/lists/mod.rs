@@ -1,6 +1,7 @@
 //! Many sites at once.
 
 pub mod bulk;
+mod carried;
 pub mod events;
 pub mod lens;
 pub mod lineup;

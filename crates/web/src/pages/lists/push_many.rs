@@ -1,7 +1,8 @@
 //! Publishing to many sites: the differences first.
 
 use crate::error::PageResult;
-use crate::pages::lists::rounds::{carried, ticked};
+use crate::pages::lists::carried::carried;
+use crate::pages::lists::rounds::ticked;
 use crate::pages::render;
 use crate::pages::site::difference::{Line, difference};
 use crate::session::Posted;

@@ -125,12 +125,6 @@ pub(crate) async fn ticked(app: &App, f: &Fields) -> PageResult<Vec<i64>> {
     }
 }
 
-/// Sites as a form carries them on.
-pub(crate) fn carried(sites: &[i64]) -> String {
-    let sites: Vec<String> = sites.iter().map(i64::to_string).collect();
-    sites.join(",")
-}
-
 /// The sites that a bulk form means: those of ticked clients, a whole batch of the worklist, all
 /// that a lens's filter finds, or the ticked rows.
 pub(crate) async fn meant(app: &App, f: &Fields) -> PageResult<Vec<i64>> {

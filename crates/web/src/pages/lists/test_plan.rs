@@ -1,7 +1,7 @@
 //! Test messages to many sites: what the month's limits leave room for, before anything is sent.
 
 use crate::error::PageResult;
-use crate::pages::lists::rounds::carried;
+use crate::pages::lists::carried::carried;
 use crate::pages::render;
 use crate::session::Posted;
 use crate::state::App;
