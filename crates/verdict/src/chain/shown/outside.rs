@@ -60,8 +60,8 @@ mod tests {
             height: 844.0,
         };
         let phone = |x: f64| {
-            let seen = on_phone(launcher(|l| l.rect.x = x));
-            with(seen, |o| {
+            with(on_phone(launcher(|_| {})), |o| {
+                o.launcher.as_mut().unwrap().rect.x = x;
                 o.layout = Some((640.0, 1385.0));
                 o.sight = Some(at(0.0, 390.0));
                 o.too_wide = Some(WideElement {

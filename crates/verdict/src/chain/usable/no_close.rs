@@ -16,7 +16,7 @@ pub fn judge(c: &Facts) -> Answer {
     match c.seen.looks.closing {
         Look::Seen { .. } => return Answer::Holds,
         Look::NotLooked {
-            why: why @ NotCheckedReason::NoEntry,
+            why: why @ (NotCheckedReason::NoEntry | NotCheckedReason::OwnWindow),
         } => return Answer::gap("closing the panel", why, Dependence::Nothing),
         Look::NotLooked { why } => {
             return Answer::cannot_tell("whether the panel closes", why);

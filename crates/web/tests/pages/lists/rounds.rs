@@ -65,7 +65,7 @@ async fn an_act_on_all_found_goes_to_what_the_filter_finds() {
         .post(
             "/bulk",
             &[
-                ("kind", "echo"),
+                ("kind", "weigh"),
                 ("site", "999999"),
                 ("site", "; drop table sites"),
                 ("site", &sites[0].to_string()),
@@ -75,9 +75,46 @@ async fn an_act_on_all_found_goes_to_what_the_filter_finds() {
         .leads();
     assert_eq!(
         house
+            .count("select count(*) from jobs where kind = 'weigh'")
+            .await,
+        4
+    );
+}
+
+#[tokio::test]
+async fn test_talks_beyond_the_months_limit_are_shown_first_and_left_out() {
+    let (house, technician, sites) = estate(3, 0).await;
+    // Two sites of one client, one of another; each account has one test a month.
+    let mut agency = house.store().settings().agency().await.unwrap();
+    agency.tests_a_month = 1;
+    let mut tx = house.store().begin().await.unwrap();
+    tx.set_setting("agency", &json!(agency)).await.unwrap();
+    tx.commit().await.unwrap();
+    let mut fields: Vec<(&str, String)> = vec![("kind", "echo".into())];
+    fields.extend(sites.iter().map(|s| ("site", s.to_string())));
+    technician
+        .post("/bulk", &fields)
+        .await
+        .has("Send test messages to 2 sites")
+        .has("0 of 1")
+        .has("1, 1 left out");
+    assert_eq!(
+        house
             .count("select count(*) from jobs where kind = 'echo'")
             .await,
-        1
+        0
+    );
+    fields.push(("planned", "yes".into()));
+    let round = technician.post("/bulk", &fields).await;
+    technician
+        .get(round.leads())
+        .await
+        .has("2 sites, 1 left out by the limit");
+    assert_eq!(
+        house
+            .count("select count(*) from jobs where kind = 'echo'")
+            .await,
+        2
     );
 }
 
