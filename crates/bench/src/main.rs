@@ -14,6 +14,7 @@ mod pages;
 mod psql;
 mod queue;
 mod report;
+mod verdicts;
 mod visits;
 mod weigh;
 
@@ -81,6 +82,9 @@ async fn long(named: &[String], standins: &Standins, supplier: &Supplier) -> Res
     if wanted("endure") {
         let (store, address) = fresh().await?;
         endure::measure(&store, &address, standins, supplier).await?;
+    }
+    if wanted("verdicts") {
+        verdicts::measure(standins).await?;
     }
     if wanted("weigh") {
         weigh::measure().await?;

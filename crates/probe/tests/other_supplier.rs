@@ -21,6 +21,11 @@ const KEY: &str = "osier-4821";
 /// The widget: a round button and a panel beside it. `//CHANGE` is where a fault goes in.
 const LOADER: &str = r#"(function () {
   window.osier = { ready: false };
+  var at = document.currentScript.src;
+  var framed = function (p, path) {
+    p.querySelector(".x").insertAdjacentHTML("afterend",
+      '<iframe style="width:290px;height:250px;border:0" src="' + new URL(path, at) + '"></iframe>');
+  };
   setTimeout(function () {
     var b = document.createElement("button"), p = document.createElement("div");
     b.id = "osier-launcher"; b.setAttribute("aria-label", "Chat"); b.textContent = "c";
@@ -81,6 +86,10 @@ const CHANGES: &[(&str, &str)] = &[
     ),
     ("phone", "if (innerWidth < 500) b.style.display = 'none';"),
     ("transparent", "b.style.opacity = '0';"),
+    ("panel-page", "framed(p, '/panel');"),
+    ("panel-error", "framed(p, '/panel-error');"),
+    ("panel-refused", "framed(p, '/panel-refused');"),
+    ("panel-blank", "framed(p, '/panel-blank');"),
     (
         "behind",
         "var o = document.createElement('div'); o.id = 'veil'; o.style.cssText = \
@@ -106,6 +115,13 @@ const CASES: &[Case] = &[
     ("route", Some("shown.route-lost"), None),
     ("phone", Some("shown.phone"), None),
     ("transparent", Some("shown.hidden"), None),
+    ("styled", Some("shown.hidden"), None),
+    ("wide", Some("shown.outside"), None),
+    ("wide-in-a-box", None, None),
+    ("panel-page", None, None),
+    ("panel-error", Some("started.frame"), None),
+    ("panel-refused", Some("started.frame"), None),
+    ("panel-blank", Some("started.frame"), None),
     ("behind", Some("shown.covered"), None),
     ("other-page", Some("placed.other-page"), None),
     ("stale", Some("placed.stale-cache"), None),
@@ -145,6 +161,16 @@ fn page(head: &str, body: &str) -> Response {
     .into_response()
 }
 
+/// A page for phones with a table that is wider than they are.
+fn wide(body: &str) -> Response {
+    Html(format!(
+        "<!doctype html><html><head><meta name=viewport content='width=device-width, \
+        initial-scale=1'><title>Kites</title><style>.prices {{ width: 900px; height: 40px }}</style>\
+        </head><body><h1>Hi</h1>\n{body}\n</body></html>"
+    ))
+    .into_response()
+}
+
 /// The client's site: one fault a path.
 fn site(path: &str, query: &str, port: u16) -> Response {
     let loader = |how: &str| {
@@ -162,6 +188,11 @@ fn site(path: &str, query: &str, port: u16) -> Response {
         "other-page" => body(""),
         "stale" if query.contains("newtfern") => body(&good),
         "stale" => body(""),
+        "styled" => page("<style>\nh1 { color: red }\nbutton[id^=osier] { display: none }\n</style>", &good),
+        "wide" => wide(&format!("<table class=prices><tr><td>x</td></tr></table>{good}")),
+        "wide-in-a-box" => wide(&format!(
+            "<div style='overflow:auto'><table class=prices><tr><td>x</td></tr></table></div>{good}"
+        )),
         "wrong-type" => body(&good.replace("async", "type=\"text/x-none\"")),
         "put-in-by-text" => body(&format!("<div id=d></div><script>document.getElementById('d').innerHTML = '{}'</script>", good.replace("</script>", "<\\/script>"))),
         "textarea" => body(&format!("<textarea>{good}</textarea>")),
@@ -205,8 +236,21 @@ async fn supplier_host(path: &str, query: &str) -> Response {
         )
             .into_response()
     };
-    if path != "l.js" {
-        return StatusCode::NOT_FOUND.into_response();
+    match path {
+        "l.js" => {}
+        "panel" => {
+            return Html("<!doctype html><p>Hello</p><input placeholder=Name>").into_response();
+        }
+        "panel-error" => {
+            let said = Html("<h1>Service unavailable</h1>");
+            return (StatusCode::SERVICE_UNAVAILABLE, said).into_response();
+        }
+        "panel-refused" => {
+            let deny = [(header::X_FRAME_OPTIONS, "DENY")];
+            return (deny, Html("<p>Hello</p>")).into_response();
+        }
+        "panel-blank" => return Html("<!doctype html><div id=root></div>").into_response(),
+        _ => return StatusCode::NOT_FOUND.into_response(),
     }
     match query {
         "missing" => (StatusCode::NOT_FOUND, Html("<h1>no</h1>")).into_response(),
@@ -334,6 +378,73 @@ fn against((name, root, remark): &Case, d: &Diagnosis) -> Vec<String> {
         wrong.push(format!("{name}: told {told:?}"));
     }
     wrong
+}
+
+/// Evidence and remedy of a page's root cause, as the browser's own figures give them.
+type Shown = (&'static str, &'static [&'static str], &'static str);
+
+const SHOWN: &[Shown] = &[
+    (
+        "styled",
+        &["line 3: button[id^=osier] { display: none }"],
+        "remove or narrow the rule",
+    ),
+    (
+        "wide",
+        &["table.prices: 900"],
+        "let table.prices fit the screen",
+    ),
+    (
+        "panel-error",
+        &["/panel-error \u{2192} 503", "of the panel"],
+        "report this address",
+    ),
+    (
+        "panel-refused",
+        &["/panel-refused", "x-frame-options: DENY"],
+        "allow this site to show the widget in a frame",
+    ),
+    (
+        "panel-blank",
+        &["/panel-blank takes up"],
+        "report this address",
+    ),
+];
+
+#[tokio::test(flavor = "multi_thread")]
+async fn what_is_told_can_be_checked_in_seconds() {
+    let port = serve().await;
+    let world = Arc::new((Checker::new(), supplier(port)));
+    let wrong = complaints(SHOWN, |(name, evidence, remedy)| {
+        let world = world.clone();
+        async move {
+            let ask = Ask {
+                supplier: &world.1,
+                rivals: &[],
+                consent: None,
+                key: KEY,
+                expect: Expect::Present,
+            };
+            let url = format!("http://kites.localhost:{port}/{name}");
+            let told = world.0.check(&url, &ask).await.0;
+            let Some(found) = told.verdict.root_finding() else {
+                return vec![format!("{name}: no root cause")];
+            };
+            let lines: Vec<String> = found.evidence.iter().map(|e| e.line()).collect();
+            let lines = lines.join("\n");
+            let missing = evidence.iter().filter(|e| !lines.contains(**e));
+            let mut wrong: Vec<String> = missing
+                .map(|e| format!("{name}: {e:?} is not in {lines:?}"))
+                .collect();
+            if !found.remedy.contains(remedy) {
+                wrong.push(format!("{name}: the remedy is {:?}", found.remedy));
+            }
+            wrong
+        }
+    })
+    .await;
+    assert!(wrong.is_empty(), "{}", wrong.join("\n"));
+    world.0.pool.close().await;
 }
 
 #[tokio::test(flavor = "multi_thread")]
