@@ -116,7 +116,7 @@ const CASES: &[Case] = &[
     ("phone", Some("shown.phone"), None),
     ("transparent", Some("shown.hidden"), None),
     ("styled", Some("shown.hidden"), None),
-    ("wide", Some("shown.outside"), None),
+    ("wide", Some("shown.phone"), None),
     ("wide-in-a-box", None, None),
     ("panel-page", None, None),
     ("panel-error", Some("started.frame"), None),

@@ -22,6 +22,13 @@ pub fn judge(t: &JudgedVisits) -> Option<Verdict> {
     let phone = others.next().filter(|j| j.on_phone())?;
     let root = phone.found().filter(|f| MISSING.contains(&f.code))?;
     let came = desktop.seen().looks.launcher.seen_ms();
+    // What hides it, or moves it out of sight, is named with its place.
+    let remedy = match root.code {
+        Code::ShownHidden | Code::ShownOutside => root.remedy.clone(),
+        _ => "In the widget's settings, let it show on phones; then look in the site's styles \
+            for rules under 400 px width."
+            .into(),
+    };
     let finding = Finding {
         code: Code::ShownPhone,
         link: Some(Link::Shown),
@@ -29,9 +36,7 @@ pub fn judge(t: &JudgedVisits) -> Option<Verdict> {
             "On a phone the widget is missing, on a desktop it works. {}",
             root.summary
         ),
-        remedy: "In the widget's settings, let it show on phones; then look in the site's styles \
-            for rules under 400 px width."
-            .into(),
+        remedy,
         ..root.clone()
     }
     .with_all(
