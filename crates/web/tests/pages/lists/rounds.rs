@@ -90,8 +90,9 @@ async fn test_talks_beyond_the_months_limit_are_shown_first_and_left_out() {
     let mut tx = house.store().begin().await.unwrap();
     tx.set_setting("agency", &json!(agency)).await.unwrap();
     tx.commit().await.unwrap();
-    let mut fields: Vec<(&str, String)> = vec![("kind", "echo".into())];
-    fields.extend(sites.iter().map(|s| ("site", s.to_string())));
+    let sites: Vec<String> = sites.iter().map(i64::to_string).collect();
+    let mut fields: Vec<(&str, &str)> = vec![("kind", "echo")];
+    fields.extend(sites.iter().map(|s| ("site", s.as_str())));
     technician
         .post("/bulk", &fields)
         .await
@@ -104,7 +105,7 @@ async fn test_talks_beyond_the_months_limit_are_shown_first_and_left_out() {
             .await,
         0
     );
-    fields.push(("planned", "yes".into()));
+    fields.push(("planned", "yes"));
     let round = technician.post("/bulk", &fields).await;
     technician
         .get(round.leads())
