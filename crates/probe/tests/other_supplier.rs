@@ -386,7 +386,7 @@ type Shown = (&'static str, &'static [&'static str], &'static str);
 const SHOWN: &[Shown] = &[
     (
         "styled",
-        &["line 3: button[id^=osier] { display: none }"],
+        &["line 3: button[id^=\"osier\"] { display: none }"],
         "remove or narrow the rule",
     ),
     (

@@ -125,7 +125,8 @@ fn is_version(value: &str) -> bool {
 pub(super) fn find(scripts: &[Script], hosts: &[String]) -> Option<KeyPlace> {
     let mut places = Vec::new();
     for script in scripts {
-        if let Some(src) = &script.src {
+        let src = script.src.as_deref();
+        if script.custom || src.is_some() {
             let wanted = |(n, _): &&(String, String)| !OTHERS.contains(&n.as_str());
             let attributes = script.attributes.iter().filter(wanted);
             places.extend(attributes.map(|(name, value)| KeyPlace {
@@ -133,7 +134,7 @@ pub(super) fn find(scripts: &[Script], hosts: &[String]) -> Option<KeyPlace> {
                 place: Place::Attribute(name.clone()),
                 value: value.clone(),
             }));
-            places.extend(in_address(src, hosts));
+            places.extend(src.into_iter().flat_map(|src| in_address(src, hosts)));
         } else {
             places.extend(in_code(&script.text, hosts));
         }

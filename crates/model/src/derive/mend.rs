@@ -157,6 +157,11 @@ fn pieces(text: &str, mended: &mut Vec<Repair>) -> Result<String, DeriveError> {
         spans.push((start, close));
         at = close;
     }
+    if spans.is_empty() {
+        return Err(DeriveError::NoCode);
+    }
+    spans.extend(custom_elements(&lower, &spans));
+    spans.sort_unstable();
     let (Some((first, _)), Some((_, last))) = (spans.first(), spans.last()) else {
         return Err(DeriveError::NoCode);
     };
@@ -186,6 +191,34 @@ fn pieces(text: &str, mended: &mut Vec<Repair>) -> Result<String, DeriveError> {
             parts.join("\n")
         }
     })
+}
+
+/// Elements of the supplier's own beside the scripts, in text in lower case: a name with a hyphen.
+fn custom_elements(lower: &str, scripts: &[(usize, usize)]) -> Vec<(usize, usize)> {
+    let mut out: Vec<(usize, usize)> = Vec::new();
+    for (start, _) in lower.match_indices('<') {
+        let within =
+            |spans: &[(usize, usize)]| spans.iter().any(|(a, b)| (*a..*b).contains(&start));
+        if within(scripts) || within(&out) {
+            continue;
+        }
+        let part = |c: char| c.is_ascii_alphanumeric() || c == '-';
+        let name = lower[start + 1..]
+            .split(|c| !part(c))
+            .next()
+            .unwrap_or_default();
+        let is_custom = name.starts_with(|c: char| c.is_ascii_lowercase()) && name.contains('-');
+        let tag_end = lower[start..].find('>').map(|i| start + i + 1);
+        let (true, Some(tag_end)) = (is_custom, tag_end) else {
+            continue;
+        };
+        let end_tag = format!("</{name}>");
+        let end = lower[tag_end..]
+            .find(&end_tag)
+            .map(|i| tag_end + i + end_tag.len());
+        out.push((start, end.unwrap_or(tag_end)));
+    }
+    out
 }
 
 /// `<script><script src=...></script></script>`: a code box that wraps was given what is wrapped

@@ -1,10 +1,13 @@
-//! The scripts of a pasted snippet.
+//! The scripts of a pasted snippet, and the elements of the supplier's own that stand beside them.
 
 use newtfern_standards::html::{Document, Kind};
 use url::Url;
 
-/// One script of a snippet.
+/// One script of a snippet, or an element of the supplier's own (a custom element of HTML, whose name
+/// has a hyphen), which its script looks for.
 pub(crate) struct Script {
+    /// Whether it is an element of the supplier's own.
+    pub custom: bool,
     /// Address of the script, if it has one.
     pub src: Option<String>,
     /// Names and values, as written.
@@ -15,22 +18,27 @@ pub(crate) struct Script {
 
 pub(super) fn scripts_of(code: &str) -> Vec<Script> {
     let document = Document::parse(code);
+    let custom = |id: usize| document.name(id).is_some_and(|n| n.contains('-'));
     let ids = document
         .walk()
         .into_iter()
-        .filter(|id| document.name(*id) == Some("script"));
+        .filter(|id| document.name(*id) == Some("script") || custom(*id));
     let script = |id: usize| {
         let Kind::Element { attributes, .. } = &document.nodes[id].kind else {
             return None;
         };
         Some(Script {
+            custom: custom(id),
             src: document
                 .attribute(id, "src")
                 .map(str::trim)
                 .filter(|s| !s.is_empty())
                 .map(str::to_string),
             attributes: attributes.clone(),
-            text: document.text(id),
+            text: match custom(id) {
+                true => String::new(),
+                false => document.text(id),
+            },
         })
     };
     ids.filter_map(script).collect()

@@ -152,3 +152,30 @@ proptest::proptest! {
         let _ = derive(&format!("{}{text}{}", &CALL[..at], &CALL[at..]));
     }
 }
+
+#[test]
+fn an_element_of_the_suppliers_own_that_carries_the_key_is_part_of_the_snippet() {
+    let pasted = "Paste this:\n<osier-chat data-key=\"ab12-cd34\" lang=en></osier-chat>\n\
+        <script async src=\"https://cdn.osier.test/l.js\"></script>";
+    let derived = derive(pasted).unwrap();
+    assert_eq!(derived.key.as_deref(), Some("ab12-cd34"));
+    assert!(
+        derived
+            .template
+            .starts_with("<osier-chat data-key=\"{{key}}\""),
+        "{}",
+        derived.template
+    );
+    assert!(derived.template.ends_with("</script>"));
+    // One inside a script's text, or before a script of somebody else's page, is none of it twice.
+    let inside = "<script>document.write('<osier-chat></osier-chat>'); osier('ab12-cd34', \
+        'https://cdn.osier.test/l.js')</script>";
+    assert_eq!(
+        derive(inside)
+            .unwrap()
+            .template
+            .matches("<osier-chat")
+            .count(),
+        1
+    );
+}

@@ -35,7 +35,7 @@ pub(super) fn details_of(case: &WidgetCase, out: &mut Report<Vec<ComparedValue>>
 /// Reason why no look tells a value.
 fn why_not(field: Field) -> &'static str {
     match field {
-        Field::Icon | Field::IconDrawn => "a drawing is not told from its pixels",
+        Field::Icon | Field::IconDrawn => "a drawing is not told from its picture",
         Field::Badge | Field::Movement => "a visit does not watch for it",
         Field::Ground | Field::GroundWords => "the panel\u{2019}s ground is not measured",
         Field::Sound => "a visit does not listen",
