@@ -216,7 +216,11 @@ fn custom_elements(lower: &str, scripts: &[(usize, usize)]) -> Vec<(usize, usize
         let end = lower[tag_end..]
             .find(&end_tag)
             .map(|i| tag_end + i + end_tag.len());
-        out.push((start, end.unwrap_or(tag_end)));
+        let end = end.unwrap_or(tag_end);
+        // One around scripts is part of the page that was pasted, not of the snippet.
+        if scripts.iter().all(|(a, b)| end <= *a || *b <= start) {
+            out.push((start, end));
+        }
     }
     out
 }

@@ -167,6 +167,12 @@ fn an_element_of_the_suppliers_own_that_carries_the_key_is_part_of_the_snippet()
         derived.template
     );
     assert!(derived.template.ends_with("</script>"));
+    let page = format!(
+        "<my-page><p>x</p>{}</my-page>",
+        "<script src=\"https://cdn.osier.test/l.js\" \
+        data-key=\"ab12-cd34\"></script>"
+    );
+    assert!(!derive(&page).unwrap().template.contains("my-page"));
     // One inside a script's text, or before a script of somebody else's page, is none of it twice.
     let inside = "<script>document.write('<osier-chat></osier-chat>'); osier('ab12-cd34', \
         'https://cdn.osier.test/l.js')</script>";
