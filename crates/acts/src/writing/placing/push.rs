@@ -133,8 +133,19 @@ impl PlacingActs<'_> {
             return Err(SlotError::Conflict.into());
         }
         let slot = slot_of(&l, slot)?;
-        self.push_into(actor, &l, &slots, &slot, (None, others))
-            .await
+        let pushed = self.push_into(actor, &l, &slots, &slot, (None, others));
+        let pushed = pushed.await?;
+        if pushed != PushOutcome::Unchanged {
+            self.verify(actor, &[id]).await?;
+        }
+        Ok(pushed)
+    }
+
+    /// Lets the sites be verified that were just written to: what stands there is proven in a browser.
+    async fn verify(self, actor: &Actor, sites: &[i64]) -> Result<()> {
+        let rounds = self.acts.rounds();
+        rounds.start_round(actor, JobKind::Check, sites).await?;
+        Ok(())
     }
 
     /// Pushes into the site's own or the best slot, as things are now: for many sites. As
@@ -326,6 +337,12 @@ impl PlacingActs<'_> {
         if !tx.finish_job(job, &words).await? {
             return Err(ActError::TakenOver);
         }
-        Ok(tx.commit().await?)
+        tx.commit().await?;
+        let over = self.acts.store.rounds().round(job.round_id).await?;
+        let pushed = self.acts.store.rounds().pushed_sites(job.round_id).await?;
+        if over.is_some_and(|r| r.is_over()) && !pushed.is_empty() {
+            self.verify(&actor, &pushed).await?;
+        }
+        Ok(())
     }
 }
