@@ -167,7 +167,22 @@ impl Bench {
         child.wait_with_output().await.unwrap()
     }
 
+    /// What the command line tells. A machine that is too busy with the other tests is told as such,
+    /// and the site looked at again.
     pub async fn check(&self, more: &[&str]) -> (i32, Value) {
+        let mut told = self.check_once(more).await;
+        for _ in 0..3 {
+            let open = told.1["not_looked_at"].to_string();
+            if !open.contains("our machine was busy") {
+                break;
+            }
+            self.asked.lock().unwrap().clear();
+            told = self.check_once(more).await;
+        }
+        told
+    }
+
+    async fn check_once(&self, more: &[&str]) -> (i32, Value) {
         let args = [
             &[
                 "check",
