@@ -52,6 +52,7 @@ pub struct Room {
     pub acts: Acts,
     pub store: Store,
     _folder: tempfile::TempDir,
+    _scratch: scratch::Scratch,
 }
 
 /// A room with the stand-ins' profiles and no site.
@@ -60,7 +61,7 @@ pub async fn room() -> Room {
         "NEWTFERN_TEST_DATABASE is not set: run \
         ./run test, or newtfern admin with-database cargo test",
     );
-    let store = scratch::database(&server).await.unwrap();
+    let (store, address) = scratch::with_address(&server).await.unwrap();
     let folder = tempfile::tempdir().unwrap();
     let (supplier, consent) = (
         newtfern_standins::supplier_profile(80),
@@ -84,6 +85,7 @@ pub async fn room() -> Room {
         acts: Acts::new(store.clone(), blobs, sealer, Arc::new(Nobody)),
         store,
         _folder: folder,
+        _scratch: scratch::Scratch::of(&server, &address),
     }
 }
 

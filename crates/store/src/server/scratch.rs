@@ -1,5 +1,5 @@
 //! A new, empty, migrated database on a given server: one for each test and for the benchmark. The
-//! server is a throw-away itself (`newtfern admin with-database`), so nothing is dropped.
+//! server is a throw-away itself (`newtfern admin with-database`).
 
 use crate::{Result, Store, StoreError, doing, fresh_token};
 
@@ -31,6 +31,50 @@ pub async fn with_address(server: &str) -> Result<(Store, String)> {
     admin.pool.close().await;
     let address = address_of(server, &name)?;
     Ok((Store::connect(&address).await?, address))
+}
+
+/// Drops a scratch database when it goes itself: hundreds of them fill a small disk.
+pub struct Scratch {
+    server: String,
+    name: String,
+}
+
+impl Scratch {
+    /// Takes care of the database at an address of this server.
+    pub fn of(server: &str, address: &str) -> Scratch {
+        Scratch {
+            server: server.to_string(),
+            name: url::Url::parse(address)
+                .map(|a| a.path().trim_matches('/').to_string())
+                .unwrap_or_default(),
+        }
+    }
+}
+
+impl Drop for Scratch {
+    fn drop(&mut self) {
+        let (server, name) = (self.server.clone(), self.name.clone());
+        // A thread of its own: this may be the end of an asynchronous test.
+        let gone = std::thread::spawn(move || {
+            let runtime = tokio::runtime::Builder::new_current_thread()
+                .enable_all()
+                .build();
+            runtime.map(|r| r.block_on(dropped(&server, &name)))
+        });
+        // What stays goes with the server.
+        let _ = gone.join();
+    }
+}
+
+async fn dropped(server: &str, name: &str) -> Result<()> {
+    let admin = Store::connect(server).await?;
+    let gone = format!("drop database if exists {name} with (force)");
+    sqlx::query(sqlx::AssertSqlSafe(gone))
+        .execute(&admin.pool)
+        .await
+        .map_err(doing("dropping a scratch database"))?;
+    admin.pool.close().await;
+    Ok(())
 }
 
 /// The database that all others are copied from: its schema is made once a server.

@@ -34,6 +34,7 @@ pub struct House {
     pub supplier: Supplier,
     pub platform: Platform,
     folder: tempfile::TempDir,
+    _scratch: scratch::Scratch,
 }
 
 pub async fn house() -> House {
@@ -98,6 +99,7 @@ async fn house_of(settings: Settings, connections: u32) -> House {
         supplier,
         platform,
         folder,
+        _scratch: scratch::Scratch::of(&server, &address),
     }
 }
 
