@@ -7,7 +7,7 @@ use crate::consent::{Grid, grid, judge};
 use crate::report::Report;
 use crate::visits::was_had;
 use newtfern_model::code::Code;
-use newtfern_model::finding::{Finding, NotChecked, Severity};
+use newtfern_model::finding::{Evidence, Finding, NotChecked, Severity};
 use newtfern_model::region::Signal;
 use newtfern_standards::observation::{ConsentAct, Observation, Viewport};
 use serde::Serialize;
@@ -51,8 +51,39 @@ pub(super) fn told(case: &SiteCase) -> Report<Option<ConsentReport>> {
         out.gaps.extend(told.gaps);
         out.what.get_or_insert_with(|| shown(&told.what));
     }
+    on_other_pages(case, &mut out.findings);
     out.gaps.extend(missed(case));
     out
+}
+
+/// Adds what further pages alone show: a template may have the code that all others hold back. Their
+/// visitors agree as soon as they can, so what counts is what came before.
+fn on_other_pages(case: &SiteCase, findings: &mut Vec<Finding>) {
+    for page in case.pages.iter().skip(1) {
+        for of_widget in &page.visited {
+            let Some(subject) = case.subjects.get(of_widget.subject) else {
+                continue;
+            };
+            let visits: Vec<&Observation> = of_widget
+                .visits
+                .usual()
+                .iter()
+                .filter(|v| was_had(v))
+                .collect();
+            if busy::starved(of_widget.visits.usual()).is_some() {
+                continue;
+            }
+            for found in judge(&grid(subject.supplier, case.region, &visits)) {
+                let known = findings.iter().any(|f| f.code == found.code);
+                let told =
+                    found.severity >= Severity::Fault && found.code != Code::ConsentNeverStarts;
+                if told && !known {
+                    let place = Evidence::fact(format!("on {}", page.copy.url));
+                    findings.push(found.with(place));
+                }
+            }
+        }
+    }
 }
 
 impl<'a> WidgetCase<'a> {

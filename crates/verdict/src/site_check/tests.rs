@@ -354,6 +354,35 @@ fn a_phone_that_is_open_before_consent_is_told_beside_a_desktop_that_waits() {
 }
 
 #[test]
+fn a_page_of_another_kind_that_does_not_wait_for_consent_is_told_with_its_address() {
+    let mut profiles = Profiles::default();
+    profiles.add("a.toml", SAMPLE).unwrap();
+    let expectation = Expectation::read(SITE).unwrap();
+    let subjects = subjects(&expectation, &profiles).unwrap();
+    let pages = [
+        site_page("/", "/", GOOD, Some(page(GOOD))),
+        site_page("/shop/a", "/shop/*", GOOD, Some(healthy())),
+    ];
+    let told = judge(&SiteCase {
+        region: &Region::strictest_of_all(),
+        states: &[],
+        sample_words: &SampleWords::default(),
+        at: "2026-11-26T10:00:00Z".parse().unwrap(),
+        expectation: &expectation,
+        subjects: &subjects,
+        rivals: &[],
+        consent: None,
+        pages: &pages,
+        gaps: &[],
+        closed: &[],
+    });
+    let mut early = told.diagnosis.verdict.findings().iter();
+    let found = early.find(|f| f.code == Code::ConsentRequestEarly).unwrap();
+    let last = found.evidence.last().unwrap().line();
+    assert_eq!(last, "on https://kites.example/shop/a");
+}
+
+#[test]
 fn a_chat_that_is_meant_to_open_in_a_window_of_its_own_is_in_order() {
     let opened = with(healthy(), |o| {
         o.looks.opening = Look::NotThere { until_ms: 9_000.0 };
