@@ -44,6 +44,7 @@ pub fn measure(supplier: &Supplier) -> Result<()> {
             consent: Some(&manager),
             visits: &visits,
             asides: &[],
+            siblings: &[],
         });
         rows.push((began.elapsed().as_secs_f64(), parsed, name, cut));
         most_mb = most_mb.max(crate::report::peak_mb() - before);

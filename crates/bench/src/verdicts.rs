@@ -80,6 +80,7 @@ async fn told(pool: &Pool, http: &Http, site: &Site, port: u16) -> Result<Told> 
         consent: manager.as_ref(),
         visits: &seen.visits,
         asides: &seen.asides,
+        siblings: &[],
     })
     .verdict;
     let root = verdict.root().map_or(String::new(), |r| format!(": {r}"));

@@ -86,6 +86,7 @@ impl World {
             consent: None,
             visits: &evidence.visits,
             asides: &asides,
+            siblings: &[],
         })
     }
 

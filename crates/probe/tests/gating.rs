@@ -83,6 +83,7 @@ impl World {
             consent: Some(&site.manager),
             visits: &evidence.visits,
             asides: &evidence.asides,
+            siblings: &[],
         };
         (diagnose(&case), evidence.visits)
     }

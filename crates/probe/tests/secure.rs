@@ -238,6 +238,7 @@ async fn a_loader_that_is_blocked_in_the_browser_is_told_as_such() {
         consent: None,
         visits: &[seen],
         asides: &[],
+        siblings: &[],
     });
     told(
         &d,

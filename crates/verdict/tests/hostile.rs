@@ -35,6 +35,7 @@ fn judged(visit: Observation) -> Diagnosis {
         consent: Some(&manager),
         visits: &[visit],
         asides: &[],
+        siblings: &[],
     })
 }
 

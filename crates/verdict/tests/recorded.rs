@@ -126,6 +126,7 @@ fn judge(w: &World, record: &Record, key: &str, banner: bool) -> Diagnosis {
         consent: banner.then_some(&w.consent),
         visits: &record.visits,
         asides: &record.asides,
+        siblings: &[],
     })
 }
 
@@ -172,6 +173,7 @@ fn the_same_record_is_judged_by_what_is_expected_of_it() {
         consent: None,
         visits: &record.visits,
         asides: &[],
+        siblings: &[],
     });
     assert_eq!(absent.verdict.root(), Some(Code::PlacedUnexpected));
 }

@@ -1,6 +1,6 @@
 //! The pages of a site: which there are ([`robots`], [`sitemap`], [`inventory`]), what each is for
 //! ([`kind`]), which were made alike ([`template`]), which a browser visits ([`sample`]), and where
-//! the widget must and must not be ([`rules`]).
+//! the widget must and must not be (`rules`).
 
 pub mod beside;
 mod copy;

@@ -223,6 +223,7 @@ async fn check(args: Args) -> Result<Diagnosis> {
         consent: consent.as_ref(),
         visits: &visits,
         asides: &evidence.asides,
+        siblings: &[],
     }))
 }
 

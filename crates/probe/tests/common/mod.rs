@@ -61,6 +61,7 @@ impl Checker {
             consent: ask.consent,
             visits: &visits,
             asides: &evidence.asides,
+            siblings: &[],
         };
         (diagnose(&case), visits)
     }

@@ -49,5 +49,6 @@ pub fn judged(supplier: &Supplier, seen: &Observation) -> Diagnosis {
         consent: None,
         visits: std::slice::from_ref(seen),
         asides: &[],
+        siblings: &[],
     })
 }

@@ -300,7 +300,7 @@ impl LocalServer {
     /// Makes a database where it is missing and gives its address.
     ///
     /// # Errors
-    /// [`ServerError`](crate::server::local_server::ServerError) or a connection that fails.
+    /// [`ServerError`] or a connection that fails.
     pub async fn database(&self, name: &str) -> Result<String> {
         use sqlx::{ConnectOptions, Connection};
         let mut server = sqlx::postgres::PgConnectOptions::new()

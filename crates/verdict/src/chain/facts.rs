@@ -40,6 +40,7 @@ impl<'a> Facts<'a> {
         let document = OnceCell::new();
         let parsed = || Cow::Borrowed(document.get_or_init(|| Document::parse(&seen.page.html)));
         let delivered = inspector.inspect_in(&seen.page.html, &page, parsed);
+        let delivered = without_siblings(delivered, case);
         let mut facts = Facts {
             case,
             seen,
@@ -114,7 +115,10 @@ impl<'a> Facts<'a> {
         if self.seen.final_html == self.seen.page.html {
             return self.pieces();
         }
-        let find = || self.inspector.inspect(&self.seen.final_html, &self.page);
+        let find = || {
+            let found = self.inspector.inspect(&self.seen.final_html, &self.page);
+            without_siblings(found, self.case)
+        };
         &self.at_end.get_or_init(find).pieces
     }
 
@@ -247,6 +251,16 @@ impl<'a> Facts<'a> {
     }
 }
 
+/// Leaves out the pieces of the supplier's other widgets, where this one's own key is there too.
+fn without_siblings(mut found: Inspection, case: &Case) -> Inspection {
+    let own = |p: &Piece| case.key.is_some() && p.key.key() == case.key;
+    if found.pieces.iter().any(own) {
+        let other = |p: &Piece| p.key.key().is_some_and(|k| case.siblings.contains(&k));
+        found.pieces.retain(|p| !other(p));
+    }
+    found
+}
+
 #[cfg(test)]
 mod tests {
     use super::*;
@@ -329,6 +343,7 @@ mod tests {
                 consent: None,
                 visits: &[],
                 asides: &[],
+                siblings: &[],
             };
             Facts::new(&case, &loaded()).globals()
         };

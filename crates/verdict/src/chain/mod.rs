@@ -49,4 +49,7 @@ pub struct Case<'a> {
     pub visits: &'a [Observation],
     /// Copies had without a browser.
     pub asides: &'a [Aside],
+    /// Keys of other widgets of the same supplier that the site has: beside the right key they are
+    /// another widget's, and in its place they are wrong.
+    pub siblings: &'a [&'a str],
 }

@@ -259,6 +259,7 @@ impl Wanted {
             consent: self.consent.as_ref(),
             visits,
             asides: &self.asides,
+            siblings: &[],
         });
         is_whole(&d);
         d

@@ -7,8 +7,9 @@ use crate::site_check::diagnosis::PageContent;
 use newtfern_model::code::{Code, Link};
 use newtfern_model::finding::Finding;
 use newtfern_model::pages::{Expect, PageCopy};
-use newtfern_model::placement::Inspector;
+use newtfern_model::placement::{Inspector, Piece, PieceState};
 use newtfern_standards::observation::{Aside, AsideLook, Look, Observation, Purpose};
+use url::Url;
 
 /// One page and one widget.
 #[derive(Debug)]
@@ -98,6 +99,10 @@ fn cell(case: &SiteCase, page: &SitePage, given: bool, n: usize, subject: &Subje
             &others
         }
     };
+    let siblings = siblings(case, subject);
+    if expected == Expect::Absent && sibling_is_wanted(case, page, subject) {
+        return beside_a_sibling(case, subject, visits, cell);
+    }
     let widget = case.expectation.widgets.get(n);
     let mut asides = visited.asides.clone();
     if !cell.in_html && !given {
@@ -111,6 +116,7 @@ fn cell(case: &SiteCase, page: &SitePage, given: bool, n: usize, subject: &Subje
         consent: case.consent,
         visits,
         asides: &asides,
+        siblings: &siblings,
     };
     let clock = Clock {
         time_zone: &case.expectation.time_zone,
@@ -130,6 +136,63 @@ fn cell(case: &SiteCase, page: &SitePage, given: bool, n: usize, subject: &Subje
         false => seen(&told, expected),
     };
     cell.verdict = Some(told);
+    cell
+}
+
+/// The site's other widgets of the same supplier.
+fn others_of<'a>(
+    case: &'a SiteCase,
+    subject: &'a Subject,
+) -> impl Iterator<Item = &'a Subject<'a>> {
+    let same = |s: &&Subject| s.supplier.id == subject.supplier.id && s.key != subject.key;
+    case.subjects.iter().filter(same)
+}
+
+fn siblings<'a>(case: &'a SiteCase, subject: &'a Subject) -> Vec<&'a str> {
+    others_of(case, subject).filter_map(|s| s.key).collect()
+}
+
+/// Returns whether another widget of the same supplier belongs on the page.
+fn sibling_is_wanted(case: &SiteCase, page: &SitePage, subject: &Subject) -> bool {
+    let here = |s: &Subject| s.rules.expects(&page.copy.at(), page.kind) == Expect::Present;
+    others_of(case, subject).any(here)
+}
+
+/// A widget that does not belong on a page which has another one of its supplier: only its key tells
+/// that it is there too. Where it stands in place of the right one, that one is judged wrong by it.
+fn beside_a_sibling(
+    case: &SiteCase,
+    subject: &Subject,
+    visits: &[Observation],
+    mut cell: Cell,
+) -> Cell {
+    let inspector = Inspector::new(subject.supplier, case.consent);
+    let siblings = siblings(case, subject);
+    let found = visits.iter().find_map(|v| {
+        let at = Url::parse(&v.page.final_url).ok()?;
+        let pieces = inspector.pieces(&v.page.html, &at);
+        let has = |key: &dyn Fn(&str) -> bool| {
+            let live = |p: &&Piece| p.state == PieceState::Live && p.key.key().is_some_and(key);
+            pieces.iter().find(live).cloned()
+        };
+        let right = has(&|k| siblings.contains(&k));
+        has(&|k| Some(k) == subject.key).filter(|_| right.is_some())
+    });
+    cell.seen = match found {
+        Some(_) => PageContent::Present,
+        None => PageContent::Absent,
+    };
+    cell.verdict = found.map(|piece| {
+        let key = subject.key.unwrap_or_default();
+        let summary = format!("The widget with the key {key} is here too, where it should not be.");
+        let remedy = "Take its code out of what brings it to this page, or let its page rules leave \
+            the page out.";
+        let evidence = crate::chain::evidence::lines([&piece]);
+        let found = Finding::broken(Code::PlacedUnexpected, summary, remedy).with_all(evidence);
+        let mut verdict = Verdict::broken(found);
+        name_supplier(case, subject, &mut verdict);
+        verdict
+    });
     cell
 }
 
@@ -155,7 +218,7 @@ fn elsewhere(case: &SiteCase, page: &SitePage, subject: &Subject) -> Option<Asid
 fn in_html(case: &SiteCase, copy: &PageCopy, subject: &Subject) -> (bool, bool) {
     let inspector = Inspector::new(subject.supplier, case.consent);
     let found = inspector.inspect(&copy.page.html, &copy.at());
-    let right = |p: &newtfern_model::placement::Piece| {
+    let right = |p: &Piece| {
         let key = p.key.key();
         p.state.comes() && (subject.key.is_none() || key.is_none() || key == subject.key)
     };
@@ -234,6 +297,7 @@ fn by_document(case: &SiteCase, page: &SitePage, subject: &Subject, cell: &mut C
         consent: case.consent,
         visits: std::slice::from_ref(&seen_page),
         asides: &[],
+        siblings: &siblings(case, subject),
     });
     let mut verdict = told.verdict;
     let root = verdict.root();

@@ -60,6 +60,7 @@ fn in_language(
         consent: case.consent,
         visits,
         asides: &[],
+        siblings: &[],
     });
     let verdict = told.verdict;
     match (verdict.outcome(), verdict.not_looked_at().first()) {

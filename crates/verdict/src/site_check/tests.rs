@@ -382,6 +382,40 @@ fn a_page_of_another_kind_that_does_not_wait_for_consent_is_told_with_its_addres
     assert_eq!(last, "on https://kites.example/shop/a");
 }
 
+/// Two inboxes of one supplier, each on pages of its own.
+const TWO: &str = "address = 'https://kites.example/'\n[[widget]]\nsupplier = 'example'\nkey = \
+    'abcd-1234'\nnot_on = ['/trade/**']\n[[widget]]\nsupplier = 'example'\nkey = \
+    'wxyz-9876'\non = ['/trade/**']";
+
+#[test]
+fn two_widgets_of_one_supplier_are_told_apart_by_their_keys() {
+    let other = GOOD.replace("abcd-1234", "wxyz-9876");
+    let with_code = |body: &str| with(healthy(), |o| o.page.html = html(body));
+    let visited = |path: &str, body: &str| {
+        let mut page = site_page(path, path, body, Some(with_code(body)));
+        page.visited.push(WidgetVisits {
+            subject: 1,
+            visits: CheckVisits::of(vec![with_code(body)], ""),
+            ..WidgetVisits::default()
+        });
+        page
+    };
+    let d = judged_by(TWO, &[visited("/", GOOD), visited("/trade/a", &other)]);
+    assert_eq!(d.diagnosis.verdict.outcome(), Outcome::Working, "{d:#?}");
+    assert!(d.pages.iter().all(|p| p.root.is_none()));
+    // The wrong inbox in place of the right one, and beside it.
+    let d = judged_by(TWO, &[visited("/", GOOD), visited("/trade/a", GOOD)]);
+    assert_eq!(d.pages[1].root, Some(Code::PlacedWrongKey));
+    let both = format!("{GOOD}\n{other}");
+    let d = judged_by(TWO, &[visited("/", GOOD), visited("/trade/a", &both)]);
+    assert_eq!(d.pages[1].root, Some(Code::PlacedUnexpected));
+    let found = d.diagnosis.verdict.findings().iter();
+    let found = { found }
+        .find(|f| f.code == Code::PlacedUnexpected)
+        .unwrap();
+    assert!(found.summary.contains("abcd-1234 is here too"), "{found:?}");
+}
+
 #[test]
 fn a_chat_that_is_meant_to_open_in_a_window_of_its_own_is_in_order() {
     let opened = with(healthy(), |o| {

@@ -1,6 +1,6 @@
 //! The families in the interface: what a row of a lens shows and what the bench's section holds.
 //! Judging, words and drawings' data are the core's; a new family is one module here, and its line
-//! in [`view`].
+//! in `view`.
 
 mod brand;
 mod cell;
