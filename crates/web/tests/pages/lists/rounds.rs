@@ -96,7 +96,7 @@ async fn test_talks_beyond_the_months_limit_are_shown_first_and_left_out() {
     technician
         .post("/bulk", &fields)
         .await
-        .has("Send test messages to 2 sites")
+        .has("Send test messages: 2 of 3 sites")
         .has("0 of 1")
         .has("1, 1 left out");
     assert_eq!(
