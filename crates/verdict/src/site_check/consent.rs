@@ -64,24 +64,30 @@ fn on_other_pages(case: &SiteCase, findings: &mut Vec<Finding>) {
             let Some(subject) = case.subjects.get(of_widget.subject) else {
                 continue;
             };
-            let visits: Vec<&Observation> = of_widget
-                .visits
-                .usual()
-                .iter()
-                .filter(|v| was_had(v))
-                .collect();
-            if busy::starved(of_widget.visits.usual()).is_some() {
+            let visits = of_widget.visits.usual();
+            if busy::starved(visits).is_some() {
                 continue;
             }
-            for found in judge(&grid(subject.supplier, case.region, &visits)) {
-                let known = findings.iter().any(|f| f.code == found.code);
-                let told =
-                    found.severity >= Severity::Fault && found.code != Code::ConsentNeverStarts;
-                if told && !known {
-                    let place = Evidence::fact(format!("on {}", page.copy.url));
-                    findings.push(found.with(place));
-                }
-            }
+            let visits: Vec<&Observation> = visits.iter().filter(|v| was_had(v)).collect();
+            let told = judge(&grid(subject.supplier, case.region, &visits));
+            add_new_faults(findings, told, |found| {
+                found.with(Evidence::fact(format!("on {}", page.copy.url)))
+            });
+        }
+    }
+}
+
+/// Adds the faults of further visits that are not told yet. That it never starts is the chain's to
+/// tell of all of them.
+fn add_new_faults(
+    findings: &mut Vec<Finding>,
+    told: Vec<Finding>,
+    named: impl Fn(Finding) -> Finding,
+) {
+    for found in told {
+        let fault = found.severity >= Severity::Fault && found.code != Code::ConsentNeverStarts;
+        if fault && findings.iter().all(|f| f.code != found.code) {
+            findings.push(named(found));
         }
     }
 }
@@ -122,16 +128,12 @@ impl<'a> WidgetCase<'a> {
     fn on_phones(&self, findings: &mut Vec<Finding>) {
         let had = |o: &&Observation| o.condition.viewport == Viewport::Phone && was_had(o);
         let visits: Vec<&Observation> = self.usual().iter().filter(had).collect();
-        let found = judge(&grid(self.supplier, self.region, &visits)).into_iter();
-        for finding in found.filter(|f| f.severity >= Severity::Fault) {
-            // That it never starts is told of all screens by the chain.
-            let known = findings.iter().any(|f| f.code == finding.code);
-            if !known && finding.code != Code::ConsentNeverStarts {
-                let summary = finding.summary.trim_end_matches('.');
-                let summary = format!("{summary}, on phones alone.");
-                findings.push(Finding { summary, ..finding });
-            }
-        }
+        let told = judge(&grid(self.supplier, self.region, &visits));
+        add_new_faults(findings, told, |found| {
+            let summary = found.summary.trim_end_matches('.');
+            let summary = format!("{summary}, on phones alone.");
+            Finding { summary, ..found }
+        });
     }
 
     /// The page that its notice links to, read once for all that is asked of it.

@@ -338,10 +338,13 @@ impl PlacingActs<'_> {
             return Err(ActError::TakenOver);
         }
         tx.commit().await?;
-        let over = self.acts.store.rounds().round(job.round_id).await?;
-        let pushed = self.acts.store.rounds().pushed_sites(job.round_id).await?;
-        if over.is_some_and(|r| r.is_over()) && !pushed.is_empty() {
-            self.verify(&actor, &pushed).await?;
+        let rounds = self.acts.store.rounds();
+        let round = rounds.round(job.round_id).await?;
+        if round.is_some_and(|r| r.is_over()) {
+            let pushed = rounds.pushed_sites(job.round_id).await?;
+            if !pushed.is_empty() {
+                self.verify(&actor, &pushed).await?;
+            }
         }
         Ok(())
     }

@@ -1,11 +1,12 @@
 //! `usable.no-close`: the panel does not close. A profile that names no closing control leaves that
 //! open without changing anything else.
 
+use super::loss::is_no_loss;
 use crate::chain::answer::{Answer, Dependence};
 use crate::chain::facts::Facts;
 use newtfern_model::code::Code;
 use newtfern_model::finding::{Evidence, Finding};
-use newtfern_standards::observation::{Look, NotCheckedReason};
+use newtfern_standards::observation::Look;
 
 /// Judges whether the panel can be closed.
 pub fn judge(c: &Facts) -> Answer {
@@ -15,9 +16,9 @@ pub fn judge(c: &Facts) -> Answer {
     }
     match c.seen.looks.closing {
         Look::Seen { .. } => return Answer::Holds,
-        Look::NotLooked {
-            why: why @ (NotCheckedReason::NoEntry | NotCheckedReason::OwnWindow),
-        } => return Answer::gap("closing the panel", why, Dependence::Nothing),
+        Look::NotLooked { why } if is_no_loss(why) => {
+            return Answer::gap("closing the panel", why, Dependence::Nothing);
+        }
         Look::NotLooked { why } => {
             return Answer::cannot_tell("whether the panel closes", why);
         }

@@ -1,11 +1,12 @@
 //! `usable.no-keyboard`: not reachable by keyboard (WCAG 2.2, 2.1.1).
 
+use super::loss::is_no_loss;
 use crate::chain::answer::Answer;
 use crate::chain::evidence::launcher;
 use crate::chain::facts::Facts;
 use newtfern_model::code::Code;
 use newtfern_model::finding::{Evidence, Finding};
-use newtfern_standards::observation::{Look, NotCheckedReason};
+use newtfern_standards::observation::Look;
 
 /// Judges whether the launcher can be worked by keyboard.
 pub fn judge(c: &Facts) -> Answer {
@@ -33,11 +34,6 @@ pub fn judge(c: &Facts) -> Answer {
     .with(Evidence::fact(why))
     .with(Evidence::fact(l.html.clone()))
     .into()
-}
-
-/// Returns whether nothing that counts was missed.
-fn is_no_loss(why: NotCheckedReason) -> bool {
-    matches!(why, NotCheckedReason::NoEntry | NotCheckedReason::OwnWindow)
 }
 
 #[cfg(test)]
