@@ -1,6 +1,7 @@
-//! Verdicts on a quiet machine and on a starved one: the same, or undecided, and never another cause.
-//! Busy processes of a higher priority than the browser's take the processors, so that a visit takes
-//! several times as long. `NEWTFERN_BENCH_SITES` names how many of the stand-in sites are checked.
+//! Verdicts on a quiet machine and on a starved one: the same, or undecided, and never another
+//! cause. Busy processes of a higher priority than the browser's take the processors, so that a
+//! visit takes several times as long. `NEWTFERN_BENCH_SITES` names how many of the stand-in sites
+//! are checked.
 
 use crate::report::say;
 use anyhow::{Result, bail};

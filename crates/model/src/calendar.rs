@@ -71,7 +71,8 @@ pub struct Holidays {
 /// ```
 /// use newtfern_model::calendar::holidays;
 /// let file = "BEGIN:VCALENDAR\r\nVERSION:2.0\r\nPRODID:-//x//y\r\nBEGIN:VEVENT\r\nUID:1\r\n\
-///     DTSTART;VALUE=DATE:20261225\r\nDTEND;VALUE=DATE:20261227\r\nEND:VEVENT\r\nEND:VCALENDAR\r\n";
+///     DTSTART;VALUE=DATE:20261225\r\nDTEND;VALUE=DATE:20261227\r\n\
+///     END:VEVENT\r\nEND:VCALENDAR\r\n";
 /// let (from, until) = ("2026-01-01".parse().unwrap(), "2028-01-01".parse().unwrap());
 /// let read = holidays(file, from, until, &|| true).unwrap();
 /// let days: Vec<String> = read.days.iter().map(|d| String::from(d.on)).collect();
@@ -301,7 +302,9 @@ mod tests {
     fn yearly_days_exceptions_and_cancelled_ones_are_followed() {
         let told = read(
             "BEGIN:VEVENT\nUID:1\nSUMMARY:New \
-            year\nDTSTART;VALUE=DATE:20200101\nRRULE:FREQ=YEARLY\nEXDATE;VALUE=DATE:20270101\nEND:VEVENT\nBEGIN:VEVENT\nUID:2\nSTATUS:CANCELLED\nDTSTART;VALUE=DATE:20260504\nEND:VEVENT\nBEGIN:VEVENT\nUID:3\nDTSTART:20260505T100000Z\nEND:VEVENT\n",
+            year\nDTSTART;VALUE=DATE:20200101\nRRULE:FREQ=YEARLY\nEXDATE;VALUE=DATE:20270101\n\
+            END:VEVENT\nBEGIN:VEVENT\nUID:2\nSTATUS:CANCELLED\nDTSTART;VALUE=DATE:20260504\n\
+            END:VEVENT\nBEGIN:VEVENT\nUID:3\nDTSTART:20260505T100000Z\nEND:VEVENT\n",
         )
         .unwrap();
         assert_eq!(days(&told), ["2026-01-01"]);

@@ -171,7 +171,8 @@ pub enum ProfilesError {
     },
     /// A name that no profile has.
     #[error("there is no {} \u{201c}{id}\u{201d} \
-        among the profiles{}", kind.words(), near.as_ref().map(|n| format!("; the nearest is \u{201c}{n}\u{201d}")).unwrap_or_default())]
+        among the profiles{}", kind.words(), near.as_ref().map(|n| format!("; the nearest is \
+            \u{201c}{n}\u{201d}")).unwrap_or_default())]
     Unknown {
         /// Kind that was looked for.
         kind: ProfileKind,

@@ -122,8 +122,15 @@ impl Region {
     ///
     /// ```
     /// use newtfern_model::region::Region;
-    /// let lax = Region::from_toml("id='lax'\nname='Lax'\ncountries=['CA']\n[before]\nrequests=['necessary','functional']\nstorage=['necessary']").unwrap();
-    /// let strict = Region::from_toml("id='strict'\nname='Strict'\ncountries=['AT']\n[before]\nrequests=[]\nstorage=[]").unwrap();
+    /// let lax = Region::from_toml(
+    ///     "id='lax'\nname='Lax'\ncountries=['CA']\n\
+    ///      [before]\nrequests=['necessary','functional']\nstorage=['necessary']",
+    /// )
+    /// .unwrap();
+    /// let strict = Region::from_toml(
+    ///     "id='strict'\nname='Strict'\ncountries=['AT']\n[before]\nrequests=[]\nstorage=[]",
+    /// )
+    /// .unwrap();
     /// let all = [lax, strict];
     /// assert_eq!(Region::for_country(&all, "ca").id, "lax");
     /// assert_eq!(Region::for_country(&all, "ca").for_want_of, None);

@@ -150,7 +150,9 @@ mod tests {
 
     #[test]
     fn only_what_differs_is_written_in_the_consoles_own_types_and_put_back() {
-        let held = json!({"btn": "RGB(179, 73, 28)", "x": 24, "head": "John", "other": 1, "them": "#eee9df", "px": 60});
+        let held = json!({"btn": "RGB(179, 73, \
+                                  28)", "x": 24, "head": "John", "other": 1, "them": "#eee9df",
+                                      "px": 60});
         let console = supplier().console.unwrap();
         let told = changes(&console, &design(), &held);
         assert_eq!(written(&told), json!({"head": "Kites", "px": 64, "x": 20}));

@@ -6,9 +6,10 @@ use std::sync::LazyLock;
 
 /// `{{x}}`, `{x}` around a name, `${x}`, `%X%`, `[[x]]`.
 static WHOLE: LazyLock<Regex> = LazyLock::new(|| {
-    pattern(
-        r"\{\{[^{}]{1,60}\}\}|\$\{[^{}]{1,60}\}|\{[A-Za-z_][A-Za-z0-9_.]{0,40}\}|%[A-Z][A-Z0-9_]{1,40}%|\[\[[^\[\]]{1,60}\]\]",
-    )
+    pattern(concat!(
+        r"\{\{[^{}]{1,60}\}\}|\$\{[^{}]{1,60}\}|\{[A-Za-z_][A-Za-z0-9_.]{0,40}\}|",
+        r"%[A-Z][A-Z0-9_]{1,40}%|\[\[[^\[\]]{1,60}\]\]",
+    ))
 });
 
 /// One half of `%X_Y%`: capitals with an underscore are no words.

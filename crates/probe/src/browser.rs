@@ -114,7 +114,8 @@ fn kill_group(group: i32) {
 /// argument is the profile.
 const WATCHED: &str = r#"profile=$1; shift
 exec 3<&0 4>&1 5<&2 </dev/null >/dev/null 2>"$profile/stderr"
-PROFILE=$profile setsid sh -c 'read -r _ <&5; kill -KILL "-$0"; rm -rf -- "$PROFILE"; sleep 1; rm -rf -- "$PROFILE"' "$$" 3<&- 4>&- 2>/dev/null &
+PROFILE=$profile setsid sh -c 'read -r _ <&5; kill -KILL "-$0"; rm -rf -- "$PROFILE"
+sleep 1; rm -rf -- "$PROFILE"' "$$" 3<&- 4>&- 2>/dev/null &
 exec "$0" "$@" 5<&-"#;
 
 /// The real binary rather than the distribution's wrapper script, which adds flags of its own.

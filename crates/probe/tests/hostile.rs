@@ -26,7 +26,11 @@ const VITALS: &str = include_str!("data/web-vitals.iife.js");
 /// Tasks of 180, 90 and 40 ms after the first paint, and what the browser's Long Animation Frames
 /// (W3C) say of their blocking, which is what web-vitals hands on in its attributions.
 const TASKS: &str = "<script>let sum = 0; new PerformanceObserver((list) => \
-    { for (const e of list.getEntries()) sum += e.blockingDuration; document.documentElement.setAttribute('data-blocking', sum); }).observe({type: 'long-animation-frame', buffered: true}); [[180, 500], [90, 900], [40, 1200]].forEach(([ms, at]) => setTimeout(() => { const t = performance.now(); while (performance.now() - t < ms); }, at));</script>";
+    { for (const e of list.getEntries()) sum += e.blockingDuration; \
+    document.documentElement.setAttribute('data-blocking', sum); }).observe({type: \
+    'long-animation-frame', buffered: true}); [[180, 500], [90, 900], [40, 1200]].forEach(([ms, \
+    at]) => setTimeout(() => { const t = performance.now(); while (performance.now() - t < ms); }, \
+    at));</script>";
 
 /// Counts requests that a guarded visit must never make.
 static INSIDE: AtomicUsize = AtomicUsize::new(0);

@@ -23,7 +23,8 @@ const WIDGET: u32 = 120;
 const PAGE: u32 = 300;
 const OPENING: u32 = 80;
 
-const WORK: &str = "(function () { for (var x = 1, i = 0; i < 6e7; i++) x = Math.imul(x ^ i, 16777619); window.mixed = x; })();";
+const WORK: &str = "(function () { for (var x = 1, i = 0; i < 6e7; i++) x = Math.imul(x ^ i, \
+                    16777619); window.mixed = x; })();";
 
 fn spin(ms: u32) -> String {
     format!(

@@ -200,7 +200,10 @@ async fn what_only_some_visitors_meet_is_found_and_nothing_else() {
 /// A page whose prompt comes by this code; `show` shows it.
 async fn prompted(browser: &Browser, by: &str, watch: PromptBy, long: bool) -> Observation {
     let show = "const show = () => \
-        { if (document.querySelector('#withy-prompt')) return; const p = document.createElement('p'); p.id = 'withy-prompt'; p.style.cssText = 'position:fixed;right:90px;bottom:20px'; p.textContent = 'Any questions?'; document.body.append(p); };";
+        { if (document.querySelector('#withy-prompt')) return; const p = \
+        document.createElement('p'); p.id = 'withy-prompt'; p.style.cssText = \
+        'position:fixed;right:90px;bottom:20px'; p.textContent = 'Any questions?'; \
+        document.body.append(p); };";
     let first = format!("{show} {by}");
     let mut html = page(&Ways {
         first: &first,

@@ -24,14 +24,17 @@ const LOADER: &str = r#"(function () {
   var at = document.currentScript.src;
   var framed = function (p, path) {
     p.querySelector(".x").insertAdjacentHTML("afterend",
-      '<iframe style="width:290px;height:250px;border:0" src="' + new URL(path, at) + '"></iframe>');
+      '<iframe style="width:290px;height:250px;border:0" src="' + new URL(path, at) +
+      '"></iframe>');
   };
   setTimeout(function () {
     var b = document.createElement("button"), p = document.createElement("div");
     b.id = "osier-launcher"; b.setAttribute("aria-label", "Chat"); b.textContent = "c";
-    b.style.cssText = "position:fixed;right:20px;bottom:20px;width:60px;height:60px;background:#146;color:#fff;z-index:99";
+    b.style.cssText = "position:fixed;right:20px;bottom:20px;width:60px;height:60px;" +
+      "background:#146;color:#fff;z-index:99";
     p.id = "osier-panel"; p.innerHTML = '<button class="x">x</button>hello';
-    p.style.cssText = "position:fixed;right:20px;bottom:90px;width:300px;height:300px;background:#fff;display:none";
+    p.style.cssText = "position:fixed;right:20px;bottom:90px;width:300px;height:300px;" +
+      "background:#fff;display:none";
     b.onclick = function () { p.style.display = p.style.display === "none" ? "block" : "none"; };
     p.querySelector(".x").onclick = function () { p.style.display = "none"; };
     //CHANGE
@@ -43,10 +46,13 @@ const LOADER: &str = r#"(function () {
 /// A launcher that is a frame with the button inside it.
 const FRAMED: &str = r#"window.osier = { ready: true };
 var f = document.createElement("iframe"), p = document.createElement("div");
-f.id = "osier-launcher"; f.title = "Chat"; f.style.cssText = "position:fixed;right:20px;bottom:20px;width:80px;height:80px;border:0";
-f.srcdoc = "<button aria-label=Chat style='width:70px;height:70px' onclick='parent.osierOpen()'>c</button>";
+f.id = "osier-launcher"; f.title = "Chat";
+f.style.cssText = "position:fixed;right:20px;bottom:20px;width:80px;height:80px;border:0";
+f.srcdoc = "<button aria-label=Chat style='width:70px;height:70px' " +
+  "onclick='parent.osierOpen()'>c</button>";
 p.id = "osier-panel"; p.innerHTML = '<button class="x">x</button>';
-p.style.cssText = "position:fixed;right:20px;bottom:120px;width:300px;height:300px;background:#eee;display:none";
+p.style.cssText = "position:fixed;right:20px;bottom:120px;width:300px;height:300px;" +
+  "background:#eee;display:none";
 window.osierOpen = function () { p.style.display = "block"; };
 p.querySelector(".x").onclick = function () { p.style.display = "none"; };
 document.body.append(f, p);"#;
@@ -165,7 +171,8 @@ fn page(head: &str, body: &str) -> Response {
 fn wide(body: &str) -> Response {
     Html(format!(
         "<!doctype html><html><head><meta name=viewport content='width=device-width, \
-        initial-scale=1'><title>Kites</title><style>.prices {{ width: 900px; height: 40px }}</style>\
+        initial-scale=1'><title>Kites</title><style>.prices {{ width: 900px; height: 40px \
+        }}</style>\
         </head><body><h1>Hi</h1>\n{body}\n</body></html>"
     ))
     .into_response()
@@ -188,13 +195,23 @@ fn site(path: &str, query: &str, port: u16) -> Response {
         "other-page" => body(""),
         "stale" if query.contains("newtfern") => body(&good),
         "stale" => body(""),
-        "styled" => page("<style>\nh1 { color: red }\nbutton[id^=osier] { display: none }\n</style>", &good),
-        "wide" => wide(&format!("<table class=prices><tr><td>x</td></tr></table>{good}")),
+        "styled" => page(
+            "<style>\nh1 { color: red }\nbutton[id^=osier] { display: none \
+                          }\n</style>",
+            &good,
+        ),
+        "wide" => wide(&format!(
+            "<table class=prices><tr><td>x</td></tr></table>{good}"
+        )),
         "wide-in-a-box" => wide(&format!(
             "<div style='overflow:auto'><table class=prices><tr><td>x</td></tr></table></div>{good}"
         )),
         "wrong-type" => body(&good.replace("async", "type=\"text/x-none\"")),
-        "put-in-by-text" => body(&format!("<div id=d></div><script>document.getElementById('d').innerHTML = '{}'</script>", good.replace("</script>", "<\\/script>"))),
+        "put-in-by-text" => body(&format!(
+            "<div id=d></div><script>\
+             document.getElementById('d').innerHTML = '{}'</script>",
+            good.replace("</script>", "<\\/script>")
+        )),
         "textarea" => body(&format!("<textarea>{good}</textarea>")),
         "placeholder" => body(&good.replace(KEY, "YOUR-KEY")),
         "altered" => body(&good.replace("l.js", "gone.js")),
@@ -205,17 +222,42 @@ fn site(path: &str, query: &str, port: u16) -> Response {
             s.dataset.key; s.remove(); document.body.append(n); }}, {{once: true}})</script>{}",
             good.replace("src=", "data-later-src=")
         )),
-        "after-end" => Html(format!("<!doctype html><html><head><title>x</title></head><body><h1>Hi</h1></body></html>\n{good}")).into_response(),
+        "after-end" => Html(format!(
+            "<!doctype \
+                                     html><html><head><title>x</title></head><body><h1>Hi</h1>\
+                                     </body></html>\n{good}"
+        ))
+        .into_response(),
         "blocking" => page(&good.replace("async ", ""), ""),
-        "policy" => ([(header::CONTENT_SECURITY_POLICY, "script-src 'self'; object-src 'none'")], body(&good)).into_response(),
-        "iab" => body(&format!("<script>window.__tcfapi = function () {{}}</script>{}", good.replace("async", "type=\"text/plain\""))),
-        "integrity" => body(&good.replace("async", "async crossorigin integrity=\"sha384-oqVuAfXRKap7fdgcCY5uykM6+R9GqQ8K/uxy9rx7HNQlGYl1kPzQho1wx4JwY8wC\"")),
+        "policy" => (
+            [(
+                header::CONTENT_SECURITY_POLICY,
+                "script-src 'self'; object-src \
+            'none'",
+            )],
+            body(&good),
+        )
+            .into_response(),
+        "iab" => body(&format!(
+            "<script>window.__tcfapi = function () \
+                                {{}}</script>{}",
+            good.replace("async", "type=\"text/plain\"")
+        )),
+        "integrity" => body(&good.replace(
+            "async",
+            "async crossorigin \
+            integrity=\"sha384-oqVuAfXRKap7fdgcCY5uykM6+R9GqQ8K/uxy9rx7HNQlGYl1kPzQho1wx4JwY8wC\"",
+        )),
         "cors" => body(&loader("nocors").replace("async", "async crossorigin")),
         "refused" => body(&good.replace(&format!(":{port}"), &format!(":{}", closed_port()))),
         // The discard port is one of the bad ports.
         "bad-port" => body(&good.replace(&format!(":{port}"), ":9")),
-        "elsewhere" => Redirect::temporary(&format!("http://other.localhost:{port}/good")).into_response(),
-        "sent-on-by-script" => body(&format!("<script>location.replace('http://other.localhost:{port}/good')</script>")),
+        "elsewhere" => {
+            Redirect::temporary(&format!("http://other.localhost:{port}/good")).into_response()
+        }
+        "sent-on-by-script" => body(&format!(
+            "<script>location.replace('http://other.localhost:{port}/good')</script>"
+        )),
         "pdf" => ([(header::CONTENT_TYPE, "application/pdf")], "%PDF-1.4").into_response(),
         "framed" => body(&good.replace("l.js", "l.js?framed")),
         other if CASES.iter().any(|(name, ..)| *name == other) => body(&loader(other)),
@@ -335,7 +377,8 @@ name = "Osier"
 script_hosts = ["cdn.osier.localhost"]
 key_patterns = ['data-key="(?P<key>[A-Za-z0-9-]{{8,36}})"']
 [snippet]
-template = '<script async src="http://cdn.osier.localhost:{port}/l.js" data-key="{{{{key}}}}"></script>'
+template = '''<script async src="http://cdn.osier.localhost:{port}/l.js" \
+data-key="{{{{key}}}}"></script>'''
 [alive]
 script = "window.osier && window.osier.ready === true"
 launcher = "#osier-launcher"

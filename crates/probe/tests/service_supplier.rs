@@ -29,9 +29,11 @@ function withyStart() {
       if ("HOW" === "no-launcher") return;
       var b = document.createElement("button"), p = document.createElement("div");
       b.id = "withy-launcher"; b.setAttribute("aria-label", "Chat"); b.textContent = "c";
-      b.style.cssText = "position:fixed;right:20px;bottom:20px;width:60px;height:60px;background:#146;color:#fff;z-index:99";
+      b.style.cssText = "position:fixed;right:20px;bottom:20px;width:60px;height:60px;" +
+        "background:#146;color:#fff;z-index:99";
       p.id = "withy-panel"; p.innerHTML = '<button class="x">x</button>hello';
-      p.style.cssText = "position:fixed;right:20px;bottom:90px;width:300px;height:300px;background:#fff;display:none";
+      p.style.cssText = "position:fixed;right:20px;bottom:90px;width:300px;height:300px;" +
+        "background:#fff;display:none";
       b.onclick = function () { p.style.display = "block"; };
       p.querySelector(".x").onclick = function () { p.style.display = "none"; };
       document.body.append(b, p);
@@ -43,7 +45,8 @@ function withyStart() {
       if ("HOW" !== "framed" && "HOW" !== "frame-refused") return live();
       addEventListener("message", live);
       var f = document.createElement("iframe");
-      f.src = "http://app.withy.localhost:PORT/HOW"; f.title = "Chat"; f.style.cssText = "width:10px;height:10px";
+      f.src = "http://app.withy.localhost:PORT/HOW"; f.title = "Chat";
+      f.style.cssText = "width:10px;height:10px";
       document.body.append(f);
     });
   }).catch(function () {});
@@ -104,12 +107,17 @@ const SHOWN: &[Shown] = &[
     Shown { name: "good", root: None, remark: None, outcome: Working, evidence: "", remedy: "" },
     Shown { name: "framed", root: None, remark: None, outcome: Working, evidence: "", remedy: "" },
     broken("plan", "allowed.account", "402, text/plain plan over", "settle the plan"),
-    broken("domain", "allowed.domain", "403, text/plain domain not allowed", "to the allowed domains"),
+    broken("domain", "allowed.domain", "403, text/plain domain not allowed", "to the allowed \
+        domains"),
     broken("country", "allowed.country", "451", "allow the country"),
-    remarked("hours", "allowed.hours", Note, AsIntended, "403, text/plain closed until nine", "look at the hours"),
-    remarked("delay", "allowed.delay", Note, AsIntended, "403, text/plain not yet", "look at the delay"),
-    remarked("page-rule", "allowed.page-rule", Note, AsIntended, "403, text/plain not on this page", "look at the page rules"),
-    broken("stuck", "allowed.consent-stuck", "consent was untouched before and granted after", "assign the widget's script"),
+    remarked("hours", "allowed.hours", Note, AsIntended, "403, text/plain closed until \
+        nine", "look at the hours"),
+    remarked("delay", "allowed.delay", Note, AsIntended, "403, text/plain not yet", "look at the \
+        delay"),
+    remarked("page-rule", "allowed.page-rule", Note, AsIntended, "403, text/plain not on this \
+        page", "look at the page rules"),
+    broken("stuck", "allowed.consent-stuck", "consent was untouched before and granted \
+                                              after", "assign the widget's script"),
     broken("down", "started.service", "500, text/plain out of order", "report the answer"),
     broken("nonsense", "started.service", "200", "report the answer"),
     broken("no-socket", "started.socket", "403", "live service"),
@@ -119,9 +127,12 @@ const SHOWN: &[Shown] = &[
     broken("order", "ran.order", "withyStart is not defined", "Put the loader before"),
     broken("no-launcher", "shown.absent", "nothing matches #withy-launcher", "display settings"),
     remarked("overlap", "shown.overlap", Fault, Working, "#footbar", "corner or offsets"),
-    remarked("rival", "placed.rival", Fault, Working, "cdn.rival.localhost", "other supplier's snippet"),
-    remarked("leftover", "placed.leftover", Fault, Working, "line 2: <script", "Take the old piece out"),
-    remarked("leftover-comment", "placed.leftover", Warning, Working, "l.js", "Take the old piece out"),
+    remarked("rival", "placed.rival", Fault, Working, "cdn.rival.localhost", "other supplier's \
+        snippet"),
+    remarked("leftover", "placed.leftover", Fault, Working, "line 2: <script", "Take the old piece \
+        out"),
+    remarked("leftover-comment", "placed.leftover", Warning, Working, "l.js", "Take the old piece \
+        out"),
     broken("unwanted", "placed.unexpected", "the widget is up", "Exclude this page"),
     remarked("wanted-absent", "allowed.page-rule", Note, AsIntended, "", ""),
 ];
@@ -152,7 +163,8 @@ fn site(name: &str, port: u16) -> String {
         "order" => format!("<script>withyStart('{KEY}')</script>{code}"),
         "overlap" => format!(
             "<div id=footbar \
-            style='position:fixed;left:0;right:0;bottom:0;height:60px;background:#ddd;z-index:5'>Tickets</div>{code}"
+            style='position:fixed;left:0;right:0;bottom:0;height:60px;background:#ddd;\
+            z-index:5'>Tickets</div>{code}"
         ),
         "rival" => {
             format!("{code}<script async src=\"http://cdn.rival.localhost:{port}/l.js\"></script>")
@@ -163,7 +175,8 @@ fn site(name: &str, port: u16) -> String {
     };
     format!(
         "<!doctype html><html><head><meta name=viewport \
-        content='width=device-width'><title>Kites</title></head><body><h1>Hi</h1>\n{body}\n</body></html>"
+        content='width=device-width'><title>Kites</title></head><body><h1>Hi</h1>\n{body}\n</body>\
+        </html>"
     )
 }
 

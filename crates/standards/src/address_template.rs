@@ -107,7 +107,8 @@ mod tests {
         let read = "{{origin}}/slots/{{slot}}?k={{key}}#x";
         assert_eq!(
             filled(read, "head code/../../x?y#z&\u{e9}").unwrap(),
-            "https://mill.example:8443/slots/head%20code%2F..%2F..%2Fx%3Fy%23z%26%C3%A9?k=head%20code%2F..%2F..%2Fx%3Fy%23z%26%C3%A9#x"
+            "https://mill.example:8443/slots/head%20code%2F..%2F..%2Fx%3Fy%23z%26%C3%A9\
+             ?k=head%20code%2F..%2F..%2Fx%3Fy%23z%26%C3%A9#x"
         );
         assert_eq!(
             filled("https://c.osier.test", "x").unwrap(),
@@ -183,7 +184,8 @@ mod tests {
         /// Whatever is filled in, the host stays.
         #[test]
         fn any_value_leaves_the_host(value in ".{0,40}") {
-            if let Ok(url) = fill("https://console.osier.test/a/{{key}}?b={{key}}", None, &[("key", &value)]) {
+            if let Ok(url) = fill("https://console.osier.test/a/{{key}}?b={{key}}", None, &[("key",
+                &value)]) {
                 proptest::prop_assert_eq!(url.host_str(), Some("console.osier.test"));
                 proptest::prop_assert!(url.path().starts_with("/a/"), "{}", url);
             }

@@ -20,7 +20,8 @@ pub const COUNTRIES: &[(&str, &str)] = &[
     ("BR", "Brazil"), ("BS", "Bahamas"), ("BT", "Bhutan"),
     ("BV", "Bouvet Island"), ("BW", "Botswana"), ("BY", "Belarus"),
     ("BZ", "Belize"), ("CA", "Canada"), ("CC", "Cocos (Keeling) Islands"),
-    ("CD", "Congo, The Democratic Republic of the"), ("CF", "Central African Republic"), ("CG", "Congo"),
+    ("CD", "Congo, The Democratic Republic of the"), ("CF", "Central African \
+        Republic"), ("CG", "Congo"),
     ("CH", "Switzerland"), ("CI", "Côte d'Ivoire"), ("CK", "Cook Islands"),
     ("CL", "Chile"), ("CM", "Cameroon"), ("CN", "China"),
     ("CO", "Colombia"), ("CR", "Costa Rica"), ("CU", "Cuba"),
@@ -36,7 +37,8 @@ pub const COUNTRIES: &[(&str, &str)] = &[
     ("GE", "Georgia"), ("GF", "French Guiana"), ("GG", "Guernsey"),
     ("GH", "Ghana"), ("GI", "Gibraltar"), ("GL", "Greenland"),
     ("GM", "Gambia"), ("GN", "Guinea"), ("GP", "Guadeloupe"),
-    ("GQ", "Equatorial Guinea"), ("GR", "Greece"), ("GS", "South Georgia and the South Sandwich Islands"),
+    ("GQ", "Equatorial Guinea"), ("GR", "Greece"), ("GS", "South Georgia and the South Sandwich \
+        Islands"),
     ("GT", "Guatemala"), ("GU", "Guam"), ("GW", "Guinea-Bissau"),
     ("GY", "Guyana"), ("HK", "Hong Kong"), ("HM", "Heard Island and McDonald Islands"),
     ("HN", "Honduras"), ("HR", "Croatia"), ("HT", "Haiti"),
@@ -73,7 +75,8 @@ pub const COUNTRIES: &[(&str, &str)] = &[
     ("RS", "Serbia"), ("RU", "Russian Federation"), ("RW", "Rwanda"),
     ("SA", "Saudi Arabia"), ("SB", "Solomon Islands"), ("SC", "Seychelles"),
     ("SD", "Sudan"), ("SE", "Sweden"), ("SG", "Singapore"),
-    ("SH", "Saint Helena, Ascension and Tristan da Cunha"), ("SI", "Slovenia"), ("SJ", "Svalbard and Jan Mayen"),
+    ("SH", "Saint Helena, Ascension and Tristan da Cunha"), ("SI", "Slovenia"), ("SJ", "Svalbard \
+        and Jan Mayen"),
     ("SK", "Slovakia"), ("SL", "Sierra Leone"), ("SM", "San Marino"),
     ("SN", "Senegal"), ("SO", "Somalia"), ("SR", "Suriname"),
     ("SS", "South Sudan"), ("ST", "Sao Tome and Principe"), ("SV", "El Salvador"),
@@ -85,7 +88,8 @@ pub const COUNTRIES: &[(&str, &str)] = &[
     ("TT", "Trinidad and Tobago"), ("TV", "Tuvalu"), ("TW", "Taiwan"),
     ("TZ", "Tanzania"), ("UA", "Ukraine"), ("UG", "Uganda"),
     ("UM", "United States Minor Outlying Islands"), ("US", "United States"), ("UY", "Uruguay"),
-    ("UZ", "Uzbekistan"), ("VA", "Holy See (Vatican City State)"), ("VC", "Saint Vincent and the Grenadines"),
+    ("UZ", "Uzbekistan"), ("VA", "Holy See (Vatican City State)"), ("VC", "Saint Vincent and the \
+        Grenadines"),
     ("VE", "Venezuela"), ("VG", "Virgin Islands, British"), ("VI", "Virgin Islands, U.S."),
     ("VN", "Vietnam"), ("VU", "Vanuatu"), ("WF", "Wallis and Futuna"),
     ("WS", "Samoa"), ("YE", "Yemen"), ("YT", "Mayotte"),

@@ -49,7 +49,8 @@ pub fn has_typographic_quote(text: &str) -> bool {
 ///
 /// ```
 /// use newtfern_standards::script_scan::reread_quotes;
-/// assert_eq!(reread_quotes("chat(\u{e2}\u{20ac}\u{153}abc\u{e2}\u{20ac}\u{9d})"), "chat(\u{201c}abc\u{201d})");
+/// let torn = "chat(\u{e2}\u{20ac}\u{153}abc\u{e2}\u{20ac}\u{9d})";
+/// assert_eq!(reread_quotes(torn), "chat(\u{201c}abc\u{201d})");
 /// ```
 pub fn reread_quotes(text: &str) -> std::borrow::Cow<'_, str> {
     if !text.contains(MISREAD) {
@@ -319,7 +320,8 @@ mod tests {
     #[test]
     fn whole_code_reaches_its_end() {
         for code in [
-            "(function(d){var s=d.createElement('script');s.src=\"https://a.test/l.js\";})(document);",
+            "(function(d){var \
+             s=d.createElement('script');s.src=\"https://a.test/l.js\";})(document);",
             "var r=/[)\\]\"]/g.test(x) ? 1 : 2;",
             "x = `a ${1} b`; // (",
             "var text = 'We’re here';",

@@ -32,8 +32,9 @@ pub fn read<T: DeserializeOwned>(text: &str) -> Result<T, TomlError> {
     })
 }
 
-/// Reads a type whose own tables may be read leniently where they are kept: as a text that comes in, a
-/// field inside one of them that nothing reads is an error. Tables of others may stand beside them.
+/// Reads a type whose own tables may be read leniently where they are kept: as a text that comes
+/// in, a field inside one of them that nothing reads is an error. Tables of others may stand beside
+/// them.
 ///
 /// # Errors
 /// [`TomlError`], with the line.

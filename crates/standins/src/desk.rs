@@ -77,7 +77,8 @@ impl Desk {
             14px}}textarea{{width:100%;box-sizing:border-box;font:14px monospace}}h2{{margin:4px \
             0;font-size:1.1rem}}\
             button{{padding:8px \
-            14px;margin-top:6px}}</style><header><strong>{title}</strong><div>{line}</div></header><main>{buttons}{boxes}</main></html>",
+            14px;margin-top:6px}}</style><header><strong>{title}</strong><div>{line}</div>\
+            </header><main>{buttons}{boxes}</main></html>",
             title = escape(&self.title),
             line = escape(&self.line),
             colour = self.colour,

@@ -406,7 +406,9 @@ const PAGES: [(&str, &str, &str); 4] = [
 ];
 
 /// The sites' own script: some work of their own, so that weighing has something to tell apart.
-const PAGE_SCRIPT: &str = "(function(){var m=1;for(var i=0;i<9000000;i++)m=Math.imul(m^i,31)>>>0;document.documentElement.dataset.page=String(m%7);})();";
+const PAGE_SCRIPT: &str = "(function(){var m=1;for(var \
+                           i=0;i<9000000;i++)m=Math.imul(m^i,31)>>>0;\
+                           document.documentElement.dataset.page=String(m%7);})();";
 
 /// The privacy pages of every other client say what the chat keeps; those of the others are as old
 /// as most.

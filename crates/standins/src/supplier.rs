@@ -280,15 +280,16 @@ async fn talk(desk: Console, q: Key, mut socket: WebSocket) {
                 let Some(say) = value["say"].as_str() else { continue };
                 if let Ok(mut all) = desk.messages.lock() {
                     if all.len() >= MOST_MESSAGES { all.remove(0); }
-                    all.push(json!({"conversation": conversation, "key": q.key, "text": say, "page": value["page"]}));
+                    all.push(json!({"conversation": conversation, "key": q.key, "text": say,
+                        "page": value["page"]}));
                 }
             }
             answer = answers.recv() => {
-                if let Ok((to, text)) = answer
-                    && to == conversation
-                    && socket.send(Message::text(json!({"answer": text}).to_string())).await.is_err()
-                {
-                    return;
+                if let Ok((to, text)) = answer && to == conversation {
+                    let message = json!({"answer": text}).to_string();
+                    if socket.send(Message::text(message)).await.is_err() {
+                        return;
+                    }
                 }
             }
         }

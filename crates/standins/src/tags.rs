@@ -34,7 +34,10 @@ fn first_state(id: &str, port: u16) -> Option<Value> {
     }
     let counter =
         json!({"id": "count", "name": "Visitor counter", "html": "<!-- counted by the server -->"});
-    let tag = |built: &Built| json!({"id": "talk", "name": "Talk widget", "html": snippet(&built.key(), port)});
+    let tag = |built: &Built| {
+        json!({"id": "talk", "name": "Talk \
+        widget", "html": snippet(&built.key(), port)})
+    };
     let mut draft = vec![counter.clone()];
     let mut live = vec![counter];
     if let Some(built) = built {

@@ -173,7 +173,10 @@ fn in_words(f: &Finding) -> String {
 
 /// Characters that XML 1.0 can hold (2.2); what a page says may have others.
 fn legal(text: &str) -> String {
-    let fits = |c: char| matches!(c, '\t' | '\n' | '\r' | '\u{20}'..='\u{d7ff}' | '\u{e000}'..='\u{fffd}' | '\u{10000}'..);
+    let fits = |c: char| {
+        matches!(c, '\t' | '\n' | '\r' | '\u{20}'..='\u{d7ff}'
+        | '\u{e000}'..='\u{fffd}' | '\u{10000}'..)
+    };
     text.chars()
         .map(|c| if fits(c) { c } else { '\u{fffd}' })
         .collect()

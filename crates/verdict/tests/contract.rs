@@ -13,20 +13,26 @@ use std::collections::BTreeSet;
 #[rustfmt::skip]
 const CONTRACT: &[&str] = &[
     "delivered.dns", "delivered.refused", "delivered.tls", "delivered.timeout", "delivered.status",
-    "delivered.not-html", "delivered.redirect-loop", "delivered.elsewhere", "placed.absent", "placed.other-page",
-    "placed.unpublished", "placed.stale-cache", "placed.as-text", "placed.commented", "placed.inert",
-    "placed.double-wrapped", "placed.bad-quotes", "placed.truncated", "placed.wrong-type", "placed.wrong-key",
+    "delivered.not-html", "delivered.redirect-loop", "delivered.elsewhere", "placed.absent",
+        "placed.other-page",
+    "placed.unpublished", "placed.stale-cache", "placed.as-text", "placed.commented",
+        "placed.inert",
+    "placed.double-wrapped", "placed.bad-quotes", "placed.truncated", "placed.wrong-type",
+        "placed.wrong-key",
     "placed.no-key", "placed.twice", "placed.rival", "placed.altered", "placed.unexpected",
-    "placed.tag-missing", "placed.tag-draft", "placed.tag-paused", "placed.tag-rule", "placed.tag-other-set",
+    "placed.tag-missing", "placed.tag-draft", "placed.tag-paused", "placed.tag-rule",
+        "placed.tag-other-set",
     "placed.late-delay", "placed.after-end", "placed.blocking", "allowed.policy", "allowed.mixed",
-    "allowed.domain", "allowed.country", "allowed.account", "allowed.consent-waits", "allowed.consent-stuck",
+    "allowed.domain", "allowed.country", "allowed.account", "allowed.consent-waits",
+        "allowed.consent-stuck",
     "allowed.page-rule", "allowed.hours", "allowed.delay", "fetched.dns", "fetched.refused",
     "fetched.tls", "fetched.timeout", "fetched.status", "fetched.type", "fetched.integrity",
     "fetched.cors", "fetched.cut-off", "fetched.blocked-client", "ran.syntax", "ran.error",
     "ran.clash", "ran.order", "started.frame", "started.socket", "started.service",
     "started.silent", "shown.absent", "shown.hidden", "shown.covered", "shown.outside",
     "shown.empty", "shown.phone", "shown.route-lost", "shown.overlap", "usable.no-open",
-    "usable.no-close", "usable.no-name", "usable.no-keyboard", "usable.small-target", "usable.new-window",
+    "usable.no-close", "usable.no-name", "usable.no-keyboard", "usable.small-target",
+        "usable.new-window",
 ];
 
 /// Codes of the chain that were added since.

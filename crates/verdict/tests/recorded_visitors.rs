@@ -29,14 +29,21 @@ struct Record {
 #[rustfmt::skip]
 const SECOND: &[&str] = &[
     "consent.request-early", "consent.cookie-early", "consent.storage-early", "consent.frame-early",
-    "consent.after-refusal", "consent.gpc-ignored", "consent.lingers", "consent.never-starts", "consent.no-refusal",
-    "brand.text-differs", "brand.text-missing", "brand.sample-text", "brand.variable", "brand.language",
-    "brand.notice-missing", "brand.notice-link", "brand.prompt-late", "brand.channel", "brand.start", "brand.form",
-    "brand.launcher-colour", "brand.header-colour", "brand.corner", "brand.offset", "brand.contrast", "brand.stands-out",
-    "brand.size", "brand.typeface", "brand.fields", "brand.picture", "brand.bubble-colour", "brand.part",
-    "brand.direction", "brand.motion", "usable.zoom", "shown.second-visit", "shown.absent", "consent.notice-silent",
+    "consent.after-refusal", "consent.gpc-ignored", "consent.lingers", "consent.never-starts",
+        "consent.no-refusal",
+    "brand.text-differs", "brand.text-missing", "brand.sample-text", "brand.variable",
+        "brand.language",
+    "brand.notice-missing", "brand.notice-link", "brand.prompt-late", "brand.channel",
+        "brand.start", "brand.form",
+    "brand.launcher-colour", "brand.header-colour", "brand.corner", "brand.offset",
+        "brand.contrast", "brand.stands-out",
+    "brand.size", "brand.typeface", "brand.fields", "brand.picture", "brand.bubble-colour",
+        "brand.part",
+    "brand.direction", "brand.motion", "usable.zoom", "shown.second-visit", "shown.absent",
+        "consent.notice-silent",
     "pages.missing", "pages.not-reached",
-    "hours.open-out-of-hours", "hours.staffed-but-away", "allowed.hours", "allowed.delay", "placed.unexpected",
+    "hours.open-out-of-hours", "hours.staffed-but-away", "allowed.hours", "allowed.delay",
+        "placed.unexpected",
 ];
 
 fn records() -> Vec<(String, Record)> {

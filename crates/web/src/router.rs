@@ -119,6 +119,7 @@ fn estate_routes() -> Router<App> {
         .route("/blobs/{folder}/{name}", get(blobs::blob))
 }
 
+// Long: a list.
 fn site_routes() -> Router<App> {
     Router::new()
         .route("/sites/new", get(sites::form).post(sites::add))

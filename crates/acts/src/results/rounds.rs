@@ -81,7 +81,8 @@ impl RoundActs<'_> {
         let fits: Vec<i64> = plan.into_iter().flat_map(|a| a.fits).collect();
         match (fits.is_empty(), out) {
             (true, _) => Err(ActError::Bad(
-                "No test was sent: the month\u{2019}s limit of test chats is used up in each account. \
+                "No test was sent: the month\u{2019}s limit of test chats is used up in each \
+                 account. \
                 Raise it in Settings, or test next month."
                     .into(),
             )),

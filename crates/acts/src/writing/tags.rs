@@ -189,11 +189,8 @@ impl PlacingActs<'_> {
         actor.may(Role::Technician)?;
         self.acts.writes().ready_to_write(id).await?;
         let (site, _) = self.acts.sites().site_and_client(id).await?;
-        let manager = self.tag_manager(&site).await?;
-        let manager = manager.ok_or_else(|| {
-            bad("This site has no tag manager. Choose one in its \
-            settings.")
-        })?;
+        let why = "This site has no tag manager. Choose one in its settings.";
+        let manager = self.tag_manager(&site).await?.ok_or_else(|| bad(why))?;
         let set = self.read_set(&site, &manager).await?;
         let round = match seen {
             KnownSet::Version(seen) if set.version != seen => {
@@ -209,11 +206,7 @@ impl PlacingActs<'_> {
         let interface = write_interface(&manager, &site)?;
         let token = self.tag_token(&site, &manager).await?;
         let before = serde_json::to_string_pretty(&set.published).unwrap_or_default();
-        let after = PublishedSet {
-            version: set.published.as_ref().map_or(1, |p| p.version + 1),
-            note: format!("{} by Newtfern", change.told.join("; ")),
-            tags: change.tags.clone(),
-        };
+        let after = next_version(&set, &change);
         let mut tx = self.acts.store.begin().await?;
         let slot = format!("{OF_SET}{}", set.id);
         let row = tx
@@ -233,8 +226,10 @@ impl PlacingActs<'_> {
         tx.commit().await?;
         let draft =
             (change.tags != set.tags).then(|| json!({"version": set.version, "tags": change.tags}));
-        let published = self.publish_set(interface, &token, draft, &after.note);
-        let failed = published.await.err();
+        let failed = (self
+            .publish_set(interface, &token, draft, &after.note)
+            .await)
+            .err();
         let stands = failed.is_none() || self.is_live(&site, &manager, &change.tags).await?;
         let mut tx = self.acts.store.begin().await?;
         if !stands {
@@ -405,4 +400,13 @@ fn read(text: &str) -> Result<TagSet> {
         return Err(bad("The set is larger than 2 MB."));
     }
     TagSet::read(text).map_err(|e| bad(format!("{e}.")))
+}
+
+/// Returns the set as it is after its next publication.
+fn next_version(set: &TagSet, change: &TagChange) -> PublishedSet {
+    PublishedSet {
+        version: set.published.as_ref().map_or(1, |p| p.version + 1),
+        note: format!("{} by Newtfern", change.told.join("; ")),
+        tags: change.tags.clone(),
+    }
 }

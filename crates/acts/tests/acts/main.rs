@@ -1,4 +1,5 @@
-//! Acts over a database of their own: what grows old with them, who may do them, what they leave in the trail.
+//! Acts over a database of their own: what grows old with them, who may do them, what they leave in
+//! the trail.
 #![allow(clippy::unwrap_used)]
 
 mod aging;

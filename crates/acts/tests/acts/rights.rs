@@ -1,5 +1,5 @@
-//! Each act: refused to who may not do it, undone where it cannot be written into the trail, and written there
-//! with who did it.
+//! Each act: refused to who may not do it, undone where it cannot be written into the trail, and
+//! written there with who did it.
 
 use crate::table::{Case, Ends, Stage, all, stage};
 use futures_util::FutureExt;
@@ -138,7 +138,8 @@ async fn each_act_is_refused_undone_or_recorded() {
     assert!(wrong.is_empty(), "what is wrong is told above: {wrong:?}");
 }
 
-/// Acts of somebody who has no account, and those that people do to themselves, are tested with their pages.
+/// Acts of somebody who has no account, and those that people do to themselves, are tested with
+/// their pages.
 const ELSEWHERE: &[&str] = &["end_own_sessions"];
 
 /// An act that nobody put into the table is found by its signature.

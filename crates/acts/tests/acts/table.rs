@@ -1,4 +1,5 @@
-//! Every act of a person, with what it needs to be done: the table that rights and the trail are tested by.
+//! Every act of a person, with what it needs to be done: the table that rights and the trail are
+//! tested by.
 
 use crate::room::{Room, actor, room};
 use futures_util::future::BoxFuture;
@@ -18,7 +19,8 @@ use newtfern_verdict::brand::BrandSheet;
 use newtfern_verdict::echo::Ticks;
 use std::collections::BTreeMap;
 
-/// What one act is tried on: two clients, two sites of the first, two people, and what else is named.
+/// What one act is tried on: two clients, two sites of the first, two people, and what else is
+/// named.
 pub struct Stage {
     pub room: Room,
     pub client: i64,
@@ -56,7 +58,8 @@ const FILE: &[u8] = b"client,name,address\nMill,New,new.example\n";
 /// A slot of the platform that takes the whole code.
 const SLOT: &str = "footer-code";
 
-const HOLIDAYS: &str = "BEGIN:VCALENDAR\r\nVERSION:2.0\r\nPRODID:-//x//y\r\nBEGIN:VEVENT\r\nUID:1\r\n\
+const HOLIDAYS: &str = "BEGIN:VCALENDAR\r\nVERSION:2.0\r\nPRODID:-//x//y\r\nBEGIN:VEVENT\r\n\
+                        UID:1\r\n\
     DTSTART;VALUE=DATE:20261225\r\nRRULE:FREQ=YEARLY\r\nEND:VEVENT\r\nEND:VCALENDAR\r\n";
 
 pub type Result<T> = std::result::Result<T, ActError>;
@@ -230,7 +233,8 @@ fn of_people_and_settings() -> Vec<Case> {
                 made_from: None,
             }),
         Administrator Recorded "bring_profiles" => async {
-            let file = ("farthing.toml".to_string(), newtfern_standins::estate::Maker::Farthing.profile(80));
+            let file = ("farthing.toml".to_string(),
+                newtfern_standins::estate::Maker::Farthing.profile(80));
             s.acts().profiles().bring_profiles(who, &[file]).await
         },
         Administrator Recorded "remove_profile" => s.acts().profiles()

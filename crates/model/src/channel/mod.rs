@@ -1,5 +1,5 @@
-//! Ways to reach a business beside the chat: their kinds, their targets as people type them, and when
-//! two targets are the same.
+//! Ways to reach a business beside the chat: their kinds, their targets as people type them, and
+//! when two targets are the same.
 
 mod entry;
 mod kind;

@@ -98,7 +98,8 @@ fn number(typed: &str, scheme: &str) -> Result<String, String> {
         return Ok(format!("{scheme}:{}", rest.trim()));
     }
     Err(format!(
-        "\u{201c}{typed}\u{201d} is no number that works from everywhere: write it with its country \
+        "\u{201c}{typed}\u{201d} is no number that works from everywhere: write it with its \
+         country \
         code, such as +44 1632 960 123"
     ))
 }
@@ -130,7 +131,8 @@ fn handle(kind: ChannelKind, typed: &str, addresses: &Addresses) -> Result<Strin
     let bare = typed.trim_start_matches('@');
     let Some(template) = addresses.get(&kind) else {
         return Err(format!(
-            "\u{201c}{typed}\u{201d} is a name, and the supplier's profile does not say which address \
+            "\u{201c}{typed}\u{201d} is a name, and the supplier's profile does not say which \
+             address \
             it stands in: enter the whole address, or add [channels.addresses] to the profile"
         ));
     };

@@ -57,8 +57,8 @@ fn characters(text: &str, mended: &mut Vec<Repair>) -> String {
 /// Bytes of a quoted text that a mail program may have broken.
 const MOST_QUOTED: usize = 400;
 
-/// Takes line ends out of keys and addresses: a mail program breaks long lines, and one that answers
-/// puts its mark before each. A quoted text that has blanks of its own is left alone.
+/// Takes line ends out of keys and addresses: a mail program breaks long lines, and one that
+/// answers puts its mark before each. A quoted text that has blanks of its own is left alone.
 fn joined(text: &str, mended: &mut Vec<Repair>) -> String {
     // A mail's transport writes each = as =3D, and = at the end of a line that it broke (RFC 2045,
     // section 6.7).

@@ -28,7 +28,8 @@ use url::Url;
 /// [`DeriveError`], where it tells nothing.
 ///
 /// ```
-/// let pasted = "<script async src=\"https://cdn.osier.test/l.js\" data-key=\"ab12-cd34\"></script>";
+/// let pasted = "<script async src=\"https://cdn.osier.test/l.js\" \
+///     data-key=\"ab12-cd34\"></script>";
 /// let derived = newtfern_model::derive::derive(pasted).unwrap();
 /// assert_eq!(derived.key.as_deref(), Some("ab12-cd34"));
 /// assert_eq!(derived.script_hosts, ["cdn.osier.test"]);

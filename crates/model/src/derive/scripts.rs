@@ -3,8 +3,8 @@
 use newtfern_standards::html::{Document, Kind};
 use url::Url;
 
-/// One script of a snippet, or an element of the supplier's own (a custom element of HTML, whose name
-/// has a hyphen), which its script looks for.
+/// One script of a snippet, or an element of the supplier's own (a custom element of HTML, whose
+/// name has a hyphen), which its script looks for.
 pub(crate) struct Script {
     /// Whether it is an element of the supplier's own.
     pub custom: bool,

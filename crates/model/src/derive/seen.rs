@@ -117,29 +117,14 @@ pub fn propose(supplier: &Supplier, seen: &Observation) -> Vec<Proposal> {
         "its scripts opened frames of there",
     );
     lines("alive.api_hosts", &owned.calls, "its scripts called there");
-    let stems: Vec<String> = owned.hosts.iter().map(|h| stem(h)).collect();
-    let mut sockets = Vec::new();
-    for to in seen.sockets.iter().filter_map(|s| host(&s.url)) {
-        if stems.contains(&stem(&to)) {
-            add(&mut sockets, to);
-        }
-    }
     lines(
         "alive.socket_hosts",
-        &sockets,
+        &sockets(seen, &owned),
         "a live connection was opened to there",
     );
-    let mut stored = Vec::new();
-    let label = supplier.id.to_lowercase();
-    for s in &seen.stored {
-        let theirs = host(&s.place).is_some_and(|h| owned.hosts.contains(&h));
-        if theirs || s.name.to_lowercase().contains(&label) {
-            add(&mut stored, s.name.clone());
-        }
-    }
     lines(
         "consent.storage",
-        &stored,
+        &stored(supplier, seen, &owned),
         "stored by its frames, or named like it",
     );
     let launcher = launcher(seen);
@@ -153,6 +138,31 @@ pub fn propose(supplier: &Supplier, seen: &Observation) -> Vec<Proposal> {
         );
     }
     out
+}
+
+/// Hosts of live connections to the supplier.
+fn sockets(seen: &Observation, owned: &Owned) -> Vec<String> {
+    let stems: Vec<String> = owned.hosts.iter().map(|h| stem(h)).collect();
+    let mut sockets = Vec::new();
+    for to in seen.sockets.iter().filter_map(|s| host(&s.url)) {
+        if stems.contains(&stem(&to)) {
+            add(&mut sockets, to);
+        }
+    }
+    sockets
+}
+
+/// Names under which the supplier stores something.
+fn stored(supplier: &Supplier, seen: &Observation, owned: &Owned) -> Vec<String> {
+    let mut stored = Vec::new();
+    let label = supplier.id.to_lowercase();
+    for s in &seen.stored {
+        let theirs = host(&s.place).is_some_and(|h| owned.hosts.contains(&h));
+        if theirs || s.name.to_lowercase().contains(&label) {
+            add(&mut stored, s.name.clone());
+        }
+    }
+    stored
 }
 
 /// The fixed element that the delivered document does not have, of a launcher's size; the one

@@ -7,7 +7,8 @@ const PARAMETER: &str =
     "<script src='//widget.osier.co.test/embed.js?v=3&account=7f3a9c20' defer></script>";
 const PATH: &str = "<script src=\"https://cdn.osier.test/w/5f2b7c91d0e4/main.js\"></script>";
 const CALL: &str = "<script>\n(function (w, d) \
-    {\n  var s = d.createElement('script');\n  s.src = 'https://cdn.osier.test/chat.js';\n  d.head.appendChild(s);\n})(window, document);\nosierChat('boot', 'K-88231-QX');\n</script>";
+    {\n  var s = d.createElement('script');\n  s.src = 'https://cdn.osier.test/chat.js';\n  \
+    d.head.appendChild(s);\n})(window, document);\nosierChat('boot', 'K-88231-QX');\n</script>";
 const NAMED: &str = "<script>window.osierSettings = \
     { app_id: \"q7w8e9r0\", colour: '#ff00aa' };</script>\n<script async \
     src=\"https://js.osier.test/v2.4.1/loader.js\"></script>";

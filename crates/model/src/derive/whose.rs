@@ -1,5 +1,5 @@
-//! Whose code a paste is. Hosts and markers decide; a key is looked for only by the patterns of that
-//! supplier, since those of others find keys in anybody's code.
+//! Whose code a paste is. Hosts and markers decide; a key is looked for only by the patterns of
+//! that supplier, since those of others find keys in anybody's code.
 
 use super::scripts::scripts_of;
 use super::{hosts_of, mend};
@@ -18,8 +18,8 @@ pub struct CodeOwner<'a> {
     pub host: Option<String>,
 }
 
-/// Reads whose code was pasted, in any state of damage; nothing where it is no code. A supplier that
-/// is already chosen goes before others whose hosts are in the code too.
+/// Reads whose code was pasted, in any state of damage; nothing where it is no code. A supplier
+/// that is already chosen goes before others whose hosts are in the code too.
 pub fn owner_of<'a>(
     pasted: &str,
     chosen: Option<&str>,

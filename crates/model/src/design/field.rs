@@ -102,7 +102,8 @@ pub enum InFiles {
 use InFiles::{Always, Nowhere, Optional, Text, When};
 
 macro_rules! fields {
-    ($($variant:ident $key:literal $label:literal $default:literal $group:ident $shape:expr => $named:expr),* $(,)?) => {
+    ($($variant:ident $key:literal $label:literal $default:literal
+        $group:ident $shape:expr => $named:expr),* $(,)?) => {
         #[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash, Serialize, Deserialize)]
         #[serde(rename_all = "snake_case")]
         /// One value that a design sets.
@@ -160,51 +161,73 @@ fields! {
     Form "form" "Form" "launcher" Launcher Shape::Choice(FORMS) => Nowhere,
     Start "start" "Starts" "closed" Launcher Shape::Choice(STARTS) => Nowhere,
     Corner "corner" "Corner" "bottom-right" Launcher Shape::Choice(CORNERS) => Always("corner"),
-    OffsetX "offset_x" "Offset from the side, px" "20" Launcher Shape::Px(2000) => Always("offset_side_px"),
-    OffsetY "offset_y" "Offset from the bottom, px" "20" Launcher Shape::Px(2000) => Always("offset_bottom_px"),
+    OffsetX "offset_x" "Offset from the side, px" "20"
+        Launcher Shape::Px(2000) => Always("offset_side_px"),
+    OffsetY "offset_y" "Offset from the bottom, px" "20"
+        Launcher Shape::Px(2000) => Always("offset_bottom_px"),
     Size "size" "Size, px" "60" Launcher Shape::Px(200) => Optional("size_px"),
     Icon "icon" "Icon" "speech" Launcher Shape::Choice(ICONS) => Nowhere,
     IconDrawn "icon_drawn" "Icon style" "filled" Launcher Shape::Choice(DRAWN) => Nowhere,
     Picture "picture" "Own icon, address" "" Launcher Shape::Link => Optional("picture"),
-    OnPhones "on_phones" "On phones" "as on desktops" Launcher Shape::Choice(PHONES) => Optional("on_phones"),
-    PhoneSize "phone_size" "Size on phones, px" "" Launcher Shape::PxOrNone(200) => Optional("phone_size_px"),
-    PhoneOffsetX "phone_offset_x" "Offset from the side on phones, px" "" Launcher Shape::PxOrNone(400) => Optional("phone_offset_side_px"),
-    PhoneOffsetY "phone_offset_y" "Offset from the bottom on phones, px" "" Launcher Shape::PxOrNone(400) => Optional("phone_offset_bottom_px"),
+    OnPhones "on_phones" "On phones" "as on desktops"
+        Launcher Shape::Choice(PHONES) => Optional("on_phones"),
+    PhoneSize "phone_size" "Size on phones, px" ""
+        Launcher Shape::PxOrNone(200) => Optional("phone_size_px"),
+    PhoneOffsetX "phone_offset_x" "Offset from the side on phones, px" ""
+        Launcher Shape::PxOrNone(400) => Optional("phone_offset_side_px"),
+    PhoneOffsetY "phone_offset_y" "Offset from the bottom on phones, px" ""
+        Launcher Shape::PxOrNone(400) => Optional("phone_offset_bottom_px"),
     Badge "badge" "Badge" "none" Launcher Shape::Choice(BADGES) => Nowhere,
     Movement "movement" "Movement" "none" Launcher Shape::Choice(MOVES) => Nowhere,
-    ButtonColour "button_colour" "Button colour" "#2f6b4f" Colours Shape::Colour => Always("launcher_colour"),
-    IconColour "icon_colour" "Icon on the button" "#ffffff" Colours Shape::Colour => Always("icon_colour"),
-    HeaderColour "header_colour" "Header colour" "#2f6b4f" Colours Shape::Colour => Always("header_colour"),
-    HeaderText "header_text" "Header text" "#ffffff" Colours Shape::Colour => Always("header_text_colour"),
-    OwnBubble "own_bubble" "Visitor\u{2019}s bubbles" "#2f6b4f" Colours Shape::Colour => Optional("own_bubble_colour"),
-    OwnWords "own_words" "Text on visitor bubbles" "#ffffff" Colours Shape::Colour => Optional("own_words_colour"),
-    AnswerBubble "answer_bubble" "Agent\u{2019}s bubbles" "#e9ede9" Colours Shape::Colour => Optional("answer_bubble_colour"),
-    AnswerWords "answer_words" "Text on agent bubbles" "#222222" Colours Shape::Colour => Optional("answer_words_colour"),
+    ButtonColour "button_colour" "Button colour" "#2f6b4f"
+        Colours Shape::Colour => Always("launcher_colour"),
+    IconColour "icon_colour" "Icon on the button" "#ffffff"
+        Colours Shape::Colour => Always("icon_colour"),
+    HeaderColour "header_colour" "Header colour" "#2f6b4f"
+        Colours Shape::Colour => Always("header_colour"),
+    HeaderText "header_text" "Header text" "#ffffff"
+        Colours Shape::Colour => Always("header_text_colour"),
+    OwnBubble "own_bubble" "Visitor\u{2019}s bubbles" "#2f6b4f"
+        Colours Shape::Colour => Optional("own_bubble_colour"),
+    OwnWords "own_words" "Text on visitor bubbles" "#ffffff"
+        Colours Shape::Colour => Optional("own_words_colour"),
+    AnswerBubble "answer_bubble" "Agent\u{2019}s bubbles" "#e9ede9"
+        Colours Shape::Colour => Optional("answer_bubble_colour"),
+    AnswerWords "answer_words" "Text on agent bubbles" "#222222"
+        Colours Shape::Colour => Optional("answer_words_colour"),
     Ground "ground" "Panel background" "#ffffff" Colours Shape::Colour => Nowhere,
     GroundWords "ground_words" "Panel text" "#222222" Colours Shape::Colour => Nowhere,
     Prompt "prompt" "Prompt" "" Prompt Shape::Words => Text(TextName::Prompt),
     PromptOn "prompt_on" "Prompt appears" "after a time" Prompt Shape::Choice(PROMPTS) => Nowhere,
-    PromptDelay "prompt_delay_s" "Prompt after, seconds" "5" Prompt Shape::Number(3600) => When("prompt_after_s"),
-    PromptScroll "prompt_scroll" "Scroll depth, percent" "50" Prompt Shape::Number(100) => When("prompt_at_scroll"),
+    PromptDelay "prompt_delay_s" "Prompt after, seconds" "5"
+        Prompt Shape::Number(3600) => When("prompt_after_s"),
+    PromptScroll "prompt_scroll" "Scroll depth, percent" "50"
+        Prompt Shape::Number(100) => When("prompt_at_scroll"),
     Title "title" "Title" "Talk to us" Panel Shape::Line => Text(TextName::Title),
     Subtitle "subtitle" "Line below the title" "" Panel Shape::Line => Text(TextName::Subtitle),
-    Greeting "greeting" "Greeting" "Hello! How can we help?" Panel Shape::Words => Text(TextName::Greeting),
-    Promise "promise_min" "Promised reply time, minutes (0: none)" "0" Panel Shape::Number(10_000) => Nowhere,
+    Greeting "greeting" "Greeting" "Hello! How can we help?"
+        Panel Shape::Words => Text(TextName::Greeting),
+    Promise "promise_min" "Promised reply time, minutes (0: none)" "0"
+        Panel Shape::Number(10_000) => Nowhere,
     AgentName "agent_name" "Agent\u{2019}s name" "" Panel Shape::Line => Text(TextName::AgentName),
-    AgentPhoto "agent_photo" "Agent\u{2019}s photo, address" "" Panel Shape::Link => Optional("agent_photo"),
+    AgentPhoto "agent_photo" "Agent\u{2019}s photo, address" ""
+        Panel Shape::Link => Optional("agent_photo"),
     Logo "logo" "Logo in the panel" "hidden" Panel Shape::Choice(SHOWN) => Optional("logo"),
     LogoPicture "logo_picture" "Logo, address" "" Panel Shape::Link => Optional("logo_picture"),
     Typeface "typeface" "Typeface" "" Panel Shape::Line => Optional("typeface"),
-    SupplierMark "supplier_mark" "Supplier mark" "shown" Panel Shape::Choice(SHOWN) => Optional("supplier_mark"),
+    SupplierMark "supplier_mark" "Supplier mark" "shown"
+        Panel Shape::Choice(SHOWN) => Optional("supplier_mark"),
     Asked "asked" "Fields (* is required)" "" Before Shape::Asked => Optional("fields"),
     BeforeText "before_text" "Text above the fields" "" Before Shape::Words => Nowhere,
-    NoticeText "notice_text" "Notice" "Before you write, please read how we treat your data." Before Shape::Words => Text(TextName::Notice),
+    NoticeText "notice_text" "Notice" "Before you write, please read how we treat your data."
+        Before Shape::Words => Text(TextName::Notice),
     NoticeLink "notice_link" "Notice link" "" Before Shape::Link => Text(TextName::NoticeLink),
     Away "away" "While away" "" States Shape::Words => Text(TextName::Away),
     Closed "closed" "Outside hours" "" States Shape::Words => Nowhere,
     Sent "sent" "After sending" "" States Shape::Words => Nowhere,
     Rating "rating" "Rating" "no" Extras Shape::Choice(YES_NO) => Optional("rating"),
-    Transcript "transcript" "Transcript by e-mail" "no" Extras Shape::Choice(YES_NO) => Optional("transcript"),
+    Transcript "transcript" "Transcript by e-mail" "no"
+        Extras Shape::Choice(YES_NO) => Optional("transcript"),
     Files "files" "Files" "no" Extras Shape::Choice(YES_NO) => Optional("files"),
     Sound "sound" "Sound" "no" Extras Shape::Choice(YES_NO) => Nowhere,
     Styles "styles" "Custom styles" "" Extras Shape::Styles => Nowhere,
@@ -248,8 +271,8 @@ impl Field {
         found.or_else(|| Field::from_key(name))
     }
 
-    /// Returns whether no expectation file carries its value. Form and start have fields of their own
-    /// there, and a promise is held against the hours.
+    /// Returns whether no expectation file carries its value. Form and start have fields of their
+    /// own there, and a promise is held against the hours.
     pub fn is_in_no_file(self) -> bool {
         let elsewhere = matches!(
             self,

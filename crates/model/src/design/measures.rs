@@ -56,10 +56,14 @@ const fn pair(
 /// Every pair whose contrast is measured.
 #[rustfmt::skip]
 pub const PAIRS: [Pair; 5] = [
-    pair("icon_on_button", "Icon on the button", Field::IconColour, Field::ButtonColour, Needs::Control),
-    pair("text_on_header", "Text in the header", Field::HeaderText, Field::HeaderColour, Needs::Words),
-    pair("own_words", "Text in the visitor\u{2019}s bubbles", Field::OwnWords, Field::OwnBubble, Needs::Words),
-    pair("answer_words", "Text in the agent\u{2019}s bubbles", Field::AnswerWords, Field::AnswerBubble, Needs::Words),
+    pair("icon_on_button", "Icon on the \
+                            button", Field::IconColour, Field::ButtonColour, Needs::Control),
+    pair("text_on_header", "Text in the \
+                            header", Field::HeaderText, Field::HeaderColour, Needs::Words),
+    pair("own_words", "Text in the visitor\u{2019}s \
+                       bubbles", Field::OwnWords, Field::OwnBubble, Needs::Words),
+    pair("answer_words", "Text in the agent\u{2019}s \
+                          bubbles", Field::AnswerWords, Field::AnswerBubble, Needs::Words),
     pair("ground_words", "Text on the panel", Field::GroundWords, Field::Ground, Needs::Words),
 ];
 

@@ -24,7 +24,8 @@ pub enum DesignTokensError {
 /// A colour token's value: components in sRGB, and the same in hexadecimal.
 pub fn colour(c: Rgb) -> Value {
     let components = [c.0, c.1, c.2].map(|v| (f64::from(v) / 255.0 * 1e4).round() / 1e4);
-    json!({"$type": "color", "$value": {"colorSpace": "srgb", "components": components, "hex": c.hex()}})
+    json!({"$type": "color", "$value": {"colorSpace": "srgb", "components": components,
+        "hex": c.hex()}})
 }
 
 fn token(field: Field, value: &str) -> Value {
@@ -138,7 +139,9 @@ mod tests {
     fn other_writers_forms_are_read_and_mistakes_named() {
         let read = |group: &str| read(&format!("{{\"widget\": {group}}}"));
         let told = read(
-            r##"{"button_colour": {"$value": {"colorSpace": "srgb", "components": [1, 0, 0]}}, "header_colour": {"$value": "#010203"}, "prompt_delay_s": {"$value": {"value": 1500, "unit": "ms"}}}"##,
+            r##"{"button_colour": {"$value": {"colorSpace": "srgb", "components": [1, 0, 0]}},
+                "header_colour": {"$value": "#010203"},
+                "prompt_delay_s": {"$value": {"value": 1500, "unit": "ms"}}}"##,
         )
         .unwrap();
         assert_eq!(told[&Field::ButtonColour], "#ff0000");

@@ -186,7 +186,11 @@ impl Expectation {
     ///
     /// ```
     /// use newtfern_model::expectation::Expectation;
-    /// let site = Expectation::read("address = 'https://www.kites.example/'\n[[widget]]\nsupplier = 'osier'\nnot_on = ['/legal/**']").unwrap();
+    /// let site = Expectation::read(
+    ///     "address = 'https://www.kites.example/'\n\
+    ///      [[widget]]\nsupplier = 'osier'\nnot_on = ['/legal/**']",
+    /// )
+    /// .unwrap();
     /// assert_eq!(site.widgets[0].not_on[0].text(), "/legal/**");
     /// let wrong = Expectation::read("adress = 'https://www.kites.example/'").unwrap_err();
     /// assert!(wrong.to_string().contains("address"));
@@ -204,8 +208,8 @@ impl Expectation {
         Ok(out)
     }
 
-    /// Reads an expectation that is kept already: what could be kept once and is refused today stays
-    /// as it is.
+    /// Reads an expectation that is kept already: what could be kept once and is refused today
+    /// stays as it is.
     ///
     /// # Errors
     /// [`ExpectationError`], where it has another shape.

@@ -31,7 +31,8 @@ fn day_of(date: Date) -> Day {
 /// use newtfern_model::expectation::{Hours, staffed, zone};
 /// let night: Hours = toml::from_str("days = ['fri']\nfrom = '22:00'\nto = '02:00'").unwrap();
 /// let london = zone("Europe/London").unwrap();
-/// let at = |text: &str| staffed(std::slice::from_ref(&night), &[], &london, text.parse().unwrap());
+/// let nights = [night];
+/// let at = |text: &str| staffed(&nights, &[], &london, text.parse().unwrap());
 /// assert!(at("2026-07-04T00:30:00Z"), "01:30 on Saturday, of Friday's shift");
 /// assert!(!at("2026-07-04T01:30:00Z"));
 /// ```

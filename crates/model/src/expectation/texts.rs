@@ -128,8 +128,9 @@ impl TextSet {
         self.texts.insert(field, text);
     }
 
-    /// The texts of a design; what is empty there is not given, unless somebody emptied it. The prompt has a second only where
-    /// it comes after a time, and a depth only where it comes by scrolling.
+    /// The texts of a design; what is empty there is not given, unless somebody emptied it. The
+    /// prompt has a second only where it comes after a time, and a depth only where it comes by
+    /// scrolling.
     pub fn of_design(design: &Design) -> TextSet {
         let mut out = TextSet::default();
         for (_, field) in fields() {

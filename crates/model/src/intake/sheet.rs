@@ -66,6 +66,23 @@ fn decoded(bytes: &[u8]) -> Result<(String, Option<String>), IntakeError> {
     Ok((text.into_owned(), Some(told.into())))
 }
 
+/// Returns the rows and their separator: the one that the file names, else the likeliest.
+fn separated(text: &str) -> Result<(&str, u8), IntakeError> {
+    let (text, given) = match text.strip_prefix("sep=") {
+        // A habit of spreadsheet programs: the separator in a line of its own.
+        Some(rest) => (
+            rest.split_once('\n').map_or("", |(_, rest)| rest),
+            rest.bytes().next(),
+        ),
+        None => (text, None),
+    };
+    let first = text.lines().next().filter(|l| !l.trim().is_empty());
+    let first = first.ok_or(IntakeError::Empty)?;
+    let count = |d: &u8| first.bytes().filter(|b| b == d).count();
+    let likely = [b';', b'\t', b','].into_iter().max_by_key(count);
+    Ok((text, given.or(likely).unwrap_or(b',')))
+}
+
 /// Reads a spreadsheet: separators and headings are found, quotes and line ends are CSV's (RFC
 /// 4180).
 ///
@@ -74,20 +91,9 @@ fn decoded(bytes: &[u8]) -> Result<(String, Option<String>), IntakeError> {
 /// place.
 pub fn read(bytes: &[u8]) -> Result<Sheet, IntakeError> {
     let (text, told) = decoded(bytes)?;
-    let (text, given) = match text.strip_prefix("sep=") {
-        // A habit of spreadsheet programs: the separator in a line of its own.
-        Some(rest) => (
-            rest.split_once('\n').map_or("", |(_, rest)| rest),
-            rest.bytes().next(),
-        ),
-        None => (text.as_str(), None),
-    };
-    let first = text.lines().next().filter(|l| !l.trim().is_empty());
-    let first = first.ok_or(IntakeError::Empty)?;
-    let count = |d: &u8| first.bytes().filter(|b| b == d).count();
-    let likely = [b';', b'\t', b','].into_iter().max_by_key(count);
+    let (text, separator) = separated(&text)?;
     let mut reader = csv::ReaderBuilder::new()
-        .delimiter(given.or(likely).unwrap_or(b','))
+        .delimiter(separator)
         .flexible(true)
         .trim(csv::Trim::All)
         .from_reader(text.as_bytes());

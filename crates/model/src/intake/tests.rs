@@ -51,7 +51,9 @@ fn why(row: &PlannedRow) -> &str {
 #[test]
 fn every_row_is_accepted_or_comes_back_with_its_reason_by_column() {
     let file = "\u{feff}Name;Client;Address;Country\nHome;Tide \
-        Mill;tidemill.example;gb\nShop;;x.example;GB\nBad;Mill;ftp://x.example;\nAgain;Mill;https://tidemill.example/;\nLand;Mill;y.example;Britain\n;Mill;z.example;\nIn;Mill;http://10.0.0.7/;\n";
+        Mill;tidemill.example;gb\nShop;;x.example;GB\nBad;Mill;ftp://x.example;\nAgain;Mill;\
+        https://tidemill.example/;\nLand;Mill;y.example;Britain\n;Mill;z.example;\nIn;Mill;\
+        http://10.0.0.7/;\n";
     let rows = rows(file, SiteChoices::default());
     let lines: Vec<u64> = rows.iter().map(|r| r.line).collect();
     assert_eq!(lines, [2, 3, 4, 5, 6, 7, 8]);
@@ -84,7 +86,8 @@ fn headings_that_are_there_twice_are_read_once() {
 #[test]
 fn rows_name_what_the_house_knows_and_every_mistake_of_a_row_is_told() {
     let file = "client,name,address,supplier,key,consent,budget_ms\n\
-        Mill,A,a.example,,abcd-0001,,\nMill,B,b.example,example,abcd-0002,hedge,12.5\nMill,C,c.example,,,,\n\
+        Mill,A,a.example,,abcd-0001,,\nMill,B,b.example,example,abcd-0002,hedge,12.5\n\
+        Mill,C,c.example,,,,\n\
         Mill,D,d.example,wattle,abcd-0003,,\nMill,E,e.example,,,fence,lots\n";
     let supplier = sample();
     let known = SiteChoices {
@@ -275,7 +278,8 @@ fn the_empty_spreadsheet_names_what_each_column_takes_and_reads_as_nothing() {
 
 #[test]
 fn a_token_comes_in_and_never_goes_out() {
-    let file = "client,name,address,platform_token\nMill,A,a.example,s3cret\nMill,B,b.example,two\u{1}lines\n";
+    let file = "client,name,address,platform_token\nMill,A,a.example,s3cret\n\
+                Mill,B,b.example,two\u{1}lines\n";
     let all = rows(file, SiteChoices::default());
     assert_eq!(all[0].token.as_deref(), Some("s3cret"));
     assert!(
@@ -357,7 +361,8 @@ fn what_is_written_is_read_back() {
 proptest::proptest! {
     /// Any bytes: an error or rows, each with its line; never a panic.
     #[test]
-    fn any_file_is_answered(bytes in proptest::collection::vec(proptest::num::u8::ANY, 0..300), head in proptest::bool::ANY) {
+    fn any_file_is_answered(bytes in proptest::collection::vec(proptest::num::u8::ANY, 0..300),
+        head in proptest::bool::ANY) {
         let mut file = if head { b"client,name,address,key\n".to_vec() } else { vec![] };
         file.extend(bytes);
         if let Ok(sheet) = read(&file) {
@@ -370,14 +375,16 @@ proptest::proptest! {
 
     /// What people write into cells, separators and quotes included, comes back as it was.
     #[test]
-    fn cells_survive_writing_and_reading(client in "[ -~\u{e9}]{1,20}", name in "[=+@a-z\",;'-][ -~]{0,20}", contact in "[ -~]{0,20}") {
+    fn cells_survive_writing_and_reading(client in "[ -~\u{e9}]{1,20}", name in "[=+@a-z\",;'-][ \
+        -~]{0,20}", contact in "[ -~]{0,20}") {
         let clean = |s: &str| s.trim().to_string();
         let mut row = a_row(&clean(&client), &clean(&name));
         row.site.contact = clean(&contact);
         let apostrophe = |s: &str| s.starts_with('\'');
         proptest::prop_assume!(!row.client.is_empty() && !row.site.name.is_empty());
         proptest::prop_assume!(!row.client.starts_with('#'));
-        proptest::prop_assume!(![&row.client, &row.site.name, &row.site.contact].iter().any(|s| apostrophe(s)));
+        proptest::prop_assume!(![&row.client, &row.site.name, &row.site.contact].iter().any(|s
+            | apostrophe(s)));
         proptest::prop_assert_eq!(only(&write(std::slice::from_ref(&row))), row);
     }
 }

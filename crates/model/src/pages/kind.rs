@@ -330,9 +330,8 @@ mod tests {
     #[test]
     fn what_the_page_says_of_itself_goes_before_its_address() {
         let ld = |json: &str| format!("<script type='application/ld+json'>{json}</script>");
-        let product = ld(
-            r#"{"@context": "https://schema.org", "@type": "Product", "brand": {"@type": "Brand"}}"#,
-        );
+        let product = ld(r#"{"@context": "https://schema.org", "@type": "Product",
+                "brand": {"@type": "Brand"}}"#);
         assert_eq!(told("/kestrel", &product), PageKind::Item);
         assert_eq!(told("/blog/kestrel", &product), PageKind::Item);
         let graph =

@@ -67,7 +67,8 @@ impl Robots {
     ///
     /// ```
     /// use newtfern_model::pages::Robots;
-    /// let robots = Robots::read("User-agent: *\nDisallow: /basket\nAllow: /basket/help\n", "newtfern");
+    /// let text = "User-agent: *\nDisallow: /basket\nAllow: /basket/help\n";
+    /// let robots = Robots::read(text, "newtfern");
     /// let page = |path: &str| url::Url::parse(&format!("https://kites.example{path}")).unwrap();
     /// assert!(!robots.allows(&page("/basket?add=7")));
     /// assert!(robots.allows(&page("/basket/help")));
@@ -268,7 +269,8 @@ mod tests {
     #[test]
     fn the_simple_example_of_the_rfc() {
         let text = "User-Agent: *\nDisallow: *.gif$\nDisallow: /example/\nAllow: /publications/\n\n\
-            User-Agent: foobot\nDisallow:/\nAllow:/example/page.html\nAllow:/example/allowed.gif\n\n\
+            User-Agent: \
+            foobot\nDisallow:/\nAllow:/example/page.html\nAllow:/example/allowed.gif\n\n\
             User-Agent: barbot\nUser-Agent: bazbot\nDisallow: /example/page.html\n\n\
             User-Agent: quxbot\n\nEOF";
         for (agent, path, may) in [

@@ -232,7 +232,8 @@ mod tests {
 
     #[test]
     fn an_index_names_files_and_extensions_do_not_count() {
-        let text = "<sitemapindex><sitemap><loc>/a.xml.gz</loc></sitemap><sitemap><loc><![CDATA[https://kites.example/b.xml]]></loc></sitemap></sitemapindex>";
+        let text = "<sitemapindex><sitemap><loc>/a.xml.gz</loc></sitemap><sitemap><loc>\
+                    <![CDATA[https://kites.example/b.xml]]></loc></sitemap></sitemapindex>";
         let map = read(text, &base()).unwrap();
         let files: Vec<&str> = map.sitemaps.iter().map(Url::as_str).collect();
         assert_eq!(
@@ -243,7 +244,8 @@ mod tests {
             ]
         );
         let image = "<u:urlset xmlns:u='x' \
-            xmlns:i='y'><u:url><u:loc>https://kites.example/p</u:loc><i:image><i:loc>https://kites.example/p.png</i:loc></i:image></u:url></u:urlset>";
+            xmlns:i='y'><u:url><u:loc>https://kites.example/p</u:loc><i:image>\
+            <i:loc>https://kites.example/p.png</i:loc></i:image></u:url></u:urlset>";
         assert_eq!(pages(image), ["https://kites.example/p"]);
     }
 
@@ -280,7 +282,9 @@ mod tests {
         }
         // Addresses that no page has are passed over; entities that nobody defined are no bombs.
         let odd = format!(
-            "<urlset><url><loc>javascript:alert(1)</loc></url><url><loc>https://kites.example/{}</loc></url><url><loc>https://kites.example/&lol9;</loc></url></urlset>",
+            "<urlset><url><loc>javascript:alert(1)</loc></url><url>\
+             <loc>https://kites.example/{}</loc></url><url><loc>https://kites.example/&lol9;</loc>\
+             </url></urlset>",
             "x".repeat(9_000)
         );
         assert_eq!(pages(&odd), ["https://kites.example/&lol9;"]);

@@ -260,7 +260,8 @@ mod tests {
     fn text(name: &str) -> String {
         format!(
             "<header class='top'><nav></nav></header><main \
-            class='text'><article><h1>{name}</h1><p>a</p><ul><li>b</li></ul></article></main><footer class='end'></footer>"
+            class='text'><article><h1>{name}</h1><p>a</p><ul><li>b</li></ul></article></main>\
+            <footer class='end'></footer>"
         )
     }
 

@@ -9,7 +9,8 @@ const GOOD: &str =
 fn states_of(supplier: &Supplier, body: &str) -> Vec<PieceState> {
     let page = Url::parse("https://kites.example/").unwrap();
     let source = format!(
-        "<!doctype html>\n<html><head><title>Kites</title></head>\n<body>\n<h1>Kites</h1>\n{body}\n</body></html>\n"
+        "<!doctype html>\n<html><head><title>Kites</title></head>\n<body>\n<h1>Kites</h1>\n\
+         {body}\n</body></html>\n"
     );
     Inspector::new(supplier, None)
         .pieces(&source, &page)
@@ -21,8 +22,16 @@ fn states_of(supplier: &Supplier, body: &str) -> Vec<PieceState> {
 /// A second made-up supplier whose snippet is script text.
 fn inline_supplier() -> Supplier {
     Supplier::from_toml(&SAMPLE.replace(
-        r#"template = '<script async src="https://cdn.example.test/l.js" data-key="{{key}}"></script>'"#,
-        r#"template = '''<script>(function(d){var s=d.createElement("script");s.src="https://cdn.example.test/l.js";s.onload=function(){exampleChat("{{key}}")};d.body.appendChild(s)})(document);</script>'''"#,
+        concat!(
+            r#"template = '<script async src="https://cdn.example.test/l.js" "#,
+            r#"data-key="{{key}}"></script>'"#,
+        ),
+        concat!(
+            r#"template = '''<script>(function(d){var s=d.createElement("script");"#,
+            r#"s.src="https://cdn.example.test/l.js";"#,
+            r#"s.onload=function(){exampleChat("{{key}}")};"#,
+            r#"d.body.appendChild(s)})(document);</script>'''"#,
+        ),
     ))
     .unwrap()
 }
@@ -32,27 +41,104 @@ fn each_kind_of_damage_is_told_apart() {
     let s = sample();
     let cases: Vec<(&str, String, PieceState)> = vec![
         ("whole", GOOD.into(), PieceState::Live),
-        ("no scheme, other order", "<SCRIPT data-key='abcd-1234' SRC=//cdn.example.test/l.js \
-            async></SCRIPT>".into(), PieceState::Live),
+        (
+            "no scheme, other order",
+            "<SCRIPT data-key='abcd-1234' SRC=//cdn.example.test/l.js \
+            async></SCRIPT>"
+                .into(),
+            PieceState::Live,
+        ),
         ("comment", format!("<!-- {GOOD} -->"), PieceState::Commented),
-        ("escaped", GOOD.replace('<', "&lt;").replace('>', "&gt;"), PieceState::AsText),
-        ("textarea", format!("<textarea>{GOOD}</textarea>"), PieceState::Inert("textarea".into())),
-        ("noscript", format!("<noscript>{GOOD}</noscript>"), PieceState::Inert("noscript".into())),
-        ("template", format!("<template>{GOOD}</template>"), PieceState::Inert("template".into())),
-        ("style", format!("<style>{GOOD}</style>"), PieceState::Inert("style".into())),
-        ("wrapped", format!("<script>{GOOD}</script>"), PieceState::DoubleWrapped),
+        (
+            "escaped",
+            GOOD.replace('<', "&lt;").replace('>', "&gt;"),
+            PieceState::AsText,
+        ),
+        (
+            "textarea",
+            format!("<textarea>{GOOD}</textarea>"),
+            PieceState::Inert("textarea".into()),
+        ),
+        (
+            "noscript",
+            format!("<noscript>{GOOD}</noscript>"),
+            PieceState::Inert("noscript".into()),
+        ),
+        (
+            "template",
+            format!("<template>{GOOD}</template>"),
+            PieceState::Inert("template".into()),
+        ),
+        (
+            "style",
+            format!("<style>{GOOD}</style>"),
+            PieceState::Inert("style".into()),
+        ),
+        (
+            "wrapped",
+            format!("<script>{GOOD}</script>"),
+            PieceState::DoubleWrapped,
+        ),
         ("typographic", GOOD.replace('"', "”"), PieceState::BadQuotes),
-        ("read as windows-1252", GOOD.replace('"', "\u{e2}\u{20ac}\u{153}"), PieceState::BadQuotes),
-        ("read as UTF-8", GOOD.replace('"', "\u{fffd}"), PieceState::BadQuotes),
-        ("hard blank", GOOD.replace("<script async", "<script\u{a0}async"), PieceState::BadQuotes),
-        ("entity quotes", GOOD.replace('"', "&quot;"), PieceState::BadQuotes),
-        ("cut in tag", "<script async src=\"https://cdn.example.test/l.js\" data-k".into(), PieceState::Truncated),
-        ("cut in value", "<script async src=\"https://cdn.example".into(), PieceState::Truncated),
-        ("end tag lost", GOOD.replace("</script>", ""), PieceState::Truncated),
-        ("type", GOOD.replace("async", "type=\"text/plain\""), PieceState::WrongType("type=\"text/plain\"".into())),
-        ("nomodule", GOOD.replace("async", "nomodule"), PieceState::WrongType("nomodule".into())),
-        ("innerHTML", "<script>el.innerHTML = '<script src=\"https://cdn.example.test/l.js\"><\\/script>';</script>".into(), PieceState::Inert("innerHTML".into())),
-        ("lazy", GOOD.replace("src=", "data-later-src="), PieceState::Delayed("data-later-src".into())),
+        (
+            "read as windows-1252",
+            GOOD.replace('"', "\u{e2}\u{20ac}\u{153}"),
+            PieceState::BadQuotes,
+        ),
+        (
+            "read as UTF-8",
+            GOOD.replace('"', "\u{fffd}"),
+            PieceState::BadQuotes,
+        ),
+        (
+            "hard blank",
+            GOOD.replace("<script async", "<script\u{a0}async"),
+            PieceState::BadQuotes,
+        ),
+        (
+            "entity quotes",
+            GOOD.replace('"', "&quot;"),
+            PieceState::BadQuotes,
+        ),
+        (
+            "cut in tag",
+            "<script async src=\"https://cdn.example.test/l.js\" \
+                        data-k"
+                .into(),
+            PieceState::Truncated,
+        ),
+        (
+            "cut in value",
+            "<script async src=\"https://cdn.example".into(),
+            PieceState::Truncated,
+        ),
+        (
+            "end tag lost",
+            GOOD.replace("</script>", ""),
+            PieceState::Truncated,
+        ),
+        (
+            "type",
+            GOOD.replace("async", "type=\"text/plain\""),
+            PieceState::WrongType("type=\"text/plain\"".into()),
+        ),
+        (
+            "nomodule",
+            GOOD.replace("async", "nomodule"),
+            PieceState::WrongType("nomodule".into()),
+        ),
+        (
+            "innerHTML",
+            "<script>el.innerHTML = '<script \
+                       src=\"https://cdn.example.test/l.js\"><\\/script>';</script>"
+                .into(),
+            PieceState::Inert("innerHTML".into()),
+        ),
+        (
+            "lazy",
+            GOOD.replace("src=", "data-later-src="),
+            PieceState::Delayed("data-later-src".into()),
+        ),
     ];
     for (name, body, expected) in cases {
         assert_eq!(states_of(&s, &body), [expected], "{name}: {body}");
@@ -210,7 +296,8 @@ proptest::proptest! {
         while !code.is_char_boundary(at) { at -= 1; }
         code.truncate(at);
         for piece in Inspector::new(&s, None).pieces(&code, &page) {
-            proptest::prop_assert!(piece.line >= 1 && piece.line <= 1 + code.matches('\n').count() as u32);
+            let lines = 1 + code.matches('\n').count() as u32;
+            proptest::prop_assert!((1..=lines).contains(&piece.line));
         }
     }
 }

@@ -362,18 +362,22 @@ proptest::proptest! {
     /// Whatever stands in a slot, others' text stays in its order and nothing panics.
     #[test]
     fn any_text_is_answered(parts in proptest::collection::vec(proptest::sample::select(vec![
-        "<!--", "-->", "<script>", "</script>", "</script", "&lt;script", "&lt;/script&gt;", "<p>", "</p>", "x\n", "\u{201d}\u{e9}",
-        "<script async src=\"https://cdn.example.test/l.js\" data-key=\"abcd-1234\"></script>", "cdn.example.test", "<script src=",
+        "<!--", "-->", "<script>", "</script>", "</script", "&lt;script", "&lt;\
+            /script&gt;", "<p>", "</p>", "x\n", "\u{201d}\u{e9}",
+        "<script async src=\"https://cdn.example.test/l.js\" \
+         data-key=\"abcd-1234\"></script>", "cdn.example.test", "<script src=",
     ]), 0..12)) {
         let held = parts.concat();
         let spans = super::spans::in_markup(&sample(), &held);
-        proptest::prop_assert!(spans.windows(2).all(|w| w[0].at.end <= w[1].at.start), "{held}: {spans:?}");
+        proptest::prop_assert!(spans.windows(2).all(|w| w[0].at.end <= w[1].at.start), "{held}: \
+            {spans:?}");
         if let Ok(mend) = push(&[(SlotInput::Markup, &held)], None)
             && let Some(change) = mend.changes.first()
         {
             // A second push has nothing to do.
             let again = push(&[(SlotInput::Markup, &change.after)], None);
-            proptest::prop_assert!(again.is_err() || again.unwrap().changes.is_empty(), "{held} -> {}", change.after);
+            proptest::prop_assert!(again.is_err() || again.unwrap().changes.is_empty(), "{held} -> \
+                {}", change.after);
         }
     }
 }

@@ -1,5 +1,5 @@
-//! Copies of the snippet that were seen on a page and are wrong: whoever places by hand replaces them,
-//! as a push does, and adds nothing beside them.
+//! Copies of the snippet that were seen on a page and are wrong: whoever places by hand replaces
+//! them, as a push does, and adds nothing beside them.
 
 use crate::code::Code;
 use crate::finding::{Evidence, Finding};

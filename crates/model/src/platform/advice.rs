@@ -25,8 +25,17 @@ pub struct Advice {
 /// ```
 /// use newtfern_model::platform::{Platform, advise};
 /// use newtfern_model::profile::Supplier;
-/// let supplier = Supplier::from_toml("id='o'\nname='Osier'\n[recognise]\nscript_hosts=['cdn.osier.test']\n[snippet]\ntemplate='<script src=\"https://cdn.osier.test/l.js?k={{key}}\"></script>'").unwrap();
-/// let platform = Platform::from_toml("id='p'\nname='P'\n[[slot]]\nid='embed'\nname='Embed block'\ntakes='markup'\ndoes=['frames']\n[[slot]]\nid='box'\nname='Code box'\ntakes='markup'").unwrap();
+/// let supplier = Supplier::from_toml(
+///     "id='o'\nname='Osier'\n[recognise]\nscript_hosts=['cdn.osier.test']\n\
+///      [snippet]\ntemplate='<script src=\"https://cdn.osier.test/l.js?k={{key}}\"></script>'",
+/// )
+/// .unwrap();
+/// let platform = Platform::from_toml(
+///     "id='p'\nname='P'\n\
+///      [[slot]]\nid='embed'\nname='Embed block'\ntakes='markup'\ndoes=['frames']\n\
+///      [[slot]]\nid='box'\nname='Code box'\ntakes='markup'",
+/// )
+/// .unwrap();
 /// let advice = advise(&platform, &supplier, "ab12cd34", None);
 /// assert_eq!(advice[0].slot, "box");
 /// assert!(advice[1].impossible.as_ref().unwrap().contains("a separate frame"));
@@ -91,36 +100,16 @@ fn weigh(
             },
         );
     }
-    speaks(
-        20,
-        !slot.lost_with_theme,
-        "survives a change of theme",
-        "a change of theme removes the code",
-    );
-    speaks(
-        15,
-        !slot.paid_plan,
-        "needs no paid plan",
-        "needs a paid plan",
-    );
-    speaks(
-        5,
-        slot.follows_supplier,
-        "gets the supplier's updates automatically",
-        "",
-    );
-    speaks(
-        5,
-        slot.interface.is_some(),
-        "Newtfern can publish to it",
-        "",
-    );
-    speaks(
-        3,
-        slot.position == supplier.snippet.position,
-        "has the position that the supplier asks for",
-        "",
-    );
+    let (theme, plan) = (!slot.lost_with_theme, !slot.paid_plan);
+    let lost = "a change of theme removes the code";
+    speaks(20, theme, "survives a change of theme", lost);
+    speaks(15, plan, "needs no paid plan", "needs a paid plan");
+    let updates = "gets the supplier's updates automatically";
+    speaks(5, slot.follows_supplier, updates, "");
+    let published = slot.interface.is_some();
+    speaks(5, published, "Newtfern can publish to it", "");
+    let asked = slot.position == supplier.snippet.position;
+    speaks(3, asked, "has the position that the supplier asks for", "");
     let notes = slot.notes(None);
     weight -= 10 * notes.len() as i32;
     against.extend(notes);

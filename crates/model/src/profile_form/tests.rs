@@ -164,7 +164,8 @@ proptest::proptest! {
     /// Any text, in any field of any text, is answered.
     #[test]
     fn any_text_is_answered(text in ".{0,200}", typed in ".{0,60}") {
-        for kind in [ProfileKind::Supplier, ProfileKind::ConsentManager, ProfileKind::Platform, ProfileKind::Region] {
+        for kind in [ProfileKind::Supplier, ProfileKind::ConsentManager, ProfileKind::Platform,
+            ProfileKind::Region] {
             look(kind, &text);
             values(kind, &text);
             for field in fields(kind) {

@@ -112,7 +112,8 @@ fn what_is_there_is_told_with_its_evidence() {
 fn a_widget_that_nobody_knows_is_told_by_its_host() {
     let external = "<script async src='https://static.parley.test/chat/widget.js'></script>";
     let inline = "<script>(function () \
-        { var s = document.createElement('script'); s.src = 'https://js.banter.test/livechat.js'; document.head.appendChild(s) })()</script>";
+        { var s = document.createElement('script'); s.src = 'https://js.banter.test/livechat.js'; \
+        document.head.appendChild(s) })()</script>";
     let other = "<script src='https://cdn.numbers.test/count.js'></script><script \
         src='/chat-page.js'></script><script>var chat = 'https://x.test/y'</script>";
     let s = survey(&[

@@ -99,7 +99,11 @@ impl TagSet {
     ///
     /// ```
     /// use newtfern_model::tags::TagSet;
-    /// let set = TagSet::read(r#"{"id": "WK-1", "tags": [{"id": "a", "html": "<script src=/a.js></script>", "on": ["/shop/**"]}]}"#).unwrap();
+    /// let set = TagSet::read(
+    ///     r#"{"id": "WK-1", "tags": [
+    ///         {"id": "a", "html": "<script src=/a.js></script>", "on": ["/shop/**"]}]}"#,
+    /// )
+    /// .unwrap();
     /// assert_eq!(set.tags[0].on[0].text(), "/shop/**");
     /// assert!(TagSet::read("[]").is_err());
     /// ```

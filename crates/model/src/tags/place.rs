@@ -68,10 +68,7 @@ pub fn place(
     let tag = match ours {
         Some(tag) => tag,
         None => {
-            let free = |id: &String| !set.tags.iter().any(|t| t.id == *id);
-            let ids = (1..).map(|n| format!("{}-{n}", supplier.id));
-            let id = ids.into_iter().find(free).unwrap_or_default();
-            let tag = wanted(id, format!("{} widget", supplier.name));
+            let tag = wanted(free_id(set, supplier), format!("{} widget", supplier.name));
             told.push("a new tag with the code is added".into());
             tags.push(tag.clone());
             tag
@@ -82,6 +79,13 @@ pub fn place(
         told.push("the draft is right already and is published".into());
     }
     Ok(TagChange { tags, tag, told })
+}
+
+/// Returns an id that no tag of the set has.
+fn free_id(set: &TagSet, supplier: &Supplier) -> String {
+    let free = |id: &String| !set.tags.iter().any(|t| t.id == *id);
+    let ids = (1..).map(|n| format!("{}-{n}", supplier.id));
+    ids.into_iter().find(free).unwrap_or_default()
 }
 
 /// Returns the changes to a tag, in words.

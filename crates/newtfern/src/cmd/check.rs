@@ -52,7 +52,8 @@ pub struct Args {
     #[arg(long, requires = "site")]
     profiles: Option<PathBuf>,
     /// Pages of the site at most, the address first
-    #[arg(long, default_value_t = 1, requires = "site", value_parser = clap::value_parser!(u16).range(1..=5_000))]
+    #[arg(long, default_value_t = 1, requires = "site",
+        value_parser = clap::value_parser!(u16).range(1..=5_000))]
     pages: u16,
     /// The instant by which hours are judged (RFC 3339); now, if it is not given
     #[arg(long, requires = "site")]
@@ -69,7 +70,8 @@ pub struct Args {
     #[arg(long, requires = "site")]
     notice: bool,
     /// Seconds for all of it
-    #[arg(long, default_value_t = 300, requires = "site", value_parser = clap::value_parser!(u64).range(1..=86_400))]
+    #[arg(long, default_value_t = 300, requires = "site",
+        value_parser = clap::value_parser!(u64).range(1..=86_400))]
     limit: u64,
     /// Writes a report for continuous integration (JUnit XML)
     #[arg(long, requires = "site")]

@@ -15,7 +15,6 @@ use newtfern_standards::har;
 use newtfern_standards::observation::ConsentAct;
 use newtfern_verdict::junit::{self, FailOn};
 use newtfern_verdict::site_check::{SiteCase, SiteDiagnosis, judge, rivals, subjects};
-use newtfern_verdict::visits::guarded;
 use std::io::IsTerminal;
 use std::path::{Path, PathBuf};
 use std::time::{Duration, Instant};
@@ -44,8 +43,8 @@ pub struct SiteArgs {
     pub fail_on: FailOn,
 }
 
-/// The states of consent to visit in: those that were named, else those that tell apart whether anything
-/// waits for it.
+/// The states of consent to visit in: those that were named, else those that tell apart whether
+/// anything waits for it.
 fn states(args: &SiteArgs, consent: Option<&ConsentManager>) -> Vec<ConsentAct> {
     match (args.states.is_empty(), consent) {
         (false, _) => args.states.clone(),
@@ -54,37 +53,42 @@ fn states(args: &SiteArgs, consent: Option<&ConsentManager>) -> Vec<ConsentAct> 
     }
 }
 
-/// Checks a site; the reports are written before it ends.
-pub async fn check(args: &SiteArgs) -> Result<SiteDiagnosis> {
-    let began = Instant::now();
-    let text = std::fs::read_to_string(&args.site)
-        .with_context(|| format!("cannot read the expectation {}", args.site.display()))?;
-    let in_file = || format!("in {}", args.site.display());
-    let expectation = Expectation::read(&text).with_context(in_file)?;
+/// Reads the profiles; the platform that the expectation names must be among them.
+fn profiles(args: &SiteArgs, expectation: &Expectation) -> Result<Profiles> {
     let profiles = match &args.profiles {
         Some(folder) => profiles_folder::read(folder)?,
         None => Profiles::default(),
     };
-    let subjects = subjects(&expectation, &profiles).with_context(in_file)?;
-    let consent = expectation
-        .consent_id()
-        .map(|id| profiles.consent(id))
-        .transpose()?;
     if let Some(platform) = &expectation.platform {
         profiles.platform(platform)?;
     }
+    Ok(profiles)
+}
+
+/// Checks a site; the reports are written before it ends.
+pub async fn check(args: &SiteArgs) -> Result<SiteDiagnosis> {
+    let began = Instant::now();
+    let cannot = || format!("cannot read the expectation {}", args.site.display());
+    let text = std::fs::read_to_string(&args.site).with_context(cannot)?;
+    let in_file = || format!("in {}", args.site.display());
+    let expectation = Expectation::read(&text).with_context(in_file)?;
+    let profiles = profiles(args, &expectation)?;
+    let subjects = subjects(&expectation, &profiles).with_context(in_file)?;
+    let consent = expectation.consent_id().map(|id| profiles.consent(id));
+    let consent = consent.transpose()?;
+    let at = args.at.unwrap_or_else(jiff::Timestamp::now);
     let states = states(args, consent);
     let url = expectation.url().context("the address cannot be read")?;
     let guard = guard(args.allow_private);
-    guard
-        .private
-        .refuse(&url)
-        .map_err(|e| anyhow::anyhow!("{e}; --allow-private lets this check go there"))?;
-    let pem = args.ca.as_ref().map(std::fs::read).transpose();
-    let pem = pem.context("cannot read the --ca file")?;
-    let http = Http::new(guard.clone(), pem.as_deref())?;
-    let crawler = Http::called(guard.clone(), pem.as_deref(), &agent(&args.contact))?;
-    let pool = Pool::new(guard, args.ca.clone());
+    let may = guard.private.refuse(&url);
+    may.map_err(|e| anyhow::anyhow!("{e}; --allow-private lets this check go there"))?;
+    let pem = args.ca.as_ref().map(std::fs::read);
+    let pem = pem.transpose().context("cannot read the --ca file")?;
+    let tools = SiteTools {
+        http: &Http::new(guard.clone(), pem.as_deref())?,
+        crawler: &Http::called(guard.clone(), pem.as_deref(), &agent(&args.contact))?,
+        pool: &Pool::new(guard, args.ca.clone()),
+    };
     let stamp = newtfern_store::fresh_token();
     let order = SiteOrder {
         expectation: &expectation,
@@ -99,22 +103,12 @@ pub async fn check(args: &SiteArgs) -> Result<SiteDiagnosis> {
         limit: Duration::from_secs(args.limit),
         stamp: &stamp,
     };
-    let ways = SiteTools {
-        pool: &pool,
-        http: &http,
-        crawler: &crawler,
-    };
-    let looked = site::look(&ways, &order, progress).await?;
-    pool.close().await;
-    let mut given = looked.pages.iter().take(1).flat_map(|p| &p.visited);
-    if let Some(refused) = given.find_map(|v| guarded(v.visits.all())) {
+    let looked = site::look(&tools, &order, progress).await?;
+    tools.pool.close().await;
+    if let Some(refused) = looked.refused() {
         bail!("{refused}; --allow-private lets this check go there");
     }
-    if let Some(folder) = &args.har {
-        write_har(folder, &looked)?;
-    }
     let rivals = rivals(&expectation, &profiles);
-    let at = args.at.unwrap_or_else(jiff::Timestamp::now);
     let diagnosis = judge(&SiteCase {
         expectation: &expectation,
         subjects: &subjects,
@@ -128,15 +122,30 @@ pub async fn check(args: &SiteArgs) -> Result<SiteDiagnosis> {
         gaps: &looked.gaps,
         closed: &looked.closed,
     });
+    let judged_by = (text.as_str(), states.as_slice(), at);
+    write_reports(args, judged_by, &looked, &diagnosis, began)?;
+    Ok(diagnosis)
+}
+
+/// Writes the reports that were asked for, the archives of the visits among them.
+fn write_reports(
+    args: &SiteArgs,
+    judged_by: (&str, &[ConsentAct], jiff::Timestamp),
+    looked: &SiteObservations,
+    diagnosis: &SiteDiagnosis,
+    began: Instant,
+) -> Result<()> {
+    if let Some(folder) = &args.har {
+        write_har(folder, looked)?;
+    }
     if let Some(path) = &args.record {
-        let judged_by = (text.as_str(), states.as_slice(), at);
-        write_record(path, args, judged_by, &looked, &diagnosis)?;
+        write_record(path, args, judged_by, looked, diagnosis)?;
     }
     if let Some(path) = &args.junit {
-        let report = junit::report(&diagnosis, args.fail_on, began.elapsed().as_secs_f64())?;
+        let report = junit::report(diagnosis, args.fail_on, began.elapsed().as_secs_f64())?;
         std::fs::write(path, report).with_context(|| format!("cannot write {}", path.display()))?;
     }
-    Ok(diagnosis)
+    Ok(())
 }
 
 /// Expectation, profiles, states, instant, all that was seen, and the codes that it had.

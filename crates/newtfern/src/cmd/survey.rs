@@ -126,6 +126,28 @@ fn print(s: &Survey) {
     if !s.languages.is_empty() {
         say(&format!("\nLanguages: {}", s.languages.join(", ")));
     }
+    print_widgets(s);
+    say("\nPages:");
+    for p in &s.pages {
+        say(&format!(
+            "  {:<8} {:<24} {}",
+            p.kind.word(),
+            p.template,
+            p.url
+        ));
+        if let Some(lost) = &p.lost {
+            say(&format!("           not had: {lost}"));
+        }
+    }
+    for k in &s.kept_out {
+        say(&format!("\nKept out: {}: {}", k.what, k.why));
+    }
+    for n in &s.not_looked_at {
+        say(&format!("\nNot looked at: {}: {}", n.what, n.why));
+    }
+}
+
+fn print_widgets(s: &Survey) {
     for w in &s.widgets {
         let key = w
             .key
@@ -146,23 +168,5 @@ fn print(s: &Survey) {
             "\nNo widget was seen in the documents; one that another script brings is not seen by \
             HTTP.",
         );
-    }
-    say("\nPages:");
-    for p in &s.pages {
-        say(&format!(
-            "  {:<8} {:<24} {}",
-            p.kind.word(),
-            p.template,
-            p.url
-        ));
-        if let Some(lost) = &p.lost {
-            say(&format!("           not had: {lost}"));
-        }
-    }
-    for k in &s.kept_out {
-        say(&format!("\nKept out: {}: {}", k.what, k.why));
-    }
-    for n in &s.not_looked_at {
-        say(&format!("\nNot looked at: {}: {}", n.what, n.why));
     }
 }

@@ -3,6 +3,7 @@
 use super::{read_supplier, say};
 use anyhow::Result;
 use clap::Args as ClapArgs;
+use newtfern_model::profile::Supplier;
 use newtfern_probe::browser::Browser;
 use newtfern_probe::weigh::{WeighOrder, run as measure};
 use newtfern_standards::address;
@@ -13,6 +14,7 @@ use newtfern_verdict::weigh::stopping::MOST_LOADS;
 use newtfern_verdict::weigh::{WeighIn, conclude, empty_page};
 use std::path::PathBuf;
 use std::process::ExitCode;
+use url::Url;
 
 pub const DEFAULT_PAIRS: usize = 12;
 pub const DEFAULT_BUDGET_MS: f64 = 50.0;
@@ -34,7 +36,8 @@ pub struct Args {
     #[arg(long)]
     key: Option<String>,
     /// Pairs of loads with and without the widget
-    #[arg(long, default_value_t = DEFAULT_PAIRS, value_parser = clap::value_parser!(u16).range(2..=200).map(usize::from))]
+    #[arg(long, default_value_t = DEFAULT_PAIRS,
+        value_parser = clap::value_parser!(u16).range(2..=200).map(usize::from))]
     pairs: usize,
     /// Seed of the order within the pairs
     #[arg(long, default_value_t = 1)]
@@ -70,6 +73,19 @@ fn slowness(text: &str) -> Result<f64, String> {
     }
 }
 
+fn refuse_other_key(supplier: &Supplier, key: &str, url: &Url, body: &str) -> Result<()> {
+    let inspector = newtfern_model::placement::Inspector::new(supplier, None);
+    let pieces = inspector.inspect(body, url).pieces;
+    if let Some(other) = pieces
+        .iter()
+        .filter_map(|p| p.key.key())
+        .find(|k| *k != key)
+    {
+        anyhow::bail!("the page has the key {other}, not {key}");
+    }
+    Ok(())
+}
+
 pub async fn run(args: Args) -> Result<ExitCode> {
     let url = address::parse(&args.url)?;
     let guard = crate::cmd::guarded::guard(args.allow_private);
@@ -85,11 +101,7 @@ pub async fn run(args: Args) -> Result<ExitCode> {
     if let Some(key) = &args.key {
         let http = newtfern_probe::http::Http::new(guard.clone(), None)?;
         let page = http.get(&url).await;
-        let inspector = newtfern_model::placement::Inspector::new(&supplier, None);
-        let pieces = inspector.inspect(&page.body, &url).pieces;
-        if let Some(other) = pieces.iter().filter_map(|p| p.key.key()).find(|k| k != key) {
-            anyhow::bail!("the page has the key {other}, not {key}");
-        }
+        refuse_other_key(&supplier, key, &url, &page.body)?;
     }
     let browser = Browser::launch(&guard, None).await?;
     let viewport = match args.viewport {

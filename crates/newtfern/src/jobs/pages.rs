@@ -7,8 +7,7 @@ use newtfern_acts::Subject;
 use newtfern_heavy::heavy;
 use newtfern_standards::observation::ConsentAct;
 use newtfern_store::results::queue::Job;
-use newtfern_verdict::site_check::{SiteCase, judge, rivals, subjects};
-use newtfern_verdict::visits::guarded;
+use newtfern_verdict::site_check::{SiteCase, SitePage, judge, rivals, subjects};
 use std::sync::Arc;
 use std::sync::atomic::Ordering;
 use std::time::Duration;
@@ -44,28 +43,19 @@ pub async fn look_at(
         stamp: &stamp,
     };
     let ways = tools.for_sites();
-    let count = |done: usize, of: usize| {
+    let mut looked = look(&ways, &order, |step| {
+        let (done, of) = match step {
+            Step::Had(n) => (n, PAGES),
+            Step::Visit(_, n, of) => (n, of),
+        };
         progress.done.store(done, Ordering::Relaxed);
         progress.of.store(of, Ordering::Relaxed);
-    };
-    let mut looked = look(&ways, &order, |step| match step {
-        Step::Had(n) => count(n, PAGES),
-        Step::Visit(_, n, of) => count(n, of),
     })
     .await?;
-    let given = looked.pages.iter().take(1).flat_map(|p| &p.visited);
-    if let Some(refused) = given.into_iter().find_map(|v| guarded(v.visits.all())) {
+    if let Some(refused) = looked.refused() {
         bail!("{refused}: an administrator can allow it in the settings (house rules)");
     }
-    // What a draft and a tag manager's set tell of the address that was given.
-    if let Some(given) = looked.pages.first_mut().and_then(|p| p.visited.first_mut()) {
-        let beside = tools
-            .acts
-            .placing()
-            .beside(subject, given.visits.all())
-            .await?;
-        given.asides.extend(beside);
-    }
+    add_asides(tools, subject, &mut looked.pages).await?;
     let elsewhere = tools.acts.sites().rules_beside(subject).await?;
     let rivals = rivals(&expectation, &profiles);
     let told = heavy(|| {
@@ -85,10 +75,16 @@ pub async fn look_at(
     })
     .await;
     let copies: Vec<_> = looked.pages.into_iter().map(|p| p.copy).collect();
-    tools
-        .acts
-        .sites()
-        .finish_pages(job, subject, at, told, &copies, &elsewhere)
-        .await?;
+    let sites = tools.acts.sites();
+    Ok((sites.finish_pages(job, subject, at, told, &copies, &elsewhere)).await?)
+}
+
+/// Adds what a draft and a tag manager's set tell of the address that was given.
+async fn add_asides(tools: &Tools, subject: &Subject, pages: &mut [SitePage]) -> Result<()> {
+    if let Some(given) = pages.first_mut().and_then(|p| p.visited.first_mut()) {
+        let placing = tools.acts.placing();
+        let beside = placing.beside(subject, given.visits.all()).await?;
+        given.asides.extend(beside);
+    }
     Ok(())
 }

@@ -6,20 +6,17 @@ use jiff::Timestamp;
 use newtfern_acts::{MadeSheet, Subject};
 use newtfern_model::diary::Kind;
 use newtfern_probe::paper;
+use newtfern_store::estate::sites::StandingRow;
 use newtfern_store::results::checks::Drawing;
 use newtfern_store::results::queue::Job;
+use newtfern_verdict::family::detail::load;
 use newtfern_verdict::family::{Detail, Family, Standing, echo};
 use newtfern_web::sheet::{HandoverSheet, paper as document};
 
 pub async fn make(tools: &Tools, job: &Job, s: &Subject) -> Result<()> {
-    let store = tools.acts.reads();
-    let id = s.site.id;
-    let all = store
-        .sites()
-        .standings_of(&[id])
-        .await?
-        .remove(&id)
-        .unwrap_or_default();
+    let (store, id) = (tools.acts.reads(), s.site.id);
+    let mut all = store.sites().standings_of(&[id]).await?;
+    let all = all.remove(&id).unwrap_or_default();
     let findings = store.checks().findings(id).await?;
     let drawings = store.checks().drawings(&[id], None).await?;
     let detail = |f: Family| match drawings.get(&(id, f)) {
@@ -32,13 +29,7 @@ pub async fn make(tools: &Tools, job: &Job, s: &Subject) -> Result<()> {
             .map(|t| t.summary.clone())
             .unwrap_or_default()
     };
-    let Some(Detail::Load(load)) = detail(Family::Load) else {
-        bail!("the site has not been verified yet, so there is no proof to hand over");
-    };
-    let stale = all.iter().find(|t| t.family == Family::Load);
-    if stale.is_some_and(|t| t.state == Standing::Stale) {
-        bail!("the results of this site are old, so they prove nothing: verify it again first");
-    }
+    let load = proof(detail(Family::Load), &all)?;
     let mut sheet = HandoverSheet {
         agency: agency(tools).await?,
         client: s.client.name.clone(),
@@ -49,11 +40,7 @@ pub async fn make(tools: &Tools, job: &Job, s: &Subject) -> Result<()> {
         made: newtfern_web::view::moment(Timestamp::now()),
         by: asked_by(tools, job).await?,
         pictures: pictures::carried(tools, &load.shots).await?,
-        // Of the message, whatever the looks of the talk were.
-        echo: match detail(Family::Echo) {
-            Some(Detail::Echo(seen)) => echo::of_the_message(seen),
-            _ => words(Family::Echo),
-        },
+        echo: of_the_message(detail(Family::Echo)).unwrap_or_else(|| words(Family::Echo)),
         tests: tests(tools, id).await?,
         pages: words(Family::Pages),
         ..HandoverSheet::default()
@@ -63,14 +50,13 @@ pub async fn make(tools: &Tools, job: &Job, s: &Subject) -> Result<()> {
         .map(Vec::as_slice)
         .unwrap_or_default();
     sheet.set_load(load, found);
-    if let Some(Detail::Weigh(d)) = detail(Family::Weigh) {
-        sheet.set_weigh(&d.weigh, &words(Family::Weigh));
-    }
-    if let Some(Detail::Consent(grid)) = detail(Family::Consent) {
-        sheet.set_consent(grid, &words(Family::Consent));
-    }
-    if let Some(Detail::Brand(d)) = detail(Family::Brand) {
-        sheet.set_brand(d, &words(Family::Brand));
+    for family in [Family::Weigh, Family::Consent, Family::Brand] {
+        match detail(family) {
+            Some(Detail::Weigh(d)) => sheet.set_weigh(&d.weigh, &words(family)),
+            Some(Detail::Consent(grid)) => sheet.set_consent(grid, &words(family)),
+            Some(Detail::Brand(d)) => sheet.set_brand(d, &words(family)),
+            _ => {}
+        }
     }
     set_diary(tools, id, &mut sheet).await?;
     let body = sheet.body()?;
@@ -84,6 +70,26 @@ pub async fn make(tools: &Tools, job: &Job, s: &Subject) -> Result<()> {
     };
     tools.acts.checks().finish_sheet(job, s, sheet).await?;
     Ok(())
+}
+
+/// Returns what became of the test message, whatever the looks of the talk were.
+fn of_the_message(detail: Option<&Detail>) -> Option<String> {
+    match detail {
+        Some(Detail::Echo(seen)) => Some(echo::of_the_message(seen)),
+        _ => None,
+    }
+}
+
+/// Returns what a handover rests on: a verification that is not old.
+fn proof<'a>(detail: Option<&'a Detail>, all: &[StandingRow]) -> Result<&'a load::Detail> {
+    let Some(Detail::Load(load)) = detail else {
+        bail!("the site has not been verified yet, so there is no proof to hand over");
+    };
+    let stale = all.iter().find(|t| t.family == Family::Load);
+    if stale.is_some_and(|t| t.state == Standing::Stale) {
+        bail!("the results of this site are old, so they prove nothing: verify it again first");
+    }
+    Ok(load)
 }
 
 /// Entries of the diary that a sheet looks through.

@@ -15,6 +15,7 @@ use newtfern_model::profile::{ConsentManager, Supplier};
 use newtfern_probe::crawl::{Crawl, CrawlOrder, crawl};
 use newtfern_standards::observation::{ConsentAct, Observation, Viewport};
 use newtfern_verdict::site_check::{SitePage, Subject, WidgetVisits};
+use newtfern_verdict::visits::guarded;
 use newtfern_verdict::visits::{CHECK_MS, CheckOrder, CheckVisits, PageChoice};
 use std::time::{Duration, Instant};
 use url::Url;
@@ -54,6 +55,14 @@ pub struct SiteObservations {
     pub gaps: Vec<NotChecked>,
     /// Pages that `robots.txt` closes.
     pub closed: Vec<Url>,
+}
+
+impl SiteObservations {
+    /// Returns why our own network rule kept the visits away from the given page, if it did.
+    pub fn refused(&self) -> Option<&str> {
+        let mut given = self.pages.first()?.visited.iter();
+        given.find_map(|v| guarded(v.visits.all()))
+    }
 }
 
 /// Step of a look at a site.

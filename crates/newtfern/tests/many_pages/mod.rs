@@ -54,22 +54,62 @@ fn answer(path: &str, snippet: &str, port: u16) -> Response {
     let commented = format!("<!-- {snippet} -->");
     let item = |name: &str| page("item", &format!("<h1>{name}</h1><p>{name} flies.</p>"));
     match path {
-        "/" => page("text", &format!("<a href=/shop/>s</a><a href=/about>a</a><a href=/shut/x>x</a><a href='/prices.pdf'>p</a>{snippet}")),
-        "/shop/" => page("list", &format!("<a href=/shop/kestrel?utm_source=list>k</a>{snippet}")),
+        "/" => page(
+            "text",
+            &format!(
+                "<a href=/shop/>s</a><a href=/about>a</a><a \
+                                      href=/shut/x>x</a><a href='/prices.pdf'>p</a>{snippet}"
+            ),
+        ),
+        "/shop/" => page(
+            "list",
+            &format!("<a href=/shop/kestrel?utm_source=list>k</a>{snippet}"),
+        ),
         "/shop/kestrel" => item("Kestrel"),
         "/shop/merlin" => item("Merlin"),
         "/about" => page("text", &format!("About us{snippet}")),
         "/news/first-flight" => page("text", &format!("First flight{commented}")),
         "/legal/privacy" => page("text", &format!("Privacy{snippet}")),
-        "/robots.txt" => format!("User-agent: *\nDisallow: /shut/\nSitemap: \
-        http://gust.localhost:{port}/maps.xml\n").into_response(),
-        "/maps.xml" => format!("<sitemapindex xmlns='http://www.sitemaps.org/schemas/sitemap/0.9'><sitemap><loc>http://gust.localhost:{port}/pages.xml.gz</loc></sitemap><sitemap><loc>http://gust.localhost:{port}/maps.xml</loc></sitemap></sitemapindex>").into_response(),
+        "/robots.txt" => format!(
+            "User-agent: *\nDisallow: /shut/\nSitemap: \
+        http://gust.localhost:{port}/maps.xml\n"
+        )
+        .into_response(),
+        "/maps.xml" => format!(
+            "<sitemapindex \
+                                xmlns='http://www.sitemaps.org/schemas/sitemap/0.9'><sitemap>\
+                                <loc>http://gust.localhost:{port}/pages.xml.gz</loc></sitemap>\
+                                <sitemap><loc>http://gust.localhost:{port}/maps.xml</loc>\
+                                </sitemap></sitemapindex>"
+        )
+        .into_response(),
         "/pages.xml.gz" => {
-            let pages = ["/", "/shop/merlin", "/news/first-flight", "/legal/privacy", "/gone", "/shut/y"];
-            let urls: String = pages.iter().map(|p| format!("<url><loc>http://gust.localhost:{port}{p}</loc></url>")).collect();
+            let pages = [
+                "/",
+                "/shop/merlin",
+                "/news/first-flight",
+                "/legal/privacy",
+                "/gone",
+                "/shut/y",
+            ];
+            let urls: String = pages
+                .iter()
+                .map(|p| {
+                    format!(
+                        "<url>\
+                <loc>http://gust.localhost:{port}{p}</loc></url>"
+                    )
+                })
+                .collect();
             let mut packed = GzEncoder::new(Vec::new(), Compression::default());
-            packed.write_all(format!("<urlset>{urls}</urlset>").as_bytes()).unwrap();
-            ([("content-type", "application/gzip")], packed.finish().unwrap()).into_response()
+            packed
+                .write_all(format!("<urlset>{urls}</urlset>").as_bytes())
+                .unwrap();
+            (
+                [("content-type", "application/gzip")],
+                packed.finish().unwrap(),
+            )
+                .into_response()
         }
         _ => axum::http::StatusCode::GONE.into_response(),
     }
@@ -167,8 +207,8 @@ impl Bench {
         child.wait_with_output().await.unwrap()
     }
 
-    /// What the command line tells. A machine that is too busy with the other tests is told as such,
-    /// and the site looked at again.
+    /// What the command line tells. A machine that is too busy with the other tests is told as
+    /// such, and the site looked at again.
     pub async fn check(&self, more: &[&str]) -> (i32, Value) {
         let mut told = self.check_once(more).await;
         for _ in 0..3 {

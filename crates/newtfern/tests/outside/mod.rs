@@ -49,8 +49,11 @@ impl Outside {
             let key = format!("{key}{}", request.uri().path().trim_start_matches('/'));
             let code = of_page.snippet_for(&key);
             async move {
-                Html(format!("<!doctype html><html lang=en><meta name=viewport \
-                    content='width=device-width'><title>Gust</title><body><h1>Gust</h1>{code}</body></html>"))
+                Html(format!(
+                    "<!doctype html><html lang=en><meta name=viewport \
+                    content='width=device-width'><title>Gust</title><body>\
+                    <h1>Gust</h1>{code}</body></html>"
+                ))
             }
         });
         let listener = tokio::net::TcpListener::bind("127.0.0.1:0").await.unwrap();

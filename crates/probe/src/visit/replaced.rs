@@ -1,5 +1,5 @@
-//! Functions of the browser that a page has replaced: asked for where the widget's code threw, since
-//! one of them may be why.
+//! Functions of the browser that a page has replaced: asked for where the widget's code threw,
+//! since one of them may be why.
 
 use super::Tab;
 use serde_json::Value;
@@ -69,7 +69,8 @@ pub async fn note(tab: &Tab) {
             const text = Function.prototype.toString;
             const own = (f) => {{
                 try {{
-                    return typeof f === 'function' && /\\{{\\s*\\[native code\\]\\s*\\}}\\s*$/.test(text.call(f));
+                    return typeof f === 'function' && /\\{{\\s*\\[native \
+                    code\\]\\s*\\}}\\s*$/.test(text.call(f));
                 }} catch {{
                     return false;
                 }}

@@ -32,7 +32,8 @@ const FIGURES: &str = "({
         if (document.documentElement.scrollWidth <= right) return null;
         for (const el of [...document.querySelectorAll('body *')].slice(0, 5000)) {
             const r = el.getBoundingClientRect();
-            if (r.width > 0 && r.right + scrollX >= right && getComputedStyle(el).position !== 'fixed')
+            if (r.width > 0 && r.right + scrollX >= right && getComputedStyle(el).position !== \
+            'fixed')
                 [widest, right] = [el, r.right + scrollX];
         }
         return widest && {element: nf.describe(widest), rect: nf.rect(widest)};

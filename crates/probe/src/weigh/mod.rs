@@ -113,6 +113,18 @@ pub async fn run(
     // some.
     let settle =
         SETTLE_MS + newtfern_standards::statistics::median(&alive_after).clamp(0.0, 6000.0) as u64;
+    pairs(browser, request, settle, &mut measured, &mut progress).await?;
+    Ok(measured)
+}
+
+/// Loads the page with the widget and without it, in pairs, each left alone for `settle` ms.
+async fn pairs<F: FnMut(usize, usize) -> bool>(
+    browser: &Browser,
+    request: &WeighOrder<'_>,
+    settle: u64,
+    measured: &mut Measured,
+    progress: &mut Progress<F>,
+) -> Result<(), ProbeError> {
     let withheld: Vec<String> = request.supplier.hosts().map(str::to_string).collect();
     for first_with in order(request.seed, request.pairs) {
         let mut loads = Vec::new();
@@ -123,9 +135,9 @@ pub async fn run(
             loads.extend(load.map(|l| (with, l)));
             progress.step()?;
         }
-        keep_pair(&mut measured, &loads, first_with);
+        keep_pair(measured, &loads, first_with);
     }
-    Ok(measured)
+    Ok(())
 }
 
 /// So many traced loads, of the page or of a document in its place.
@@ -278,7 +290,11 @@ async fn page_load(
     let outcome = async {
         load(&tab, request).await?;
         tokio::time::sleep(Duration::from_millis(settle_ms)).await;
-        tab.evaluate("({seen: nfSeen, load: (performance.getEntriesByType('navigation')[0] || {}).loadEventEnd})").await
+        tab.evaluate(
+            "({seen: nfSeen, load: (performance.getEntriesByType('navigation')[0] || \
+                      {}).loadEventEnd})",
+        )
+        .await
     }
     .await;
     tab.close().await;

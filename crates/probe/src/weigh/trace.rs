@@ -27,7 +27,8 @@ pub async fn during<T>(
     let how = json!({
         "transferMode": "ReturnAsStream",
         "traceConfig": {
-            "includedCategories": TRACED, "excludedCategories": ["*"], "recordMode": "recordUntilFull",
+            "includedCategories": TRACED, "excludedCategories": ["*"],
+                "recordMode": "recordUntilFull",
         },
     });
     browser.cdp.call("", "Tracing.start", how, 5000).await?;

@@ -13,7 +13,8 @@ use url::Url;
 pub fn supplier(start_within_ms: u32, more: &str) -> Supplier {
     let text = format!(
         "id='x'\nname='X'\n[recognise]\nscript_hosts=['cdn.x.test']\n[snippet]\ntemplate='<script \
-        src=\"https://cdn.x.test/l.js\"></script>'\n[alive]\nscript='window.X'\nlauncher='#x'\nstart_within_ms={start_within_ms}\n{more}"
+        src=\"https://cdn.x.test/l.js\"></script>'\n[alive]\nscript='window.X'\nlauncher='#x'\n\
+        start_within_ms={start_within_ms}\n{more}"
     );
     Supplier::from_toml(&text).unwrap()
 }

@@ -4,7 +4,7 @@
 //! |---|---|---|
 //! | sRGB to XYZ | IEC 61966-2-1 | 8 bits a channel, no alpha |
 //! | XYZ to CIELAB | CIE 15, white D65, 2 degrees | |
-//! | difference | CIEDE2000, Sharma, Wu and Dalal (2005), k_L = k_C = k_H = 1 | meant for differences under about 5; larger ones still order rightly enough to say "another colour" |
+//! | difference | CIEDE2000 (Sharma, Wu and Dalal 2005), all k = 1 | best under about 5 |
 //! | contrast | WCAG 2, relative luminance | 1 to 21 |
 //! | lightness, chroma and hue | oklch (CSS Color 4) | |
 //! | eyes without one kind of cone | Machado and others (2009), severity 1 | |

@@ -34,7 +34,8 @@ struct Bin {
 ///
 /// ```
 /// use newtfern_standards::colour::{Rgb, palette};
-/// let pixels = [[[200, 30, 40, 255]; 30], [[255, 255, 255, 255]; 30], [[0, 0, 0, 0]; 30]].concat();
+/// let pixels = [[[200, 30, 40, 255]; 30], [[255, 255, 255, 255]; 30], [[0, 0, 0, 0]; 30]]
+///     .concat();
 /// let shades = palette(&pixels);
 /// assert_eq!(shades.len(), 2);
 /// assert_eq!(shades[0].share, 0.5);

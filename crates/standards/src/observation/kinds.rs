@@ -3,7 +3,8 @@
 use serde::{Deserialize, Serialize};
 
 macro_rules! kinds {
-    ($(#[$about:meta])* $name:ident { $first:ident $first_word:literal $first_doc:literal, $($variant:ident $word:literal $doc:literal,)* }) => {
+    ($(#[$about:meta])* $name:ident { $first:ident $first_word:literal $first_doc:literal,
+        $($variant:ident $word:literal $doc:literal,)* }) => {
         $(#[$about])*
         #[derive(Debug, Clone, Copy, Default, PartialEq, Eq, Hash, Serialize, Deserialize)]
         pub enum $name {

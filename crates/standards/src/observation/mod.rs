@@ -219,8 +219,8 @@ pub struct Observation {
     pub sight: Option<Rect>,
     /// Element that makes the page wider than the screen.
     pub too_wide: Option<WideElement>,
-    /// Functions of the browser that are not its own on this page; asked for where the widget's code
-    /// threw.
+    /// Functions of the browser that are not its own on this page; asked for where the widget's
+    /// code threw.
     pub replaced: Vec<String>,
     /// Result of using the launcher.
     pub operation: Option<Operation>,

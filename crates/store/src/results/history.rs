@@ -170,8 +170,8 @@ impl CheckRows<'_> {
         .map_err(doing("counting test chats"))
     }
 
-    /// Sites with the account that a test talk at each would be had in, and how many were made there
-    /// this month: site, client, supplier, number. Sites without a supplier are left out.
+    /// Sites with the account that a test talk at each would be had in, and how many were made
+    /// there this month: site, client, supplier, number. Sites without a supplier are left out.
     pub async fn test_accounts(self, sites: &[i64]) -> Result<Vec<(i64, String, String, i64)>> {
         sqlx::query_as(include_str!("../sql/test_accounts.sql"))
             .bind(sites)

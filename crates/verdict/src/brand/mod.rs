@@ -18,7 +18,7 @@ use newtfern_model::design::tokens::{self, DesignTokensError};
 use newtfern_model::design::{Design, Field, Layer, PICTURED};
 use newtfern_model::finding::{Evidence, Finding, Severity};
 use newtfern_standards::colour::{Needs, Rgb, difference_in_words};
-use newtfern_standards::observation::{Observation, Viewport};
+use newtfern_standards::observation::{Observation, Rect, Viewport};
 use newtfern_standards::typed::{self, MOST_NAME};
 use serde::{Deserialize, Serialize};
 use serde_json::{Value, json};
@@ -185,14 +185,9 @@ pub(crate) const SAMPLES: &[&str] = &[
 /// A launcher whose middle is this near to the screen's, as a share of its width, is in no corner.
 const CENTRED: f64 = 0.1;
 
-/// Sets what was seen beside what is designed; nothing where no launcher was seen.
-pub fn compare(seen: &Observation, design: &Design, brand: Option<Rgb>) -> Option<VisitComparison> {
-    let launcher = seen.launcher.as_ref().filter(|l| l.present)?;
-    let parse = |text: &Option<String>| text.as_deref().and_then(|t| Rgb::parse(t).ok());
-    let observed = parse(&seen.launcher_colour).or_else(|| Rgb::parse(&launcher.background).ok());
-    let view = seen.view();
+/// Returns the corner that something is in, and its distances from the two sides there.
+fn place(r: &Rect, view: Rect) -> (String, f64, f64) {
     let (w, h) = (view.width, view.height);
-    let r = &launcher.rect;
     let right = r.x + r.width / 2.0 > w / 2.0;
     let bottom = r.y + r.height / 2.0 > h / 2.0;
     // Between the corners, and not so wide that it reaches from one to the other.
@@ -203,6 +198,18 @@ pub fn compare(seen: &Observation, design: &Design, brand: Option<Rgb>) -> Optio
         (false, false) => "left",
     };
     let corner = format!("{}-{across}", if bottom { "bottom" } else { "top" });
+    let from_side = if right { w - r.x - r.width } else { r.x };
+    let from_edge = if bottom { h - r.y - r.height } else { r.y };
+    (corner, from_side, from_edge)
+}
+
+/// Sets what was seen beside what is designed; nothing where no launcher was seen.
+pub fn compare(seen: &Observation, design: &Design, brand: Option<Rgb>) -> Option<VisitComparison> {
+    let launcher = seen.launcher.as_ref().filter(|l| l.present)?;
+    let parse = |text: &Option<String>| text.as_deref().and_then(|t| Rgb::parse(t).ok());
+    let observed = parse(&seen.launcher_colour).or_else(|| Rgb::parse(&launcher.background).ok());
+    let (w, r) = (seen.view().width, &launcher.rect);
+    let (corner, offset_x, offset_y) = place(r, seen.view());
     // A picture is no wrong colour, and a list of channels has no header.
     let pictured = design.get(Field::Icon) == PICTURED;
     let form = design.get(Field::Form);
@@ -242,8 +249,8 @@ pub fn compare(seen: &Observation, design: &Design, brand: Option<Rgb>) -> Optio
         } else {
             String::new()
         },
-        offset_x: if right { w - r.x - r.width } else { r.x },
-        offset_y: if bottom { h - r.y - r.height } else { r.y },
+        offset_x,
+        offset_y,
         expected_x: offset(Field::OffsetX, Field::PhoneOffsetX),
         expected_y: offset(Field::OffsetY, Field::PhoneOffsetY),
         crop: seen.launcher_picture.clone(),

@@ -65,10 +65,14 @@ use Link::{Allowed, Delivered, Fetched, Placed, Ran, Shown, Started, Usable};
 /// All rules of the chain.
 #[rustfmt::skip]
 pub const RULES: &[Rule] = &[
-    breaks(Delivered, "the page could not be loaded", delivered::transport::CODES, delivered::transport::judge),
-    breaks(Delivered, "the page answered with an error", &[DeliveredStatus], delivered::status::judge),
-    breaks(Delivered, "the address leads to another site", &[DeliveredElsewhere], delivered::elsewhere::judge),
-    breaks(Delivered, "the answer is not a document", &[DeliveredNotHtml], delivered::not_html::judge),
+    breaks(Delivered, "the page could not be \
+                       loaded", delivered::transport::CODES, delivered::transport::judge),
+    breaks(Delivered, "the page answered with an \
+                       error", &[DeliveredStatus], delivered::status::judge),
+    breaks(Delivered, "the address leads to another \
+                       site", &[DeliveredElsewhere], delivered::elsewhere::judge),
+    breaks(Delivered, "the answer is not a \
+                       document", &[DeliveredNotHtml], delivered::not_html::judge),
     breaks(Delivered, "a script of the page \
         blocks all others", &[DeliveredTimeout], delivered::held::judge),
     breaks(Placed, "the widget is there twice", &[PlacedTwice], placed::twice::judge),
@@ -85,16 +89,21 @@ pub const RULES: &[Rule] = &[
     breaks(Placed, "there is no trace of it", &[PlacedAbsent], placed::absent::judge),
     breaks(Allowed, "the page's policy forbids it", &[AllowedPolicy], allowed::policy::judge),
     breaks(Allowed, "an http resource on an https page", &[AllowedMixed], allowed::mixed::judge),
-    breaks(Allowed, "the supplier refuses", newtfern_model::profile::REFUSALS, allowed::refused::judge),
-    breaks(Placed, "its code differs and that explains it", &[PlacedAltered], placed::altered::judge),
-    breaks(Fetched, "a file it needs did not arrive", fetched::needed::CODES, fetched::needed::judge),
+    breaks(Allowed, "the supplier \
+                     refuses", newtfern_model::profile::REFUSALS, allowed::refused::judge),
+    breaks(Placed, "its code differs and that explains \
+                    it", &[PlacedAltered], placed::altered::judge),
+    breaks(Fetched, "a file it needs did not \
+                     arrive", fetched::needed::CODES, fetched::needed::judge),
     breaks(Started, "the frame was refused", &[StartedFrame], started::frame::judge),
     breaks(Ran, "a script of the supplier blocks all others", &[RanError], ran::held::judge),
     breaks(Ran, "its code threw", &[RanSyntax, RanError, RanClash, RanOrder], ran::thrown::judge),
     breaks(Started, "its live connection failed", &[StartedSocket], started::socket::judge),
-    breaks(Started, "its service answered with an error", &[StartedService], started::service::judge),
+    breaks(Started, "its service answered with an \
+                     error", &[StartedService], started::service::judge),
     breaks(Started, "it gives no sign of life", &[StartedSilent], started::silent::judge),
-    breaks(Shown, "it went away with a change of route", &[ShownRouteLost], shown::route_lost::judge),
+    breaks(Shown, "it went away with a change of \
+                   route", &[ShownRouteLost], shown::route_lost::judge),
     breaks(Shown, "no element fits the launcher's selector", &[ShownAbsent], shown::absent::judge),
     breaks(Shown, "a style hides it", &[ShownHidden], shown::hidden::judge),
     breaks(Shown, "it has no size", &[ShownEmpty], shown::empty::judge),
@@ -103,7 +112,8 @@ pub const RULES: &[Rule] = &[
     breaks(Usable, "it opens a new window", &[UsableNewWindow], usable::new_window::judge),
     breaks(Usable, "it does not open", &[UsableNoOpen], usable::no_open::judge),
     breaks(Usable, "it does not close", &[UsableNoClose], usable::no_close::judge),
-    breaks(Usable, "it cannot be worked by keyboard", &[UsableNoKeyboard], usable::no_keyboard::judge),
+    breaks(Usable, "it cannot be worked by \
+                    keyboard", &[UsableNoKeyboard], usable::no_keyboard::judge),
     breaks(Usable, "it has no name", &[UsableNoName], usable::no_name::judge),
     remarks("another supplier is on the page", &[PlacedRival], placed::rival::remark),
     remarks("an optimiser holds it back", &[PlacedLateDelay], placed::late_delay::remark),
@@ -113,14 +123,17 @@ pub const RULES: &[Rule] = &[
     remarks("it is too small a target", &[UsableSmallTarget], usable::small_target::remark),
     remarks("it overlaps something fixed", &[ShownOverlap], shown::overlap::remark),
     together("no visit was had", &[Unchecked], delivered::visited::judge),
-    together("it should be absent", &[PlacedUnexpected, AllowedPageRule], placed::unexpected::judge),
-    together("the supplier's own rule keeps it away", &[AllowedHours, AllowedDelay, AllowedPageRule], allowed::supplier_rule::judge),
+    together("it should be \
+              absent", &[PlacedUnexpected, AllowedPageRule], placed::unexpected::judge),
+    together("the supplier's own rule keeps it \
+              away", &[AllowedHours, AllowedDelay, AllowedPageRule], allowed::supplier_rule::judge),
     together("the page waits for consent by \
         the IAB interface", &[AllowedConsentWaits], allowed::managed::judge),
     together("its own delay is longer than the visit", &[AllowedDelay], allowed::delay::judge),
     together("consent was given and it \
         still does not start", &[AllowedConsentStuck], allowed::consent_stuck::judge),
-    together("it waits for consent and then starts", &[AllowedConsentWaits], allowed::consent_waits::judge),
+    together("it waits for consent and then \
+              starts", &[AllowedConsentWaits], allowed::consent_waits::judge),
     together("it is missing on phones only", &[ShownPhone], shown::phone::judge),
     together("the worst of the visits", &[], crate::chain::judged::worst),
 ];

@@ -15,7 +15,8 @@ pub const PAGE: &str = "https://kites.example/";
 /// `body` stands on line 5.
 pub fn html(body: &str) -> String {
     format!(
-        "<!doctype html>\n<html><head><title>Kites</title></head>\n<body>\n<h1>Kites</h1>\n{body}\n</body></html>\n"
+        "<!doctype html>\n<html><head><title>Kites</title></head>\n<body>\n<h1>Kites</h1>\n\
+         {body}\n</body></html>\n"
     )
 }
 

@@ -1,5 +1,5 @@
-//! The verdict over one page: its outcome, its root cause, each link of its chain, what was found and
-//! what was not looked at.
+//! The verdict over one page: its outcome, its root cause, each link of its chain, what was found
+//! and what was not looked at.
 
 use newtfern_model::code::{Code, Link};
 use newtfern_model::finding::{Finding, NotChecked};
@@ -256,8 +256,8 @@ impl Verdict {
         self.findings.extend(findings);
     }
 
-    /// Puts another verdict in place of this one; what was remarked beside its root cause stays, and
-    /// so does what was not looked at.
+    /// Puts another verdict in place of this one; what was remarked beside its root cause stays,
+    /// and so does what was not looked at.
     pub(crate) fn replace(&mut self, new: Verdict) {
         let old = std::mem::replace(self, new);
         let taken: Vec<Code> = self
@@ -283,8 +283,8 @@ impl Verdict {
         }
     }
 
-    /// Makes the verdict of one page that of its site: the outcome over all pages, and the findings and
-    /// gaps of all of them. The root cause stays where the site is broken.
+    /// Makes the verdict of one page that of its site: the outcome over all pages, and the findings
+    /// and gaps of all of them. The root cause stays where the site is broken.
     pub(crate) fn over_site(
         mut self,
         outcome: Outcome,

@@ -220,8 +220,8 @@ fn cell(supplier: &Supplier, region: &Region, seen: &Observation, signal: Signal
     }
 }
 
-/// The standard consent interface says, before the visitor did anything, that the widget may run: by
-/// where the visitor is, say. Its answer goes before the look of any banner.
+/// The standard consent interface says, before the visitor did anything, that the widget may run:
+/// by where the visitor is, say. Its answer goes before the look of any banner.
 fn granted_by_interface(seen: &Observation) -> bool {
     seen.consent.tcf && seen.consent.state_before == ConsentAct::Granted.word()
 }
@@ -240,7 +240,8 @@ fn told(state: ConsentAct) -> &'static str {
 fn remedy(code: Code, managed: bool) -> &'static str {
     match code {
         _ if !managed => {
-            "No consent manager was recognised that could hold the snippet back: place its form that \
+            "No consent manager was recognised that could hold the snippet back: place its form \
+             that \
             waits for a click of the visitor, add a consent manager, or agree on an exception in \
             writing, with name and date."
         }

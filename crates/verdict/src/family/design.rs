@@ -212,7 +212,8 @@ fn no_channel(widget: Option<&Widget>) -> Option<Finding> {
     let empty = widget.filter(|w| w.form == Form::Channels && w.channels.is_empty());
     empty.map(|_| {
         let summary = "The widget is a list of channels, and no channel is entered.";
-        let remedy = "On the page \u{201c}Hours, channels and languages\u{201d}, enter the channels, \
+        let remedy = "On the page \u{201c}Hours, channels and languages\u{201d}, enter the \
+                      channels, \
             or choose another form in the design.";
         let found = Finding::new(Code::BrandChannel, Severity::Fault, summary, remedy);
         found.with(Evidence::fact("form: channels; channels: none"))

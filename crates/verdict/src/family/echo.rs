@@ -38,8 +38,8 @@ pub fn of_the_message(seen: &EchoResult) -> String {
     first.unwrap_or_else(|| times(seen))
 }
 
-/// Judges one test. A supplier without steps for it is left to a person; a form before the talk and a
-/// page that could not be had leave it undecided.
+/// Judges one test. A supplier without steps for it is left to a person; a form before the talk and
+/// a page that could not be had leave it undecided.
 pub fn assess(seen: &EchoResult, design: &Design) -> FamilyResult {
     let mut findings = judge(seen);
     let words = findings.first().map(|f| f.summary.clone());

@@ -36,8 +36,8 @@ pub struct EarlierLook {
     pub same_expectation: bool,
 }
 
-/// Compares the codes of this look with those of an earlier one. A break stays new until it is mended:
-/// the last good look is what the site should be like.
+/// Compares the codes of this look with those of an earlier one. A break stays new until it is
+/// mended: the last good look is what the site should be like.
 pub fn assess(earlier: Option<&EarlierLook>, now: &BTreeSet<Code>) -> FamilyResult {
     let made = |standing, summary: String, remedy: &str| FamilyResult {
         family: Family::Watch,

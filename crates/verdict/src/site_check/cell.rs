@@ -9,6 +9,7 @@ use newtfern_model::finding::Finding;
 use newtfern_model::pages::{Expect, PageCopy};
 use newtfern_model::placement::{Inspector, Piece, PieceState};
 use newtfern_standards::observation::{Aside, AsideLook, Look, Observation, Purpose};
+use std::borrow::Cow;
 use url::Url;
 
 /// One page and one widget.
@@ -83,27 +84,21 @@ fn cell(case: &SiteCase, page: &SitePage, given: bool, n: usize, subject: &Subje
     };
     // The visits of a site without a widget were made for one of the known ones and tell of all.
     let own = page.visited.iter().find(|v| v.subject == n);
-    let shared = page
-        .visited
-        .first()
-        .filter(|_| case.expectation.widgets.is_empty());
+    let shared = page.visited.first();
+    let shared = shared.filter(|_| case.expectation.widgets.is_empty());
     let Some(visited) = own.or(shared) else {
         by_document(case, page, subject, &mut cell);
         return cell;
     };
-    let others: Vec<Observation>;
-    let visits = match own.is_some() {
-        true => visited.visits.chain(),
-        false => {
-            others = visited.visits.chain().iter().map(for_another).collect();
-            &others
-        }
-    };
+    let mut visits = Cow::Borrowed(visited.visits.chain());
+    if own.is_none() {
+        visits = visits.iter().map(for_another).collect();
+    }
+    let visits = &*visits;
     let siblings = siblings(case, subject);
     if expected == Expect::Absent && sibling_is_wanted(case, page, subject) {
         return beside_a_sibling(case, subject, visits, cell);
     }
-    let widget = case.expectation.widgets.get(n);
     let mut asides = visited.asides.clone();
     if !cell.in_html && !given {
         asides.extend(elsewhere(case, page, subject));
@@ -122,7 +117,7 @@ fn cell(case: &SiteCase, page: &SitePage, given: bool, n: usize, subject: &Subje
         time_zone: &case.expectation.time_zone,
         at: case.at,
     };
-    let mut told = verdict(&chain, widget, clock);
+    let mut told = verdict(&chain, case.expectation.widgets.get(n), clock);
     let lost = told
         .root()
         .is_some_and(|r| r.link() == Some(Link::Delivered));
@@ -131,10 +126,9 @@ fn cell(case: &SiteCase, page: &SitePage, given: bool, n: usize, subject: &Subje
         return cell;
     }
     name_supplier(case, subject, &mut told);
-    cell.seen = match lost {
-        true => PageContent::Unknown,
-        false => seen(&told, expected),
-    };
+    if !lost {
+        cell.seen = seen(&told, expected);
+    }
     cell.verdict = Some(told);
     cell
 }
@@ -158,8 +152,9 @@ fn sibling_is_wanted(case: &SiteCase, page: &SitePage, subject: &Subject) -> boo
     others_of(case, subject).any(here)
 }
 
-/// A widget that does not belong on a page which has another one of its supplier: only its key tells
-/// that it is there too. Where it stands in place of the right one, that one is judged wrong by it.
+/// A widget that does not belong on a page which has another one of its supplier: only its key
+/// tells that it is there too. Where it stands in place of the right one, that one is judged wrong
+/// by it.
 fn beside_a_sibling(
     case: &SiteCase,
     subject: &Subject,
@@ -185,7 +180,8 @@ fn beside_a_sibling(
     cell.verdict = found.map(|piece| {
         let key = subject.key.unwrap_or_default();
         let summary = format!("The widget with the key {key} is here too, where it should not be.");
-        let remedy = "Take its code out of what brings it to this page, or let its page rules leave \
+        let remedy = "Take its code out of what brings it to this page, or let its page rules \
+                      leave \
             the page out.";
         let evidence = crate::chain::evidence::lines([&piece]);
         let found = Finding::broken(Code::PlacedUnexpected, summary, remedy).with_all(evidence);

@@ -56,8 +56,8 @@ pub(super) fn told(case: &SiteCase) -> Report<Option<ConsentReport>> {
     out
 }
 
-/// Adds what further pages alone show: a template may have the code that all others hold back. Their
-/// visitors agree as soon as they can, so what counts is what came before.
+/// Adds what further pages alone show: a template may have the code that all others hold back.
+/// Their visitors agree as soon as they can, so what counts is what came before.
 fn on_other_pages(case: &SiteCase, findings: &mut Vec<Finding>) {
     for page in case.pages.iter().skip(1) {
         for of_widget in &page.visited {

@@ -1,5 +1,5 @@
-//! The chain in further languages of a site: visitors of a second language may be given pages without
-//! the snippet.
+//! The chain in further languages of a site: visitors of a second language may be given pages
+//! without the snippet.
 
 use super::case::{SiteCase, Subject, WidgetCase};
 use crate::chain::{Case, Outcome, Verdict, diagnose};
@@ -8,8 +8,8 @@ use newtfern_model::pages::Expect;
 use newtfern_standards::observation::{ConsentAct, Observation};
 use std::collections::BTreeMap;
 
-/// Judges the visits in each further language; what is broken for everybody is told by the chain, so
-/// this is asked where it holds.
+/// Judges the visits in each further language; what is broken for everybody is told by the chain,
+/// so this is asked where it holds.
 pub(super) fn beside(case: &SiteCase, verdict: &mut Verdict) {
     let Some(page) = case.pages.first() else {
         return;

@@ -41,8 +41,8 @@ pub(super) fn verdict(case: &Case, widget: Option<&Widget>, clock: Clock) -> Ver
     verdict
 }
 
-/// A visit of a widget that is meant to open in a window of its own: that it did is what was wanted,
-/// and what it does there is not looked at.
+/// A visit of a widget that is meant to open in a window of its own: that it did is what was
+/// wanted, and what it does there is not looked at.
 fn in_its_own_window(mut seen: Observation) -> Observation {
     let opened = seen.operation.as_mut().and_then(|o| o.new_window.take());
     if opened.is_some() {

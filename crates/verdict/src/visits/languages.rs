@@ -7,8 +7,8 @@ use newtfern_model::expectation::Widget;
 const MOST_LANGUAGES: usize = 6;
 
 /// Languages that a widget is visited in: those of a site that has several, and those that have
-/// texts, in the order of the site's; the first carries the chain. Empty where there is neither: then
-/// one visit in the browser's own language tells all.
+/// texts, in the order of the site's; the first carries the chain. Empty where there is neither:
+/// then one visit in the browser's own language tells all.
 pub fn languages_of<'a>(of_site: &'a [String], widget: Option<&'a Widget>) -> Vec<&'a str> {
     let Some(texts) = widget.map(|w| &w.texts) else {
         return Vec::new();

@@ -179,7 +179,8 @@ mod tests {
     use serde_json::json;
 
     fn x(name: &str, ts: u64, dur: u64, url: &str) -> Value {
-        json!({"ph": "X", "pid": 1, "tid": 7, "name": name, "ts": ts, "dur": dur, "tdur": dur / 2, "args": {"data": {"url": url, "lineNumber": 3}}})
+        json!({"ph": "X", "pid": 1, "tid": 7, "name": name, "ts": ts, "dur": dur, "tdur": dur / 2,
+            "args": {"data": {"url": url, "lineNumber": 3}}})
     }
 
     fn ours() -> WidgetScripts {
@@ -195,7 +196,8 @@ mod tests {
     fn nested_events_count_once_and_foreign_ones_inside_are_taken_off() {
         let l = "https://cdn.example.test/l.js";
         let events = [
-            json!({"ph": "M", "pid": 1, "tid": 7, "name": "thread_name", "args": {"name": "CrRendererMain"}}),
+            json!({"ph": "M", "pid": 1, "tid": 7, "name": "thread_name",
+                "args": {"name": "CrRendererMain"}}),
             x("EvaluateScript", 1000, 10_000, l),
             x("v8.compile", 1000, 2000, l),
             x("FunctionCall", 4000, 5000, l),
@@ -215,7 +217,8 @@ mod tests {
         let mut other = x("FunctionCall", 0, 1000, "https://cdn.example.test/l.js");
         other["tid"] = json!(8);
         let events = [
-            json!({"ph": "M", "pid": 1, "tid": 7, "name": "thread_name", "args": {"name": "CrRendererMain"}}),
+            json!({"ph": "M", "pid": 1, "tid": 7, "name": "thread_name",
+                "args": {"name": "CrRendererMain"}}),
             other,
             x("EvaluateScript", 0, 4000, "https://a.test/"),
         ];

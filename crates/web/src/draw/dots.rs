@@ -36,7 +36,8 @@ struct Picture {
 
 #[derive(Template)]
 #[template(
-    source = r##"<svg class="pagestates" viewBox="0 0 10 10" width="10" height="10" aria-hidden="true">{{ self.dot()|safe }}</svg>"##,
+    source = r##"<svg class="pagestates" viewBox="0 0 10 10" width="10" height="10"
+  aria-hidden="true">{{ self.dot()|safe }}</svg>"##,
     ext = "html"
 )]
 struct Mark {

@@ -13,13 +13,22 @@ fn leaflet(state: Standing) -> &'static str {
             r#"<path class="leaf ok" d="M0 0C-5.5-3-5.5-9.5 0-13C5.5-9.5 5.5-3 0 0Z"/>"#
         }
         Standing::Remarks => {
-            r#"<path class="leaf ok" d="M0 0C-5.5-3-5.5-9.5 0-13C5.5-9.5 5.5-3 0 0Z"/><path class="leaf rib" d="M0-2.5V-10.5"/>"#
+            concat!(
+                r#"<path class="leaf ok" d="M0 0C-5.5-3-5.5-9.5 0-13C5.5-9.5 5.5-3 0 0Z"/>"#,
+                r#"<path class="leaf rib" d="M0-2.5V-10.5"/>"#,
+            )
         }
         Standing::Failing => {
-            r#"<path class="leaf bad" d="M0 0C-5.5-3-5.5-9.5 0-13L1.6-9.4L-1.4-7.2L2.6-5.6L-.4-3.2L3.4-2.6Q1.8-.9 0 0Z"/>"#
+            concat!(
+                r#"<path class="leaf bad" d="M0 0C-5.5-3-5.5-9.5 0-13L1.6-9.4L-1.4-7.2"#,
+                r#"L2.6-5.6L-.4-3.2L3.4-2.6Q1.8-.9 0 0Z"/>"#,
+            )
         }
         Standing::Undecided => {
-            r#"<path class="leaf line" d="M0 0C-5.5-3-5.5-9.5 0-13C5.5-9.5 5.5-3 0 0Z"/><path class="leaf half" d="M0 0C-5.5-3-5.5-9.5 0-13Z"/>"#
+            concat!(
+                r#"<path class="leaf line" d="M0 0C-5.5-3-5.5-9.5 0-13C5.5-9.5 5.5-3 0 0Z"/>"#,
+                r#"<path class="leaf half" d="M0 0C-5.5-3-5.5-9.5 0-13Z"/>"#,
+            )
         }
         Standing::NotYet => {
             r#"<path class="leaf line" d="M0 0C-5.5-3-5.5-9.5 0-13C5.5-9.5 5.5-3 0 0Z"/>"#
@@ -48,7 +57,8 @@ struct Picture {
 
 #[derive(Template)]
 #[template(
-    source = r##"<svg class="leafmark" viewBox="-7 -15 14 17" width="14" height="17" aria-hidden="true">{{ leaf|safe }}</svg>"##,
+    source = r##"<svg class="leafmark" viewBox="-7 -15 14 17" width="14" height="17"
+  aria-hidden="true">{{ leaf|safe }}</svg>"##,
     ext = "html"
 )]
 struct Mark {

@@ -5,7 +5,8 @@ use askama::Template;
 
 #[derive(Template)]
 #[template(
-    source = r##"<svg class="swatch" width="22" height="22" viewBox="0 0 22 22" aria-hidden="true"><rect width="22" height="22" rx="3" fill="{{ colour }}"/></svg>"##,
+    source = r##"<svg class="swatch" width="22" height="22" viewBox="0 0 22 22"
+  aria-hidden="true"><rect width="22" height="22" rx="3" fill="{{ colour }}"/></svg>"##,
     ext = "html"
 )]
 struct Picture<'a> {

@@ -221,10 +221,12 @@ fn the_grid_tells_silence_from_what_may_be_and_what_may_not() {
 proptest! {
     /// Whatever was measured, the picture stays sound and inside its frame.
     #[test]
-    fn any_interval_is_drawn_soundly(a in -1e6..1e6f64, b in -1e6..1e6f64, c in -1e6..1e6f64, budget in proptest::option::of(0.0..1e4f64), words in ".{0,20}") {
+    fn any_interval_is_drawn_soundly(a in -1e6..1e6f64, b in -1e6..1e6f64, c in -1e6..1e6f64,
+        budget in proptest::option::of(0.0..1e4f64), words in ".{0,20}") {
         let mut v = [a, b, c];
         v.sort_by(f64::total_cmp);
-        let svg = interval::svg(&bar(v[0], v[1], v[2]), budget, Some((v[0] / 2.0, v[2] / 2.0)), interval::PAGE, &words);
+        let svg = interval::svg(&bar(v[0], v[1], v[2]), budget, Some((v[0] / 2.0, v[2] / 2.0)),
+            interval::PAGE, &words);
         assert_sound(&svg.replace("&gt;", ""));
         prop_assert!((6.0..=254.0).contains(&x_of(&svg, "range")));
     }

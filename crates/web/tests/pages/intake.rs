@@ -89,7 +89,8 @@ async fn each_row_is_shown_first_and_comes_in_or_says_why_not() {
 async fn refused_rows_come_back_as_a_file() {
     let house = house().await;
     let technician = house.person(Role::Technician).await;
-    let csv = "client,name,address,country,ours\nMill,Good,good.example,GB,1\nMill,Bad,bad.example,Atlantis,2\n";
+    let csv = "client,name,address,country,ours\nMill,Good,good.example,GB,1\n\
+               Mill,Bad,bad.example,Atlantis,2\n";
     let page = brought(&technician, csv.as_bytes()).await;
     technician
         .get(&page)

@@ -68,7 +68,8 @@ impl Tags {
                     None => self.set["tags"].clone(),
                 };
                 self.versions.push(tags.clone());
-                self.set["published"] = serde_json::json!({"version": self.versions.len(), "note": body["note"], "tags": tags});
+                self.set["published"] = serde_json::json!({"version": self.versions.len(),
+                    "note": body["note"], "tags": tags});
             }
             _ => {}
         }

@@ -128,33 +128,15 @@ impl PlacingActs<'_> {
             found.or(p.slots.first())
         });
         let slot = found.cloned();
-        let (mut fitted, mut push, mut problem) = (None, None, String::new());
-        match &slot {
-            None => {
-                problem = "This site has no platform. Choose it in the site's settings to see the \
-                    code and the steps here."
-                    .into();
+        let (fitted, push, problem) = match (&slot, &placing) {
+            (None, _) => {
+                let problem = "This site has no platform. Choose it in the site's settings to see \
+                    the code and the steps here.";
+                (None, None, problem.to_string())
             }
-            Some(slot) => match &placing {
-                Err(error) => problem = error.to_string(),
-                Ok(placing) => {
-                    match placing.code(slot) {
-                        Ok(code) => fitted = Some(code),
-                        Err(error) => problem = format!("{error}."),
-                    }
-                    let view = slots.iter().find(|v| v.slot.id == slot.id);
-                    if let Some(view) = view {
-                        problem.push_str(&view.problem);
-                        if view.held.is_some() && problem.is_empty() {
-                            match heavy(|| placing.mend(slot)).await {
-                                Ok(made) => push = Some(made),
-                                Err(error) => problem = format!("{error}."),
-                            }
-                        }
-                    }
-                }
-            },
-        }
+            (Some(_), Err(error)) => (None, None, error.to_string()),
+            (Some(slot), Ok(placing)) => into_slot(placing, slot, &slots).await,
+        };
         let found = self.acts.store.checks().findings(l.site.id).await?;
         let found = found.get(&Family::Place).map(Vec::as_slice);
         let wrong = wrong_copies(found.unwrap_or_default(), &l.site.key);
@@ -179,6 +161,30 @@ impl PlacingActs<'_> {
             push,
             problem: sentence(&problem),
         })
+    }
+}
+
+/// Returns the code for a slot, what a push would leave in it, and what is in the way, as far as
+/// each can be had.
+async fn into_slot(
+    placing: &Placing<'_>,
+    slot: &Slot,
+    slots: &[SlotView],
+) -> (Option<Fitted>, Option<Mend>, String) {
+    let (fitted, mut problem) = match placing.code(slot) {
+        Ok(code) => (Some(code), String::new()),
+        Err(error) => (None, format!("{error}.")),
+    };
+    let Some(view) = slots.iter().find(|v| v.slot.id == slot.id) else {
+        return (fitted, None, problem);
+    };
+    problem.push_str(&view.problem);
+    if view.held.is_none() || !problem.is_empty() {
+        return (fitted, None, problem);
+    }
+    match heavy(|| placing.mend(slot)).await {
+        Ok(made) => (fitted, Some(made), problem),
+        Err(error) => (fitted, None, format!("{error}.")),
     }
 }
 

@@ -141,7 +141,8 @@ impl PlacingActs<'_> {
         Ok(pushed)
     }
 
-    /// Lets the sites be verified that were just written to: what stands there is proven in a browser.
+    /// Lets the sites be verified that were just written to: what stands there is proven in a
+    /// browser.
     async fn verify(self, actor: &Actor, sites: &[i64]) -> Result<()> {
         let rounds = self.acts.rounds();
         rounds.start_round(actor, JobKind::Check, sites).await?;

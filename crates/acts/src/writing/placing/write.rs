@@ -288,17 +288,11 @@ impl PlacingActs<'_> {
         }
     }
 
-    async fn put_back_all(
-        self,
-        actor: &Actor,
-        l: &PlacingCase,
-        past: Vec<Placement>,
-    ) -> Result<String> {
+    /// Reads the slots and returns the changes that restore what they held before.
+    async fn changes_back(self, l: &PlacingCase, past: &[Placement]) -> Result<Vec<SlotChange>> {
         let token = l.token()?;
-        let first = past.first().ok_or(ActError::NotFound("kept state"))?;
-        let slot_id = first.slot_id.clone();
         let mut changes = Vec::new();
-        for p in &past {
+        for p in past {
             let slot = slot_of(l, &p.slot_id)?;
             let held = self
                 .acts
@@ -321,6 +315,18 @@ impl PlacingActs<'_> {
                 after,
             });
         }
+        Ok(changes)
+    }
+
+    async fn put_back_all(
+        self,
+        actor: &Actor,
+        l: &PlacingCase,
+        past: Vec<Placement>,
+    ) -> Result<String> {
+        let first = past.first().ok_or(ActError::NotFound("kept state"))?;
+        let slot_id = first.slot_id.clone();
+        let changes = self.changes_back(l, &past).await?;
         let rows: Vec<i64> = past.iter().map(|p| p.id).collect();
         let (site, kind, act) = (l.site.id, WriteKind::SlotsBack, "restored a slot");
         let mut tx = self.acts.store.begin().await?;

@@ -12,7 +12,9 @@ use newtfern_probe::mailbox;
 use newtfern_standards::tcf::TcString;
 use newtfern_web::archive::unpacked;
 
-const CALENDAR: &str = "BEGIN:VCALENDAR\r\nVERSION:2.0\r\nPRODID:-//x//y\r\nBEGIN:VEVENT\r\nUID:1\r\nDTSTART;VALUE=DATE:20261225\r\nRRULE:FREQ=YEARLY;BYMONTH=12;COUNT=3\r\nEXDATE;VALUE=DATE:20271225\r\nEND:VEVENT\r\nEND:VCALENDAR\r\n";
+const CALENDAR: &str = "BEGIN:VCALENDAR\r\nVERSION:2.0\r\nPRODID:-//x//y\r\nBEGIN:VEVENT\r\n\
+                        UID:1\r\nDTSTART;VALUE=DATE:20261225\r\nRRULE:FREQ=YEARLY;BYMONTH=12;\
+                        COUNT=3\r\nEXDATE;VALUE=DATE:20271225\r\nEND:VEVENT\r\nEND:VCALENDAR\r\n";
 const IMAP: &str = "* OK ready\r\n* 1 FETCH (UID 7 BODY[]<0> {5}\r\nhello)\r\n* 2 FETCH \
     (BODYSTRUCTURE (\"TEXT\" \"PLAIN\" (\"CHARSET\" \"UTF-8\") NIL NIL \"7BIT\" 12 1))\r\n* SEARCH \
     1 2\r\na1 OK done\r\n";
@@ -20,7 +22,9 @@ const MAIL: &str = "From: Ida <ida@mill.example>\r\nSubject: \
     =?utf-8?q?We_have_it?=\r\nMIME-Version: 1.0\r\nContent-Type: multipart/mixed; \
     boundary=b\r\n\r\n--b\r\nContent-Type: text/plain\r\n\r\nHello (no. 7)\r\n--b\r\nContent-Type: \
     message/rfc822\r\n\r\nSubject: in\r\n\r\nx\r\n--b--\r\n";
-const TAGS: &str = r#"{"id":"WK-1","version":7,"tags":[{"id":"a","name":"A","html":"<script></script>"}],"published":{"version":1,"note":"","tags":[]}}"#;
+const TAGS: &str = r#"{"id":"WK-1",
+    "version":7,"tags":[{"id":"a","name":"A","html":"<script></script>"}],
+    "published":{"version":1,"note":"","tags":[]}}"#;
 
 fn archive() -> Option<String> {
     let mut archive = tar::Builder::new(Vec::new());
@@ -55,6 +59,7 @@ fn of_bytes(name: &'static str, seeds: &[&str], run: impl Fn(&[u8]) -> u64 + 'st
 }
 
 /// Returns the parsers of formats from outside.
+// Long: a list.
 pub fn all() -> Vec<Target> {
     let (Ok(from), Ok(until)) = ("2026-01-01".parse(), "2028-01-01".parse()) else {
         return Vec::new();

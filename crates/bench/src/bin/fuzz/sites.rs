@@ -12,13 +12,16 @@ use url::Url;
 
 const ROBOTS: &str =
     "User-agent: *\nDisallow: /basket*$\nAllow: /b\nSitemap: /m.xml\nCrawl-delay: 2\n";
-const SITEMAP: &str = "<urlset xmlns='http://www.sitemaps.org/schemas/sitemap/0.9'><url><loc>https://kites.example/a?b=1&amp;c=2</loc></url></urlset>";
+const SITEMAP: &str = "<urlset \
+                       xmlns='http://www.sitemaps.org/schemas/sitemap/0.9'><url>\
+                       <loc>https://kites.example/a?b=1&amp;c=2</loc></url></urlset>";
 const SNIPPET: &str = "<script async src=\"https://cdn.osier.test/l.js?v=3\" \
     data-key=\"ab12-cd34\"></script><script>osier('boot', 'K-88231')</script>";
 const SITE: &str = "address = 'https://kites.example/'\n[[widget]]\nsupplier = 'osier'\non = \
     ['/**']\n[widget.texts.en]\ntitle = 'Kites'\n";
 
 /// Returns the parsers of what sites deliver.
+// Long: a list.
 pub fn all() -> Vec<Target> {
     let Ok(page) = Url::parse("https://kites.example/shop/kite?a=1") else {
         return Vec::new();
@@ -57,9 +60,8 @@ pub fn all() -> Vec<Target> {
         ),
         target(
             "page kind",
-            &[
-                "<script type='application/ld+json'>{\"@type\": [\"Product\"]}</script><h1>Imprint</h1>",
-            ],
+            &["<script type='application/ld+json'>{\"@type\": \
+                 [\"Product\"]}</script><h1>Imprint</h1>"],
             move |t| page_kind(&site, &Document::parse(t), &["en".into()]).kind,
         ),
         target("pasted snippet", &[SNIPPET], |t| {

@@ -89,6 +89,7 @@ fn pages() -> Option<Vec<Target>> {
 }
 
 /// Parsers of what people send.
+// Long: a list.
 fn typed() -> Option<Vec<Target>> {
     let snippet = supplier()?.snippet_for("mill-live");
     let pushed = snippet.clone();
@@ -153,11 +154,13 @@ fn typed() -> Option<Vec<Target>> {
 }
 
 /// Parsers of files and messages.
+// Long: a list.
 fn files() -> Vec<Target> {
     let supplier = newtfern_standins::supplier_profile(80);
     let tokens = BrandSheet::default().to_tokens().to_string();
     let seen = serde_json::to_string(&Observation::default()).unwrap_or_default();
-    let message = r#"{"method":"Network.responseReceived","params":{"response":{"status":200}},"sessionId":"A"}"#;
+    let message = r#"{"method":"Network.responseReceived",
+        "params":{"response":{"status":200}},"sessionId":"A"}"#;
     let mut encodings = target(
         "encodings",
         &["<meta charset=windows-1252>M\u{fc}hle"],

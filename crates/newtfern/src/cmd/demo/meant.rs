@@ -7,8 +7,14 @@ use newtfern_acts::{Acts, Intended};
 use newtfern_model::design::{Field, Layer};
 use newtfern_model::expectation::Expectation;
 
-/// Seeds what some widgets are meant to do beyond their design: hours, channels, a second language.
+/// Seeds what some widgets are meant to do and to look like beyond the usual.
 pub(super) async fn seed(acts: &Acts, port: u16) -> Result<()> {
+    expectations(acts, port).await?;
+    looks(acts, port).await
+}
+
+/// Seeds hours, channels and second languages.
+async fn expectations(acts: &Acts, port: u16) -> Result<()> {
     let always = "[[widget.hours]]\ndays = ['mon', 'tue', 'wed', 'thu', 'fri', 'sat', 'sun']\nfrom \
         = '00:00'\nto = '24:00'\n";
     let weekdays = "[[widget.hours]]\ndays = ['mon', 'tue', 'wed', 'thu', 'fri']\nfrom = \
@@ -60,8 +66,13 @@ pub(super) async fn seed(acts: &Acts, port: u16) -> Result<()> {
                 .await?;
         }
     }
-    // What they look like beyond the usual: a list of channels, and promises that the hours are
-    // held against.
+    Ok(())
+}
+
+/// Seeds looks: lists of channels, promises that the hours are held against, and wishes that
+/// nobody has carried to the supplier.
+// Long: a list of values.
+async fn looks(acts: &Acts, port: u16) -> Result<()> {
     let own = |values: &[(Field, &str)]| -> Layer {
         values.iter().map(|(f, v)| (*f, v.to_string())).collect()
     };

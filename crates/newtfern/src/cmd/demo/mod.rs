@@ -275,6 +275,7 @@ async fn clients(acts: &Acts) -> Result<()> {
 }
 
 /// The sites come as a spreadsheet, by the way that every list of sites comes in.
+// Long: a list of values.
 async fn sites(acts: &Acts, port: u16) -> Result<()> {
     let row = |s: &newtfern_standins::estate::Site| SiteRow {
         client: s.client().name.into(),

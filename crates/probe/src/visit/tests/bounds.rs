@@ -86,11 +86,14 @@ fn a_visit_is_bounded_in_all_and_says_what_it_left_out() {
         let (id, url) = (format!("r{i}"), format!("https://mill.example/{i}/{long}"));
         t.play(
             "Network.requestWillBeSent",
-            json!({"requestId": id, "frameId": "M", "type": "Fetch", "timestamp": 1.0, "wallTime": 1.7e9, "documentURL": url, "request": {"url": url, "method": "GET"}, "initiator": {"type": "script", "url": url, "stack": stack}}),
+            json!({"requestId": id, "frameId": "M", "type": "Fetch", "timestamp": 1.0,
+                "wallTime": 1.7e9, "documentURL": url, "request": {"url": url, "method": "GET"},
+                    "initiator": {"type": "script", "url": url, "stack": stack}}),
         );
         t.play(
             "Network.responseReceived",
-            json!({"requestId": id, "type": "Fetch", "response": {"url": url, "status": 200, "mimeType": "text/html", "headers": {"Set-Cookie": "v".repeat(16_000)}}}),
+            json!({"requestId": id, "type": "Fetch", "response": {"url": url, "status": 200,
+                "mimeType": "text/html", "headers": {"Set-Cookie": "v".repeat(16_000)}}}),
         );
         t.play(
             "Log.entryAdded",
@@ -99,7 +102,8 @@ fn a_visit_is_bounded_in_all_and_says_what_it_left_out() {
     }
     t.asks("d", PAGE, "Document", 2.0).play(
         "Network.responseReceived",
-        json!({"requestId": "d", "type": "Document", "response": {"url": PAGE, "status": 200, "mimeType": "text/html", "headers": headers}}),
+        json!({"requestId": "d", "type": "Document", "response": {"url": PAGE, "status": 200,
+            "mimeType": "text/html", "headers": headers}}),
     );
     let seen = &t.state.seen;
     let bytes = serde_json::to_vec(seen).unwrap().len();
@@ -138,23 +142,31 @@ fn each_text_of_a_page_is_cut() {
     let events = [
         (
             "Network.requestWillBeSent",
-            json!({"requestId": "r", "frameId": "M", "type": "Script", "timestamp": 1.0, "wallTime": 1.7e9, "documentURL": url, "request": {"url": url, "method": long}, "initiator": {"type": "script", "url": url, "stack": stack}}),
+            json!({"requestId": "r", "frameId": "M", "type": "Script", "timestamp": 1.0,
+                "wallTime": 1.7e9, "documentURL": url, "request": {"url": url, "method": long},
+                    "initiator": {"type": "script", "url": url, "stack": stack}}),
         ),
         (
             "Network.responseReceived",
-            json!({"requestId": "r", "type": "Script", "response": {"url": url, "status": 200, "mimeType": long, "headers": {"Set-Cookie": long, "Server": long}}}),
+            json!({"requestId": "r", "type": "Script", "response": {"url": url, "status": 200,
+                "mimeType": long, "headers": {"Set-Cookie": long, "Server": long}}}),
         ),
         (
             "Network.loadingFailed",
-            json!({"requestId": "r", "timestamp": 2.0, "errorText": long, "corsErrorStatus": {"corsError": long}}),
+            json!({"requestId": "r", "timestamp": 2.0, "errorText": long,
+                "corsErrorStatus": {"corsError": long}}),
         ),
         (
             "Network.requestWillBeSent",
-            json!({"requestId": "d", "loaderId": "d", "frameId": "M", "type": "Document", "timestamp": 1.0, "wallTime": 1.7e9, "documentURL": url, "request": {"url": url, "method": "GET"}, "initiator": {"type": "other"}}),
+            json!({"requestId": "d", "loaderId": "d", "frameId": "M", "type": "Document",
+                "timestamp": 1.0, "wallTime": 1.7e9, "documentURL": url, "request": {"url": url,
+                    "method": "GET"}, "initiator": {"type": "other"}}),
         ),
         (
             "Network.responseReceived",
-            json!({"requestId": "d", "loaderId": "d", "frameId": "M", "type": "Document", "response": {"url": url, "status": 200, "mimeType": long, "headers": {"Set-Cookie": long, "Content-Security-Policy": long}}}),
+            json!({"requestId": "d", "loaderId": "d", "frameId": "M", "type": "Document",
+                "response": {"url": url, "status": 200, "mimeType": long,
+                    "headers": {"Set-Cookie": long, "Content-Security-Policy": long}}}),
         ),
         (
             "Log.entryAdded",
@@ -162,11 +174,13 @@ fn each_text_of_a_page_is_cut() {
         ),
         (
             "Runtime.consoleAPICalled",
-            json!({"type": long, "args": [{"value": long}, {"description": long}], "stackTrace": stack}),
+            json!({"type": long, "args": [{"value": long}, {"description": long}],
+                "stackTrace": stack}),
         ),
         (
             "Runtime.exceptionThrown",
-            json!({"exceptionDetails": {"text": long, "url": url, "exception": {"description": long}, "stackTrace": stack}}),
+            json!({"exceptionDetails": {"text": long, "url": url,
+                "exception": {"description": long}, "stackTrace": stack}}),
         ),
         (
             "Network.webSocketCreated",

@@ -43,7 +43,8 @@ fn console_lines_and_errors_keep_their_place() {
     let stack = json!({"callFrames": [{"url": LOADER, "lineNumber": 3}]});
     t.play(
         "Runtime.consoleAPICalled",
-        json!({"type": "warning", "args": [{"type": "string", "value": "no"}, {"type": "number", "value": 4}, {"type": "object", "description": "Object"}], "stackTrace": stack}),
+        json!({"type": "warning", "args": [{"type": "string", "value": "no"}, {"type": "number",
+            "value": 4}, {"type": "object", "description": "Object"}], "stackTrace": stack}),
     );
     t.play(
         "Log.entryAdded",
@@ -51,10 +52,20 @@ fn console_lines_and_errors_keep_their_place() {
     );
     t.play(
         "Runtime.exceptionThrown",
-        json!({"exceptionDetails": {"text": "Uncaught", "lineNumber": 3, "exception": {"description": "TypeError: x is not a function\n    at l.js:4:1"}, "stackTrace": stack}}),
+        json!({"exceptionDetails": {"text": "Uncaught", "lineNumber": 3,
+            "exception": {"description": "TypeError: x is not a function\n    at \
+                                          l.js:4:1"}, "stackTrace": stack}}),
     );
-    t.play("Runtime.exceptionThrown", json!({"exceptionDetails": {"text": "Uncaught", "url": PAGE, "lineNumber": 0, "exception": {"type": "string", "value": "plain"}}}));
-    t.play("Runtime.exceptionThrown", json!({"exceptionDetails": {"text": "Uncaught (in promise)", "url": PAGE, "lineNumber": 0}}));
+    t.play(
+        "Runtime.exceptionThrown",
+        json!({"exceptionDetails": {"text": "Uncaught", "url": PAGE,
+        "lineNumber": 0, "exception": {"type": "string", "value": "plain"}}}),
+    );
+    t.play(
+        "Runtime.exceptionThrown",
+        json!({"exceptionDetails": {"text": "Uncaught (in \
+        promise)", "url": PAGE, "lineNumber": 0}}),
+    );
     let (c, e) = (&t.state.seen.console, &t.state.seen.exceptions);
     assert_eq!(
         (c[0].text.as_str(), c[0].url.as_str(), c[0].line),

@@ -53,14 +53,19 @@ impl Tape {
     fn asks(&mut self, id: &str, url: &str, kind: &str, at: f64) -> &mut Tape {
         self.play(
             "Network.requestWillBeSent",
-            json!({"requestId": id, "frameId": "M", "type": kind, "timestamp": at, "wallTime": 1.7e9 + at, "documentURL": PAGE, "request": {"url": url, "method": "GET"}, "initiator": {"type": "parser", "url": PAGE, "lineNumber": 6}}),
+            json!({"requestId": id, "frameId": "M", "type": kind, "timestamp": at,
+                "wallTime": 1.7e9 + at, "documentURL": PAGE, "request": {"url": url,
+                    "method": "GET"}, "initiator": {"type": "parser", "url": PAGE,
+                        "lineNumber": 6}}),
         )
     }
 
     fn answers(&mut self, id: &str, url: &str, kind: &str, status: u16, mime: &str) -> &mut Tape {
         self.play(
             "Network.responseReceived",
-            json!({"requestId": id, "type": kind, "response": {"url": url, "status": status, "mimeType": mime, "remoteIPAddress": "192.0.2.7", "headers": {"Content-Type": mime, "Set-Cookie": "a=1\nb=2", "X-Own": "v"}}}),
+            json!({"requestId": id, "type": kind, "response": {"url": url, "status": status,
+                "mimeType": mime, "remoteIPAddress": "192.0.2.7", "headers": {"Content-Type": mime,
+                    "Set-Cookie": "a=1\nb=2", "X-Own": "v"}}}),
         )
     }
 
@@ -85,8 +90,11 @@ fn a_page_with_its_redirect_headers_and_script() {
     t.asks("1", "http://mill.example/", "Document", 100.0);
     t.play(
         "Network.requestWillBeSent",
-        json!({"requestId": "1", "frameId": "M", "type": "Document", "timestamp": 100.05, "documentURL": PAGE, "request": {"url": PAGE, "method": "GET"}, "initiator": {"type": "other"},
-            "redirectResponse": {"url": "http://mill.example/", "status": 301, "encodedDataLength": 210}}),
+        json!({"requestId": "1", "frameId": "M", "type": "Document", "timestamp": 100.05,
+            "documentURL": PAGE, "request": {"url": PAGE, "method": "GET"},
+                "initiator": {"type": "other"},
+            "redirectResponse": {"url": "http://mill.example/", "status": 301,
+                "encodedDataLength": 210}}),
     );
     t.answers("1", PAGE, "Document", 200, "text/html")
         .ends("1", 5_100, 100.2);
@@ -319,10 +327,13 @@ fn a_call_stack_is_followed_through_its_asynchronous_parents() {
             .map(|u| json!({"url": u, "functionName": "f", "lineNumber": 1, "columnNumber": 1}))
             .collect::<Vec<_>>()
     };
-    let stack = json!({"callFrames": frames(&["", LOADER, LOADER]), "parent": {"callFrames": frames(&["https://mill.example/own.js"])}});
+    let stack = json!({"callFrames": frames(&["", LOADER, LOADER]),
+        "parent": {"callFrames": frames(&["https://mill.example/own.js"])}});
     t.play(
         "Network.requestWillBeSent",
-        json!({"requestId": "3", "type": "Fetch", "timestamp": 1.0, "request": {"url": "https://api.example.test/s", "method": "POST"}, "initiator": {"type": "script", "stack": stack}}),
+        json!({"requestId": "3", "type": "Fetch", "timestamp": 1.0,
+            "request": {"url": "https://api.example.test/s", "method": "POST"},
+                "initiator": {"type": "script", "stack": stack}}),
     );
     let r = &t.state.seen.requests[0];
     assert_eq!(
@@ -363,7 +374,10 @@ fn bodies_are_asked_for_from_the_suppliers_hosts_only_and_never_of_pictures() {
 #[test]
 fn storage_is_noted_once_with_the_time_it_appeared() {
     let mut t = Tape::new();
-    let added = |local: bool, key: &str| json!({"storageId": {"isLocalStorage": local, "storageKey": "https://mill.example/"}, "key": key, "newValue": "12345"});
+    let added = |local: bool, key: &str| {
+        json!({"storageId": {"isLocalStorage": local,
+        "storageKey": "https://mill.example/"}, "key": key, "newValue": "12345"})
+    };
     t.play("DOMStorage.domStorageItemAdded", added(true, "a"))
         .play("DOMStorage.domStorageItemAdded", added(true, "a"))
         .play("DOMStorage.domStorageItemAdded", added(false, "a"));
@@ -429,9 +443,12 @@ fn events_of_any_shape_are_survived() {
         json!([]),
         json!("text"),
         json!({}),
-        json!({"requestId": 7, "request": [], "response": 3, "timestamp": "x", "frame": null, "args": {}, "exceptionDetails": [], "entry": 1, "storageId": ""}),
-        json!({"requestId": "1", "timestamp": -1e308, "request": {"url": "::"}, "response": {"status": -4, "headers": []}, "frame": {"url": 3}, "statusCode": 99999}),
-        json!({"requestId": "1", "timestamp": f64::MAX, "redirectResponse": {}, "request": {"url": "http://["}, "initiator": {"stack": {"parent": {"parent": {}}}}}),
+        json!({"requestId": 7, "request": [], "response": 3, "timestamp": "x", "frame": null,
+            "args": {}, "exceptionDetails": [], "entry": 1, "storageId": ""}),
+        json!({"requestId": "1", "timestamp": -1e308, "request": {"url": "::"},
+            "response": {"status": -4, "headers": []}, "frame": {"url": 3}, "statusCode": 99999}),
+        json!({"requestId": "1", "timestamp": f64::MAX, "redirectResponse": {},
+            "request": {"url": "http://["}, "initiator": {"stack": {"parent": {"parent": {}}}}}),
     ];
     let mut t = Tape::new();
     for shape in &shapes {

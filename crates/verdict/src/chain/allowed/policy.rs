@@ -1,6 +1,6 @@
 //! `allowed.policy`: the content security policy forbids it; names the directive, the source that
-//! is missing, and the whole policy as it must read for all that the widget needs (CSP level 3, through
-//! [`newtfern_standards::policy`]).
+//! is missing, and the whole policy as it must read for all that the widget needs (CSP level 3,
+//! through [`newtfern_standards::policy`]).
 
 use crate::chain::answer::Answer;
 use crate::chain::facts::Facts;
@@ -168,7 +168,8 @@ fn remedy(corrected: &[Corrected], address: bool, violation: &Violation) -> Stri
         ),
         // A source expression does not help: `'strict-dynamic'` ignores them.
         _ if address => format!(
-            "In the content security policy, let the loader run by a nonce in {directive} and on its \
+            "In the content security policy, let the loader run by a nonce in {directive} and on \
+             its \
             script element."
         ),
         _ => {

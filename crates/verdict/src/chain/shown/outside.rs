@@ -22,7 +22,8 @@ pub fn judge(c: &Facts) -> Answer {
             let right = wide.rect.x + wide.rect.width;
             (
                 format!(
-                    "The page is {right:.0} px wide on a screen of {w:.0} px, and the launcher lies \
+                    "The page is {right:.0} px wide on a screen of {w:.0} px, and the launcher \
+                     lies \
                     beside what a visitor sees."
                 ),
                 format!(

@@ -59,7 +59,8 @@ impl Intent<'_> {
         self.delay(d, visits);
     }
 
-    /// The supplier's own page rule or delay that keeps the widget from where, or when, it is wanted.
+    /// The supplier's own page rule or delay that keeps the widget from where, or when, it is
+    /// wanted.
     fn suppliers_rule(&self, d: &mut Verdict) {
         let name = &self.supplier.name;
         let (code, summary, remedy, wanted) = match self.widget.delay_s {
@@ -69,7 +70,8 @@ impl Intent<'_> {
                     "A page rule at {name} keeps the widget off this page, where it is wanted."
                 ),
                 format!(
-                    "In the account at {name}, let the page rules cover this page, or take the page \
+                    "In the account at {name}, let the page rules cover this page, or take the \
+                     page \
                     out of the site's own rules."
                 ),
                 format!(
@@ -85,7 +87,8 @@ impl Intent<'_> {
                     Code::AllowedDelay,
                     format!("The widget is still held back by a delay; {wanted} s are wanted."),
                     format!(
-                        "Set the delay in the account at {name} or in the snippet, or the one that is \
+                        "Set the delay in the account at {name} or in the snippet, or the one that \
+                         is \
                         wanted in the expectation."
                     ),
                     format!("by the expectation: a delay of {wanted} s"),
@@ -158,28 +161,36 @@ impl Intent<'_> {
                 d.add([found.with_all(self.sides())]);
             }
             (Some(false), OutsideHours::Message) if hides(d) || closed => {
-                let summary = "Nobody is there now, and the widget is gone: a way to leave a \
-                    message should stay.";
-                let remedy = format!(
-                    "In the account at {name}, let the form for messages stay outside hours, or \
-                    say \u{201c}hide\u{201d} in the expectation."
-                );
-                let found = Finding::broken(code, summary, remedy);
-                let mut found = found.with_all(self.sides()).with_all(told);
-                if let Some(root) = d.root().filter(|r| *r != code) {
-                    found = found.or_else(
-                        root,
-                        "It may be gone at all hours: visit again while it is staffed.",
-                    );
-                }
-                d.replace(Verdict::broken(found));
+                self.gone_out_of_hours(d, told);
             }
             (Some(false), OutsideHours::Message) => self.open_out_of_hours(d, visits),
             _ => {}
         }
     }
 
-    /// Nobody is there, and the widget says that somebody is: a visitor waits for an answer in vain.
+    /// Nobody is there, and the widget is gone, so a visitor cannot leave a message.
+    fn gone_out_of_hours(&self, d: &mut Verdict, told: Vec<Evidence>) {
+        let code = Code::AllowedHours;
+        let summary = "Nobody is there now, and the widget is gone: a way to leave a message \
+            should stay.";
+        let remedy = format!(
+            "In the account at {}, let the form for messages stay outside hours, or say \
+            \u{201c}hide\u{201d} in the expectation.",
+            self.supplier.name
+        );
+        let found = Finding::broken(code, summary, remedy);
+        let mut found = found.with_all(self.sides()).with_all(told);
+        if let Some(root) = d.root().filter(|r| *r != code) {
+            found = found.or_else(
+                root,
+                "It may be gone at all hours: visit again while it is staffed.",
+            );
+        }
+        d.replace(Verdict::broken(found));
+    }
+
+    /// Nobody is there, and the widget says that somebody is: a visitor waits for an answer in
+    /// vain.
     fn open_out_of_hours(&self, d: &mut Verdict, visits: &[Observation]) {
         let online = |v: &&Observation| v.presence == Some(Presence::Online);
         if !visits.iter().any(|v| online(&v)) {
@@ -187,7 +198,8 @@ impl Intent<'_> {
         }
         let summary = "Nobody is there now, and the widget says that somebody is.";
         let remedy = format!(
-            "In the account at {}, set the hours and their time zone as the expectation has them, and \
+            "In the account at {}, set the hours and their time zone as the expectation has them, \
+             and \
             see who is signed in.",
             self.supplier.name
         );

@@ -105,6 +105,14 @@ async fn old_versions(app: &App, kind: ProfileKind, which: &str) -> PageResult<V
     Ok(versions.into_iter().map(old).collect())
 }
 
+/// Returns the addresses that a supplier's token goes to.
+async fn token_goes_to(app: &App, supplier: &str) -> PageResult<Vec<TokenOrigin>> {
+    let tokens = app.acts.tokens();
+    Ok(tokens
+        .token_goes_to(TokenHolder::Supplier(supplier))
+        .await?)
+}
+
 pub(super) async fn page_for(
     app: &App,
     reader: &Reader,
@@ -114,16 +122,10 @@ pub(super) async fn page_for(
 ) -> PageResult<Page> {
     let store = app.reads();
     let looked = heavy(|| profile_form::look(kind, &text)).await;
-    let title = match which {
-        "" => format!("New {}", kind.words()),
-        which => {
-            let name = if looked.name.is_empty() {
-                which
-            } else {
-                &looked.name
-            };
-            format!("{name}, {}", kind.words())
-        }
+    let title = match (which, looked.name.as_str()) {
+        ("", _) => format!("New {}", kind.words()),
+        (which, "") => format!("{which}, {}", kind.words()),
+        (_, name) => format!("{name}, {}", kind.words()),
     };
     let (uses, uses_total) = match which {
         "" => (Vec::new(), 0),
@@ -133,12 +135,7 @@ pub(super) async fn page_for(
     let has_token =
         kind == ProfileKind::Supplier && store.profiles().supplier_token(which).await?.is_some();
     let goes_to = match has_token {
-        true => {
-            app.acts
-                .tokens()
-                .token_goes_to(TokenHolder::Supplier(which))
-                .await?
-        }
+        true => token_goes_to(app, which).await?,
         false => Vec::new(),
     };
     let lines = fields(kind).iter().zip(values(kind, &text));

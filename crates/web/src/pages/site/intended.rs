@@ -127,6 +127,17 @@ fn read_hours(fields: &Fields) -> Result<Vec<Hours>, String> {
     Ok(out)
 }
 
+/// Kinds and targets as they were typed, rows without a target left out.
+fn typed_channels(fields: &Fields) -> Vec<(String, String)> {
+    let row = |i| {
+        let target = fields.given(&format!("target-{i}"))?.to_string();
+        Some((fields.get(&format!("channel-{i}")).to_string(), target))
+    };
+    let rows = (0..MOST_ROWS).map_while(row);
+    rows.filter(|(_, target)| !target.trim().is_empty())
+        .collect()
+}
+
 fn read(fields: &Fields, languages: &[String], addresses: &Addresses) -> Result<Intended, String> {
     let days = fields.get("closed").split([' ', ',', '\n', '\r', '\t']);
     let days = days.filter(|d| !d.is_empty());
@@ -134,23 +145,12 @@ fn read(fields: &Fields, languages: &[String], addresses: &Addresses) -> Result<
         .map(|d| value("Closed days", json!({"on": d})))
         .collect();
     let mut channels: Vec<Channel> = Vec::new();
-    for i in 0..MOST_ROWS {
-        let Some(target) = fields.given(&format!("target-{i}")) else {
-            break;
-        };
-        if target.trim().is_empty() {
-            continue;
-        }
-        let kind = fields.get(&format!("channel-{i}"));
-        let json = json!({"kind": kind, "target": target.trim()});
+    for (i, (kind, target)) in typed_channels(fields).into_iter().enumerate() {
         let nth = format!("Channel {}", i + 1);
-        let typed: Channel = value(&nth, json)?;
+        let typed: Channel = value(&nth, json!({"kind": kind, "target": target.trim()}))?;
         // Kept, and shown again, as the link that it means.
-        channels.push(
-            typed
-                .at(addresses)
-                .map_err(|why| format!("{nth}: {why}."))?,
-        );
+        let linked = typed.at(addresses);
+        channels.push(linked.map_err(|why| format!("{nth}: {why}."))?);
     }
     let mut texts = BTreeMap::new();
     for language in languages.iter().skip(1) {
@@ -285,19 +285,11 @@ async fn page_of(
     let plan = reasons(&widget, &languages, consent.as_ref(), gpc);
     let days: Vec<String> = widget.closed.iter().map(|c| c.on.into()).collect();
     let kinds = ChannelKind::ALL.iter().map(|k| k.word()).collect();
-    let mut channels: Vec<(String, String)> = match typed {
-        None => widget
-            .channels
-            .iter()
+    let mut channels = match typed {
+        None => (widget.channels.iter())
             .map(|c| (c.kind.word().to_string(), c.target.clone()))
             .collect(),
-        Some(f) => (0..MOST_ROWS)
-            .map_while(|i| {
-                let target = f.given(&format!("target-{i}"))?.to_string();
-                Some((f.get(&format!("channel-{i}")).to_string(), target))
-            })
-            .filter(|(_, target)| !target.trim().is_empty())
-            .collect(),
+        Some(fields) => typed_channels(fields),
     };
     channels.push(("phone".into(), String::new()));
     let title = format!("Hours, channels and languages: {}", site.name);

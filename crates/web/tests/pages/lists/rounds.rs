@@ -301,7 +301,9 @@ async fn progress_reaches_a_listening_page_as_an_event() {
     let heard = loop {
         store.queue().renew(&job, Some((1, 4))).await.unwrap();
         tokio::select! {
-            event = events.next() => break String::from_utf8(event.unwrap().unwrap().to_vec()).unwrap(),
+            event = events.next() => {
+                break String::from_utf8(event.unwrap().unwrap().to_vec()).unwrap()
+            }
             () = tokio::time::sleep(std::time::Duration::from_millis(50)) => {}
         }
     };

@@ -18,9 +18,11 @@ const CONSOLE: &str = "http://console.brindle.localhost/api/settings?key=kite-00
 /// What a console holds that differs from the design in three settings.
 fn differing() -> Value {
     json!({"title": "John Doe", "greeting": "Hello! How can we help?", "button_colour": "#2F6B4F",
-        "icon_colour": "white", "header_colour": "#d98c2b", "header_text": "#ffffff", "corner": "bottom-left",
+        "icon_colour": "white", "header_colour": "#d98c2b", "header_text": "#ffffff",
+            "corner": "bottom-left",
         "offset_x": 20, "offset_y": 20, "prompt": "Left as it is", "prompt_delay_s": 5,
-        "notice_text": "Before you write, please read how we treat your data.", "notice_link": "/privacy",
+        "notice_text": "Before you write, please read how we treat your \
+                        data.", "notice_link": "/privacy",
         "answer_colour": "#e9ede9", "answer_words": "#222222", "mark": "shown"})
 }
 
@@ -190,7 +192,8 @@ async fn what_a_clients_widgets_have_in_common_reaches_its_sites_and_tokens_come
 
     // A file with one value changes that value alone; one with a mistake changes nothing.
     let take = format!("/sites/{id}/design/tokens");
-    let tokens = r##"{"widget": {"title": {"$value": "Ask the miller"}, "corner": {"$value": "bottom-left"}}}"##;
+    let tokens = r##"{"widget": {"title": {"$value": "Ask the miller"},
+        "corner": {"$value": "bottom-left"}}}"##;
     p.technician
         .post(&take, &[("tokens", tokens)])
         .await

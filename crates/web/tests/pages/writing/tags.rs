@@ -43,7 +43,8 @@ async fn with_set(house: &House) -> i64 {
         json!({"id": "count", "name": "Counter", "html": "<script src=/count.js></script>"});
     let mut tags = house.stage.tags.lock().unwrap();
     tags.versions = vec![json!([counter])];
-    tags.set = json!({"id": "WK-1", "version": 7, "tags": [counter], "published": {"version": 1, "tags": [counter]}});
+    tags.set = json!({"id": "WK-1", "version": 7, "tags": [counter], "published": {"version": 1,
+        "tags": [counter]}});
     site
 }
 
@@ -166,7 +167,8 @@ async fn an_exported_set_is_looked_at_and_what_is_none_is_told() {
     let settings = format!("/sites/{site}/settings");
     technician.post(&settings, &CHOSEN).await.leads();
     let path = format!("/sites/{site}/tags/file");
-    let set = json!({"id": "WK-1", "tags": [{"id": "a", "name": "Talk <b>", "html": "<i>", "paused": true}]});
+    let set = json!({"id": "WK-1", "tags": [{"id": "a", "name": "Talk \
+        <b>", "html": "<i>", "paused": true}]});
     technician
         .upload(&path, "set", set.to_string().as_bytes())
         .await
