@@ -119,8 +119,10 @@ async fn ship_profiles(store: &Store) -> Result<()> {
     ];
     let platforms = platforms.map(|text| (ProfileKind::Platform, text));
     let regions = SHIPPED_REGIONS.map(|text| (ProfileKind::Region, text));
+    let click_to_load = include_str!("../../../profiles/consent/click-to-load.toml");
+    let consent = [(ProfileKind::ConsentManager, click_to_load)];
     let mut tx = store.begin().await?;
-    for (kind, text) in platforms.into_iter().chain(regions) {
+    for (kind, text) in platforms.into_iter().chain(regions).chain(consent) {
         let ProfileReport {
             id, name, problems, ..
         } = look(kind, text);

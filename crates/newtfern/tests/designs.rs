@@ -2,9 +2,7 @@
 //! come again.
 #![allow(clippy::unwrap_used)]
 
-mod outside;
-
-use outside::{Outside, codes};
+use crate::outside::{Outside, codes};
 use serde_json::Value;
 
 const KEY: &str = "gustkites-live";

@@ -2,9 +2,7 @@
 //! one behind a closed shadow root.
 #![allow(clippy::unwrap_used)]
 
-mod outside;
-
-use outside::{Outside, codes};
+use crate::outside::{Outside, codes};
 use serde_json::Value;
 
 const NOON: &str = "2026-11-26T12:00:00Z";

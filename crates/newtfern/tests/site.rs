@@ -2,9 +2,7 @@
 //! pages whose widget comes from the stand-in supplier. No database is there, and none is needed.
 #![allow(clippy::unwrap_used)]
 
-mod many_pages;
-
-use many_pages::{Bench, KEY};
+use crate::many_pages::{Bench, KEY};
 use serde_json::Value;
 
 fn row<'a>(told: &'a Value, path: &str) -> &'a Value {

@@ -2,9 +2,7 @@
 //! command line.
 #![allow(clippy::unwrap_used)]
 
-mod outside;
-
-use outside::{Outside, codes};
+use crate::outside::{Outside, codes};
 use serde_json::Value;
 
 async fn outside() -> Outside {

@@ -4,9 +4,7 @@
 
 // Only its pace is needed here.
 #[allow(dead_code)]
-mod common;
-
-use common::complaints;
+use crate::common::complaints;
 use newtfern_model::finding::Finding;
 use newtfern_model::pages::Expect;
 use newtfern_model::platform::{Interface, Platform};

@@ -1,9 +1,7 @@
 //! Real Chromium against the stand-ins: each fault has a site of its own, and its code.
 #![allow(clippy::unwrap_used)]
 
-mod common;
-
-use common::{Ask, Checker, complaints};
+use crate::common::{Ask, Checker, complaints};
 use newtfern_model::code::Code;
 use newtfern_model::pages::Expect;
 use newtfern_model::profile::{ConsentManager, Supplier};

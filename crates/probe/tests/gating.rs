@@ -4,9 +4,7 @@
 
 // Only its pace is needed here.
 #[allow(dead_code)]
-mod common;
-
-use common::side_by_side;
+use crate::common::side_by_side;
 use newtfern_model::code::Code;
 use newtfern_model::pages::Expect;
 use newtfern_model::platform::{Platform, fit};

@@ -1,9 +1,7 @@
-//! Hostile pages cost one visit and never the worker; and our page figures beside those of the npm
-//! package web-vitals in the same load.
+//! Hostile pages cost one visit and never the worker.
 #![allow(clippy::unwrap_used)]
 
-mod single;
-
+use crate::single::plan;
 use axum::Router;
 use axum::extract::Request as HttpRequest;
 use axum::http::StatusCode;
@@ -15,22 +13,10 @@ use newtfern_probe::pace::spent_since;
 use newtfern_probe::visit::visit;
 use newtfern_standards::observation::{FailureKind, Observation};
 use newtfern_verdict::chain::{Diagnosis, Outcome};
-use single::plan;
 use std::sync::Arc;
 use std::sync::atomic::{AtomicUsize, Ordering};
 use std::time::{Duration, Instant};
 use url::Url;
-
-const VITALS: &str = include_str!("data/web-vitals.iife.js");
-
-/// Tasks of 180, 90 and 40 ms after the first paint, and what the browser's Long Animation Frames
-/// (W3C) say of their blocking, which is what web-vitals hands on in its attributions.
-const TASKS: &str = "<script>let sum = 0; new PerformanceObserver((list) => \
-    { for (const e of list.getEntries()) sum += e.blockingDuration; \
-    document.documentElement.setAttribute('data-blocking', sum); }).observe({type: \
-    'long-animation-frame', buffered: true}); [[180, 500], [90, 900], [40, 1200]].forEach(([ms, \
-    at]) => setTimeout(() => { const t = performance.now(); while (performance.now() - t < ms); }, \
-    at));</script>";
 
 /// Counts requests that a guarded visit must never make.
 static INSIDE: AtomicUsize = AtomicUsize::new(0);
@@ -98,15 +84,6 @@ async fn answer(request: HttpRequest) -> Response {
             INSIDE.fetch_add(1, Ordering::Relaxed);
             page("inside")
         }
-        "/vitals" => page(&format!(
-            "<p id=text>Much text to paint, so that something is the \
-            largest.</p><script>{VITALS}</script><script>const put = (n) => (m) => \
-            document.documentElement.setAttribute('data-' + n, m.value); \
-            webVitals.onFCP(put('fcp')); webVitals.onLCP(put('lcp'), {{reportAllChanges: true}}); \
-            webVitals.onCLS(put('cls'), {{reportAllChanges: true}}); setTimeout(() => {{ const d = \
-            document.createElement('div'); d.style.height = '200px'; document.body.prepend(d); }}, \
-            300);</script>{TASKS}"
-        )),
         _ => StatusCode::NOT_FOUND.into_response(),
     }
 }
@@ -128,7 +105,7 @@ async fn launch(allow_private: bool) -> Browser {
 }
 
 fn supplier() -> Supplier {
-    single::supplier(1000, "")
+    crate::single::supplier(1000, "")
 }
 
 async fn see(browser: &Browser, url: &str, total_ms: u64) -> Observation {
@@ -139,7 +116,7 @@ async fn see(browser: &Browser, url: &str, total_ms: u64) -> Observation {
 }
 
 fn judged(seen: Observation) -> Diagnosis {
-    single::judged(&supplier(), &seen)
+    crate::single::judged(&supplier(), &seen)
 }
 
 /// The root cause, or the outcome where there is none.
@@ -305,51 +282,6 @@ async fn a_killed_browser_is_told_at_once() {
         began.elapsed()
     );
     assert!(browser.cdp.is_gone());
-}
-
-/// npm web-vitals 6.2.3, injected in the page of the same load. Its FCP and LCP are rounded by the
-/// browser as ours are; both read the same entries, so they agree to a tenth of a millisecond.
-#[tokio::test(flavor = "multi_thread")]
-async fn page_figures_are_those_of_web_vitals() {
-    let port = serve().await;
-    let browser = launch(true).await;
-    let seen = see(
-        &browser,
-        &format!("http://vitals.localhost:{port}/vitals"),
-        12_000,
-    )
-    .await;
-    let theirs = |name: &str| -> f64 {
-        let mark = format!("data-{name}=\"");
-        let at = seen
-            .final_html
-            .find(&mark)
-            .unwrap_or_else(|| panic!("web-vitals reported no {name}"))
-            + mark.len();
-        seen.final_html[at..]
-            .split('"')
-            .next()
-            .unwrap()
-            .parse()
-            .unwrap()
-    };
-    let m = &seen.metrics;
-    assert!((m.fcp_ms.unwrap() - theirs("fcp")).abs() < 0.15, "{m:?}");
-    assert!((m.lcp_ms.unwrap() - theirs("lcp")).abs() < 0.15, "{m:?}");
-    assert!(
-        m.cls.unwrap() > 0.0 && (m.cls.unwrap() - theirs("cls")).abs() < 1e-4,
-        "{m:?} {}",
-        theirs("cls")
-    );
-    // 130 and 40 of the two long tasks, nothing of the short one; theirs has the painting of those
-    // frames as well.
-    let blocking = m.tbt_ms.unwrap();
-    assert!(blocking >= 168.0, "{m:?}");
-    assert!(
-        (blocking - theirs("blocking")).abs() < 50.0,
-        "{m:?} {}",
-        theirs("blocking")
-    );
 }
 
 /// Our proxy is one peer to the browser, which bounds its connections to one: forty slow hosts do

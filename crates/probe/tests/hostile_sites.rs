@@ -3,8 +3,6 @@
 //! called working. After all of them the same browser still sees a plain page as it is.
 #![allow(clippy::unwrap_used)]
 
-mod single;
-
 use axum::Router;
 use axum::body::{Body, Bytes};
 use axum::extract::Request;
@@ -175,7 +173,7 @@ async fn answer(request: Request) -> Response {
 }
 
 fn supplier() -> Supplier {
-    single::supplier(1000, "[open]\npanel='#panel'")
+    crate::single::supplier(1000, "[open]\npanel='#panel'")
 }
 
 async fn see(browser: &Browser, port: u16, name: &str) -> Result<Observation, String> {
@@ -186,7 +184,7 @@ async fn see(browser: &Browser, port: u16, name: &str) -> Result<Observation, St
         pictures: true,
         delay_ms: 0,
         prompt: None,
-        ..single::plan(&url, &supplier, 6_000, TOTAL_MS)
+        ..crate::single::plan(&url, &supplier, 6_000, TOTAL_MS)
     };
     let began = Instant::now();
     let seen = visit(browser, &plan).await;
@@ -216,7 +214,7 @@ async fn see(browser: &Browser, port: u16, name: &str) -> Result<Observation, St
 }
 
 fn judged(seen: &Observation) -> Diagnosis {
-    single::judged(&supplier(), seen)
+    crate::single::judged(&supplier(), seen)
 }
 
 #[tokio::test(flavor = "multi_thread")]

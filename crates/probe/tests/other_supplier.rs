@@ -3,14 +3,12 @@
 //! widget.
 #![allow(clippy::unwrap_used)]
 
-mod common;
-
+use crate::common::{Ask, Checker, closed_port, complaints};
 use axum::Router;
 use axum::body::Body;
 use axum::extract::Request;
 use axum::http::{HeaderMap, StatusCode, header};
 use axum::response::{Html, IntoResponse, Redirect, Response};
-use common::{Ask, Checker, closed_port, complaints};
 use newtfern_model::pages::Expect;
 use newtfern_model::profile::Supplier;
 use newtfern_verdict::chain::{Diagnosis, Outcome};

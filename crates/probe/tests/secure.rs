@@ -2,9 +2,7 @@
 //! The certificate is made for the test: trusted where the test says so, and not elsewhere.
 #![allow(clippy::unwrap_used)]
 
-mod common;
-
-use common::{Ask, Checker, closed_port};
+use crate::common::{Ask, Checker, closed_port};
 use newtfern_model::pages::Expect;
 use newtfern_model::profile::Supplier;
 use newtfern_standards::observation::{Condition, WidgetLet};

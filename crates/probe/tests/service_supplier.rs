@@ -3,13 +3,11 @@
 //! page.
 #![allow(clippy::unwrap_used)]
 
-mod common;
-
+use crate::common::{Ask, Checker, complaints};
 use axum::Router;
 use axum::extract::{FromRequestParts, Request, WebSocketUpgrade};
 use axum::http::{StatusCode, header};
 use axum::response::{Html, IntoResponse, Response};
-use common::{Ask, Checker, complaints};
 use newtfern_model::finding::Severity;
 use newtfern_model::pages::Expect;
 use newtfern_model::profile::{ConsentManager, Supplier};

@@ -2,9 +2,7 @@
 //! grows old and what goes.
 #![allow(clippy::unwrap_used)]
 
-mod common;
-
-use common::{assessed, check, count, keep, run, stands, with_sites};
+use crate::common::{assessed, check, count, keep, run, stands, with_sites};
 use jiff::{SignedDuration, Timestamp};
 use newtfern_model::code::Code;
 use newtfern_model::finding::{Evidence, Finding};
@@ -364,7 +362,7 @@ async fn sites_of_an_earlier_version_are_on_the_worklist() {
 async fn who_allowed_all_private_addresses_still_does() {
     let step = include_str!("../migrations/0006_private_hosts.sql");
     for allowed in [true, false] {
-        let store = common::fresh().await;
+        let store = crate::common::fresh().await;
         let mut tx = store.begin().await.unwrap();
         let kept = allowed.into();
         tx.set_setting("allow_private", &kept).await.unwrap();

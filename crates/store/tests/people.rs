@@ -1,9 +1,7 @@
 //! Sites, sessions, links and secrets against real PostgreSQL.
 #![allow(clippy::unwrap_used)]
 
-mod common;
-
-use common::{count, fields, with_sites};
+use crate::common::{count, fields, with_sites};
 use jiff::{SignedDuration, Timestamp};
 use newtfern_store::StoreError;
 use newtfern_store::access::people::Role;

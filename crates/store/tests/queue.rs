@@ -1,9 +1,7 @@
 //! The queue against real PostgreSQL: leases, turns, cancelling, notices.
 #![allow(clippy::unwrap_used)]
 
-mod common;
-
-use common::{count, finish, round, run, with_sites};
+use crate::common::{count, finish, round, run, with_sites};
 use newtfern_model::job::JobKind::{self, Check, Preview, Weigh};
 use newtfern_store::results::queue::Urgency;
 use newtfern_verdict::family::{Family, Standing};
@@ -241,9 +239,9 @@ async fn fifty_deaths_over_five_hundred_jobs_lose_and_double_nothing() {
                     0 => {}
                     1 => {
                         // Dies with everything written and nothing committed.
-                        let load = common::assessed(Family::Load, Standing::Passing, "lost");
+                        let load = crate::common::assessed(Family::Load, Standing::Passing, "lost");
                         let at = jiff::Timestamp::now();
-                        let mut new = common::check(job.site_id, at, vec![load]);
+                        let mut new = crate::common::check(job.site_id, at, vec![load]);
                         new.job = Some(job.id);
                         let mut tx = store.begin().await.unwrap();
                         tx.keep_check(&new).await.unwrap();

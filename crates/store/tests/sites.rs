@@ -1,8 +1,6 @@
 //! What belongs to sites, against real PostgreSQL.
 #![allow(clippy::unwrap_used)]
 
-mod common;
-
 use newtfern_model::site::SiteFields;
 use newtfern_store::estate::removals::tables_that_come_back;
 use newtfern_verdict::brand::BrandSheet;
@@ -10,7 +8,7 @@ use newtfern_verdict::brand::BrandSheet;
 /// Whatever names the old port follows, so that a demo that starts elsewhere works as before.
 #[tokio::test]
 async fn a_demo_on_another_port_takes_its_addresses_and_tokens_along() {
-    let store = common::fresh().await;
+    let store = crate::common::fresh().await;
     let mut tx = store.begin().await.unwrap();
     let client = tx
         .add_client("Wendle Tide Mill", &BrandSheet::default())
@@ -59,7 +57,7 @@ async fn a_demo_on_another_port_takes_its_addresses_and_tokens_along() {
 /// Whatever belongs to a site comes back with it, but what waits or runs.
 #[tokio::test]
 async fn every_table_of_a_site_comes_back_with_it() {
-    let store = common::fresh().await;
+    let store = crate::common::fresh().await;
     let tables: Vec<String> = sqlx::query_scalar(
         "with recursive of_sites as (select 'sites'::regclass as of union \
         select c.conrelid::regclass from pg_constraint c join of_sites o on c.confrelid = o.of \

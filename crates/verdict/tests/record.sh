@@ -30,4 +30,4 @@ done
 
 # Whole sites with their expectations: the command line's own tests make these visits, and keep them where they are
 # asked to.
-NEWTFERN_RECORDS="$PWD/$out/visitors" cargo test --locked -p newtfern --test visitors --test other_makes --test designs --test site -- --test-threads=1
+NEWTFERN_RECORDS="$PWD/$out/visitors" cargo test --locked -p newtfern --test all -- --test-threads=1 visitors:: other_makes:: designs:: site::

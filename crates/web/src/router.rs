@@ -13,7 +13,7 @@ use crate::pages::client::{client_acts, clients, errand, handover};
 use crate::pages::files::{blobs, intake, outtake};
 use crate::pages::lists::{bulk, events, lens, lineup, push_many, removed, rounds, worklist};
 use crate::pages::site::{
-    bench, diary, hand_test, history, intended, place, site_pages, sites, timelines,
+    bench, diary, hand_test, history, intended, message, place, site_pages, sites, timelines,
 };
 use crate::pages::{design, glossary, health, profiles};
 use crate::session::same_site;
@@ -164,6 +164,7 @@ fn site_routes() -> Router<App> {
         .route("/sites/{id}/design.tokens.json", get(design::tokens))
         .route("/sites/{id}/design/tokens", post(design::take_tokens))
         .route("/sites/{id}/timelines", get(timelines::page))
+        .route("/sites/{id}/message", get(message::page))
         .route("/sites/{id}/privacy.csv", get(privacy::table))
         .route("/palette", post(design::palette::colours))
         .route("/picture", post(design::own_picture::show))
@@ -174,6 +175,7 @@ fn site_routes() -> Router<App> {
         .route("/sites/{id}/place/push", post(place::push))
         .route("/sites/{id}/place/back", post(place::put_back))
         .route("/sites/{id}/place/off", post(place::off))
+        .route("/sites/{id}/place/again", post(place::again))
         .route("/sites/{id}/tags/publish", post(place::publish_set))
         .route("/sites/{id}/tags/file", post(place::set_file))
         .route("/sites/{id}/diary", get(diary::page).post(diary::write))

@@ -8,7 +8,7 @@ use jiff::civil::Date;
 use newtfern_heavy::within;
 use newtfern_model::calendar::{CalendarError, Holidays, holidays};
 use newtfern_model::expectation::{
-    Channel, ClosedDay, Expectation, Hours, Opens, OutsideHours, TextSet, Widget,
+    Channel, ClosedDay, ConsentException, Expectation, Hours, Opens, OutsideHours, TextSet, Widget,
 };
 use newtfern_store::access::people::Role;
 use newtfern_store::estate::sites::Site;
@@ -26,18 +26,21 @@ pub struct Intended {
     /// None: nobody asked for any.
     pub delay_s: Option<f64>,
     pub channels: Vec<Channel>,
+    /// Exception to the consent rules that the client agreed to; it holds for the whole site.
+    pub consent_exception: Option<ConsentException>,
     /// Texts of the site's languages but the first, whose texts are the design's.
     pub texts: BTreeMap<String, TextSet>,
 }
 
 impl Intended {
-    /// Returns the form's part of a widget; the texts of the first language are left out.
-    pub fn of(widget: &Widget, languages: &[String]) -> Intended {
+    /// Returns the form's part of a site's widget; the texts of the first language are left out.
+    pub fn of(file: &Expectation, widget: &Widget) -> Intended {
         let mut texts = widget.texts.clone();
-        if let Some(first) = languages.first() {
+        if let Some(first) = file.languages.first() {
             texts.remove(first);
         }
         Intended {
+            consent_exception: file.consent_exception.clone(),
             hours: widget.hours.clone(),
             closed: widget.closed.clone(),
             outside_hours: widget.outside_hours,
@@ -81,6 +84,13 @@ impl Intended {
             (
                 "Channels",
                 list(self.channels.iter().map(channel).collect()),
+            ),
+            (
+                "Exception to the consent rules",
+                self.consent_exception
+                    .as_ref()
+                    .map(ConsentException::words)
+                    .unwrap_or_default(),
             ),
             ("Texts of further languages", texts),
         ]
@@ -131,6 +141,7 @@ impl SiteActs<'_> {
         let (site, mut file) = self.with_widget(id).await?;
         let before = file.write();
         let first_language = file.languages.first().cloned();
+        file.consent_exception.clone_from(&meant.consent_exception);
         if let Some(first) = file.widgets.first_mut() {
             let own = first_language.and_then(|l| Some((l.clone(), first.texts.remove(&l)?)));
             meant.into(first);
@@ -182,7 +193,7 @@ impl SiteActs<'_> {
             ActError::Bad(format!("{}{}.", why[..1].to_uppercase(), &why[1..]))
         })?;
         let first = &expected.widgets[0];
-        let mut meant = Intended::of(first, &expected.languages);
+        let mut meant = Intended::of(&expected, first);
         meant.closed.extend(read.days.iter().cloned());
         meant.closed.sort_by_key(|c| c.on);
         meant.closed.dedup();

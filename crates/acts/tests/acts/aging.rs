@@ -206,7 +206,7 @@ async fn what_is_intended_makes_exactly_those_old_that_read_it() {
     site.looked().await;
     let acts = &site.room.acts;
     let subject = acts.sites().subject(site.id).await.unwrap();
-    let mut meant = Intended::of(&subject.widget, &["en".into()]);
+    let mut meant = Intended::of(&subject.file, &subject.widget);
     meant.outside_hours = OutsideHours::Hide;
     acts.sites()
         .change_intended(&actor(), site.id, meant.clone(), None)

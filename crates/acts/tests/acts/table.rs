@@ -286,7 +286,7 @@ fn of_clients_and_sites() -> Vec<Case> {
         Technician Recorded "set_bulk" => s.acts().sites()
             .set_bulk(who, &s.sites, SiteField::Country, "IE"),
         Technician Recorded "change_intended" => async {
-            let mut meant = Intended::of(&Widget::of("brindle", "mill-live"), &[]);
+            let mut meant = Intended::default();
             meant.delay_s = Some(4.0);
             s.acts().sites().change_intended(who, s.site, meant, None).await
         },
@@ -365,6 +365,8 @@ fn of_results_and_writing() -> Vec<Case> {
             .push_usual(who, s.site, s.round, OtherSuppliers::Keep),
         Technician Refused "take_off" => s.acts().placing()
             .take_off(who, s.site, ""),
+        Technician Refused "expect_again" => s.acts().placing()
+            .expect_again(who, s.site),
         Technician Refused "put_back" => s.acts().placing()
             .put_back(who, s.site, 1),
         Technician Refused "put_back_round" => s.acts().placing()

@@ -48,12 +48,40 @@ pub struct Expectation {
     /// Id of a consent profile, or `none`.
     #[serde(default = "none", skip_serializing_if = "is_none")]
     pub consent: String,
+    /// An exception to the consent rules that the client agreed to in writing.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub consent_exception: Option<ConsentException>,
     /// Id of a platform profile.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub platform: Option<String>,
     /// Widgets of the site; empty means that any known widget is unexpected.
     #[serde(default, rename = "widget", skip_serializing_if = "Vec::is_empty")]
     pub widgets: Vec<Widget>,
+}
+
+/// Exception to the rule that a widget waits for consent.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(deny_unknown_fields)]
+pub struct ConsentException {
+    /// Name of who agreed to it.
+    pub by: String,
+    /// Day on which it was agreed to.
+    pub on: CalendarDay,
+    /// Reason, in a sentence.
+    #[serde(default, skip_serializing_if = "String::is_empty")]
+    pub reason: String,
+}
+
+impl ConsentException {
+    /// Returns who agreed to it, when and why.
+    pub fn words(&self) -> String {
+        let day = String::from(self.on);
+        let agreed = format!("{} agreed to an exception on {day}", self.by);
+        match self.reason.is_empty() {
+            true => agreed,
+            false => format!("{agreed}: {}", self.reason),
+        }
+    }
 }
 
 /// Word in place of the id of a consent profile.
@@ -254,6 +282,16 @@ impl Expectation {
                     "\u{201c}{}\u{201d} is not a zone of the IANA list, such as Europe/London",
                     self.time_zone
                 ),
+            );
+        }
+        if self
+            .consent_exception
+            .as_ref()
+            .is_some_and(|e| e.by.trim().is_empty())
+        {
+            return bad(
+                "consent_exception.by",
+                "it is empty: give the name of who agreed to it",
             );
         }
         if self.widgets.len() > MOST_WIDGETS {

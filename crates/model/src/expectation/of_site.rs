@@ -18,6 +18,7 @@ impl Expectation {
             languages: Vec::new(),
             time_zone: String::new(),
             consent: NONE.into(),
+            consent_exception: None,
             platform: None,
             widgets: Vec::new(),
         });
@@ -155,15 +156,16 @@ pub fn beyond_fields(file: &str) -> String {
         *first = more;
     }
     let usual = Widget::of("", "");
-    match read.widgets.as_slice() {
-        [] => String::new(),
-        [only] if *only == usual => String::new(),
-        widgets => widgets
-            .iter()
-            .map(|w| toml::to_string(w).unwrap_or_default())
-            .collect::<Vec<_>>()
-            .join("\n"),
-    }
+    let widgets = match read.widgets.as_slice() {
+        [only] if *only == usual => &[],
+        widgets => widgets,
+    };
+    let widgets = widgets
+        .iter()
+        .map(|w| toml::to_string(w).unwrap_or_default());
+    let exception = read.consent_exception.map(|e| e.words());
+    let said: Vec<String> = exception.into_iter().chain(widgets).collect();
+    said.join("\n")
 }
 
 #[cfg(test)]

@@ -82,7 +82,7 @@ fn pieces_of(
     held: &SlotContent,
 ) -> Vec<Span> {
     match held.slot.takes {
-        SlotInput::Markup | SlotInput::Snippet => in_markup(supplier, &held.text),
+        SlotInput::Markup | SlotInput::Snippet => in_markup(supplier, consent, &held.text),
         SlotInput::ScriptText => in_script(supplier, consent, &held.text),
         SlotInput::Key | SlotInput::Address | SlotInput::Switch => Vec::new(),
     }

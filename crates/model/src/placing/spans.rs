@@ -2,7 +2,7 @@
 //! be taken out without touching what others put there.
 
 use crate::placement::{Inspector, PieceState};
-use crate::platform::{called, script_text};
+use crate::platform::{called, in_script_tags, script_text};
 use crate::profile::{ConsentManager, Supplier, VALUE_MARK};
 use newtfern_standards::html::Document;
 use newtfern_standards::script_scan::is_typographic_quote;
@@ -56,8 +56,18 @@ const ESCAPED: [(&str, &str); 2] = [
 /// Elements that an editor puts around a line of text.
 const AROUND: [&str; 4] = ["p", "pre", "code", "div"];
 
-/// All pieces of a supplier in a text of markup, in their order.
-pub fn in_markup(supplier: &Supplier, text: &str) -> Vec<Span> {
+/// All pieces of a supplier in a text of markup, in their order: script elements in whatever
+/// damage, and script text in the consent manager's call.
+pub fn in_markup(supplier: &Supplier, consent: Option<&ConsentManager>, text: &str) -> Vec<Span> {
+    let mut out = elements(supplier, text);
+    let plain = script_text(&supplier.form_for(KEY_MARK));
+    if let Some(waiting) = waiting(&plain, supplier, consent) {
+        add_forms(&mut out, &in_script_tags(&waiting), text);
+    }
+    out
+}
+
+fn elements(supplier: &Supplier, text: &str) -> Vec<Span> {
     let finder = Finder {
         inspector: Inspector::new(supplier, None),
         lower: text.to_ascii_lowercase(),
@@ -66,35 +76,48 @@ pub fn in_markup(supplier: &Supplier, text: &str) -> Vec<Span> {
     joined(finder.all(), text)
 }
 
+/// The code in the manager's call, where its profile has one.
+fn waiting(plain: &str, supplier: &Supplier, consent: Option<&ConsentManager>) -> Option<String> {
+    let manager = consent.filter(|m| !m.gating.script.is_empty())?;
+    Some(called(plain, supplier, manager))
+}
+
+/// Adds each place of a form that is not inside a piece already.
+fn add_forms(out: &mut Vec<Span>, form: &str, text: &str) {
+    // Sorted, and none overlaps another.
+    let inside = |out: &[Span], at: &Range<usize>| {
+        let before = out.partition_point(|s| s.at.start <= at.start);
+        out[..before].last().is_some_and(|s| at.end <= s.at.end)
+    };
+    let more = found(form, text).into_iter().filter(|at| !inside(out, at));
+    let more: Vec<Span> = more
+        .map(|at| Span {
+            at,
+            found: SpanKind::Code,
+        })
+        .collect();
+    // A piece may stand inside the manager's call, and goes with it.
+    out.retain(|s| {
+        !more
+            .iter()
+            .any(|m| m.at.start <= s.at.start && s.at.end <= m.at.end)
+    });
+    out.extend(more);
+    out.sort_by_key(|s| s.at.start);
+}
+
 /// All pieces in a text that the slot puts into a script: the form that was fitted to it, with any
 /// key and any values of the design, in the consent manager's call or outside it, or script tags
 /// that were pasted all the same.
 pub fn in_script(supplier: &Supplier, consent: Option<&ConsentManager>, text: &str) -> Vec<Span> {
-    let mut out = in_markup(supplier, text);
+    let mut out = elements(supplier, text);
     for span in &mut out {
         span.found = SpanKind::DoubleWrapped;
     }
     let plain = script_text(&supplier.form_for(KEY_MARK));
-    let waiting = consent
-        .filter(|m| !m.gating.script.is_empty())
-        .map(|m| called(&plain, supplier, m));
     // What is inside the manager's call goes with it.
-    for form in waiting.iter().chain([&plain]) {
-        // Sorted, and none overlaps another.
-        let inside = |at: &Range<usize>| {
-            let before = out.partition_point(|s| s.at.start <= at.start);
-            out[..before].last().is_some_and(|s| at.end <= s.at.end)
-        };
-        let more: Vec<Span> = found(form, text)
-            .into_iter()
-            .filter(|at| !inside(at))
-            .map(|at| Span {
-                at,
-                found: SpanKind::Code,
-            })
-            .collect();
-        out.extend(more);
-        out.sort_by_key(|s| s.at.start);
+    for form in waiting(&plain, supplier, consent).iter().chain([&plain]) {
+        add_forms(&mut out, form, text);
     }
     out
 }

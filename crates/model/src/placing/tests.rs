@@ -340,7 +340,7 @@ fn an_element_that_a_broken_end_tag_took_is_not_taken_twice() {
         GOOD.trim_end_matches("</script>")
     );
     let (supplier, a) = (sample(), slot("a", SlotInput::Markup));
-    let spans = super::spans::in_markup(&supplier, &held);
+    let spans = super::spans::in_markup(&supplier, None, &held);
     assert!(
         spans.windows(2).all(|w| w[0].at.end <= w[1].at.start),
         "{spans:?}"
@@ -368,7 +368,7 @@ proptest::proptest! {
          data-key=\"abcd-1234\"></script>", "cdn.example.test", "<script src=",
     ]), 0..12)) {
         let held = parts.concat();
-        let spans = super::spans::in_markup(&sample(), &held);
+        let spans = super::spans::in_markup(&sample(), None, &held);
         proptest::prop_assert!(spans.windows(2).all(|w| w[0].at.end <= w[1].at.start), "{held}: \
             {spans:?}");
         if let Ok(mend) = push(&[(SlotInput::Markup, &held)], None)
@@ -407,7 +407,7 @@ fn comments_that_open_without_end_are_looked_through_in_one_go() {
     let spans = on_a_small_stack(|| {
         let snippet = sample().snippet_for("kites-live");
         let text = format!("{}{}", "<!--".repeat(5_000), snippet.repeat(300));
-        super::spans::in_markup(&sample(), &text)
+        super::spans::in_markup(&sample(), None, &text)
     });
     assert!(
         !spans.is_empty() && spans.iter().all(|s| s.found == SpanKind::Code),
@@ -416,7 +416,35 @@ fn comments_that_open_without_end_are_looked_through_in_one_go() {
     // Closed ones with open ones in them go no deeper either.
     let snippet = sample().snippet_for("kites-live");
     let text = format!("{}{snippet}{}", "<!--".repeat(5_000), "-->".repeat(5_000));
-    let spans = super::spans::in_markup(&sample(), &text);
+    let spans = super::spans::in_markup(&sample(), None, &text);
     assert_eq!(spans.len(), 1);
     assert_eq!(spans[0].found, SpanKind::Comment);
+}
+
+/// The profile that ships for sites without a consent manager.
+const CLICK: &str = include_str!("../../../../profiles/consent/click-to-load.toml");
+
+#[test]
+fn a_button_that_loads_the_widget_is_one_script_that_is_found_again() {
+    let manager = ConsentManager::given(CLICK).unwrap();
+    let into = |text: &str| push(&[(SlotInput::Markup, text)], Some(&manager)).unwrap();
+    let made = into(COUNTER);
+    assert!(made.is_proven());
+    let code = &made.fitted.code;
+    assert_eq!(code.matches("<script").count(), 1);
+    assert!(code.contains("chatLoadsOnClick") && code.contains("createElement(\"button\")"));
+    let after = first(&made);
+    assert!(after.starts_with(COUNTER));
+    assert!(into(after).changes.is_empty(), "{after}");
+    let (supplier, slot) = (sample(), slot("slot 0", SlotInput::Markup));
+    let placing = Placing {
+        supplier: &supplier,
+        key: "abcd-1234",
+        consent: Some(&manager),
+        slots: vec![SlotContent {
+            slot: &slot,
+            text: after.to_string(),
+        }],
+    };
+    assert_eq!(placing.clear().0[0].after.trim_end(), COUNTER.trim_end());
 }

@@ -30,6 +30,11 @@ pub(crate) fn called(code: &str, supplier: &Supplier, manager: &ConsentManager) 
         .replace("{{code}}", &format!("\n{}\n", code.trim()))
 }
 
+/// Script text as an element of its own.
+pub(crate) fn in_script_tags(code: &str) -> String {
+    format!("<script>\n{}\n</script>", code.trim())
+}
+
 /// Steps of a person at a consent manager, so that it holds back what the code cannot.
 #[derive(Debug, Clone, Default, PartialEq, Eq, Serialize, Deserialize)]
 pub struct AtManager {

@@ -26,7 +26,7 @@ impl Holding {
         match slot.takes {
             _ if manager.category_for(supplier).is_none() => Holding::NotWanted,
             SlotInput::Markup if marks => Holding::Mark,
-            SlotInput::ScriptText if !gating.script.is_empty() => Holding::Call,
+            SlotInput::Markup | SlotInput::ScriptText if !gating.script.is_empty() => Holding::Call,
             _ if !gating.steps.is_empty() => Holding::Hosts,
             _ => Holding::Nothing,
         }

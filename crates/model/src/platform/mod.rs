@@ -11,7 +11,7 @@ mod step;
 
 pub use advice::{Advice, advise};
 pub use gating::AtManager;
-pub(crate) use gating::called;
+pub(crate) use gating::{called, in_script_tags};
 pub use guess::guess;
 pub use holding::Holding;
 pub use marks::{MarkSeen, PlatformMarks, SetMarks};
@@ -207,6 +207,9 @@ pub fn fit(
         SlotInput::Markup => {
             let code = match holding {
                 Some((Holding::Mark, manager)) => gating::marked(&plain, supplier, manager),
+                Some((Holding::Call, manager)) => {
+                    in_script_tags(&gating::called(&script_text(&plain), supplier, manager))
+                }
                 _ => plain,
             };
             (code.clone(), code)

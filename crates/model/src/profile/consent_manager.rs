@@ -40,9 +40,12 @@ pub struct ConsentMarks {
 }
 
 /// Controls of a banner.
-#[derive(Debug, Clone, Default, Serialize, Deserialize)]
+#[derive(Debug, Clone, Serialize, Deserialize)]
 #[serde(default)]
 pub struct Banner {
+    /// Whether visitors are asked for a decision. Where the widget's own button takes the banner's
+    /// place nobody is, so nobody has to be offered a refusal.
+    pub asks: bool,
     /// Selectors of what agrees, the first that is there counts.
     pub accept: Texts,
     /// Selectors of what refuses, the first that is there counts.
@@ -57,6 +60,21 @@ pub struct Banner {
     pub reopen: Texts,
     /// Words of it, by language.
     pub reopen_text: BTreeMap<String, Texts>,
+}
+
+impl Default for Banner {
+    fn default() -> Self {
+        Banner {
+            asks: true,
+            accept: Texts::default(),
+            refuse: Texts::default(),
+            accept_text: BTreeMap::new(),
+            refuse_text: BTreeMap::new(),
+            more: Texts::default(),
+            reopen: Texts::default(),
+            reopen_text: BTreeMap::new(),
+        }
+    }
 }
 
 /// One string or a list of them.

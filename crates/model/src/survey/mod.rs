@@ -259,6 +259,7 @@ impl Survey {
             country: String::new(),
             languages: self.languages.clone(),
             time_zone: String::new(),
+            consent_exception: None,
             consent: self
                 .consent
                 .as_ref()

@@ -123,6 +123,9 @@ async fn look_for_refusal(
 /// # Errors
 /// Where the page does not answer.
 pub async fn note_first_layer(tab: &Tab, consent: &ConsentManager) -> Result<(), ProbeError> {
+    if !consent.banner.asks {
+        return Ok(());
+    }
     if control(tab, consent, ConsentAct::Granted).await?.is_none() {
         return Ok(());
     }
@@ -172,11 +175,13 @@ pub async fn decide(
             true => Look::Seen { at_ms: until_ms },
             false => Look::NotThere { until_ms },
         };
+        if after != word {
+            o.consent.error = format!(
+                "no control to give the decision \u{201c}{word}\u{201d} was found in {} s",
+                BANNER_MS / 1000
+            );
+        }
         o.consent.state_after = after;
-        o.consent.error = format!(
-            "no control to give the decision \u{201c}{word}\u{201d} was found in {} s",
-            BANNER_MS / 1000
-        );
     });
     Ok(())
 }

@@ -143,6 +143,11 @@ async fn run(tab: &Tab, plan: &VisitPlan<'_>, pictures: &mut Pictures) -> Result
         }
         return stage(tab, "end", end(tab)).await;
     }
+    if act == ConsentAct::Refused && plan.consent.is_some() {
+        let next = withdrawal::second_page(tab, plan.url, waits);
+        stage(tab, "next page", next).await?;
+        return stage(tab, "end", end(tab)).await;
+    }
     if plan.condition.manner == Manner::Again {
         stage(tab, "again", again::come(tab, plan, waits)).await?;
         return stage(tab, "end", end(tab)).await;

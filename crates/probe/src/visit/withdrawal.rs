@@ -1,4 +1,4 @@
-//! Consent taken back as a visitor does it, and a second page, where it must have ended.
+//! Consent taken back as a visitor does it, and the page after a decision, where it must hold.
 
 use super::consent::{control, deeper, press, refusal, state, take};
 use super::tab::Tab;
@@ -58,14 +58,18 @@ pub async fn take_back(
     tab.mark(|o| o.consent.acted_ms = Some(now));
     tab.click(r.x + r.width / 2.0, r.y + r.height / 2.0).await?;
     take(tab, consent, ConsentAct::Refused).await?;
-    if tab.observation().looks.consent_act.seen_ms().is_none() {
-        return Ok(());
-    }
     second_page(tab, page, waits).await
 }
 
-/// Another page of the site, or the same again, with what the browser has kept.
-async fn second_page(tab: &Tab, page: &Url, waits: WaitTimes) -> Result<(), ProbeError> {
+/// Goes to another page of the site, or to the same again, with what the browser has kept. Where
+/// no decision was made there is nothing that the next page could forget.
+///
+/// # Errors
+/// Where the page does not answer.
+pub async fn second_page(tab: &Tab, page: &Url, waits: WaitTimes) -> Result<(), ProbeError> {
+    if tab.observation().looks.consent_act.seen_ms().is_none() {
+        return Ok(());
+    }
     // The manager writes its decision down before the page goes.
     let html = tab.observation().page.html;
     let next = heavy(|| {

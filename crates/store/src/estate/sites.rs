@@ -38,6 +38,10 @@ pub struct Site {
     /// The file that the site came from, for what it says beyond the fields; empty where it did
     /// not.
     pub beyond: String,
+    /// Time at which somebody took the widget off on purpose; none where it should be there.
+    pub off_since: Option<Moment>,
+    /// Name of who took it off.
+    pub off_by: String,
     adjustments: sqlx::types::Json<Layer>,
     fields: sqlx::types::Json<SiteFields>,
 }
@@ -72,6 +76,13 @@ impl Site {
     /// Client and name, as lists of many sites say it.
     pub fn title(&self) -> String {
         format!("{}, {}", self.client_name, self.name)
+    }
+
+    /// Returns who took the widget off on purpose and when, where that is still what is wanted:
+    /// page rules that somebody wrote since say otherwise.
+    pub fn taken_off(&self) -> Option<(Moment, &str)> {
+        let since = self.off_since.filter(|_| self.pages_not_on == NOWHERE)?;
+        Some((since, &self.off_by))
     }
 
     /// Returns the state: the worst of its families.
@@ -119,6 +130,9 @@ impl StandingRow {
     }
 }
 
+/// Page rule of a site on which no page has the widget.
+const NOWHERE: &str = "/**";
+
 pub(crate) fn columns() -> String {
     let pairs: Vec<String> = SiteField::ALL
         .iter()
@@ -127,7 +141,7 @@ pub(crate) fn columns() -> String {
     format!(
         "s.id, s.client_id, c.name as client_name, s.worst, s.preview_desktop, s.preview_phone, \
         s.next_family, \
-         s.next_state, s.next_act, s.next_why, s.beyond, s.adjustments, \
+         s.next_state, s.next_act, s.next_why, s.beyond, s.off_since, s.off_by, s.adjustments, \
          jsonb_build_object({}) as fields",
         pairs.join(", ")
     )
@@ -291,6 +305,38 @@ impl Tx {
             .await
             .map(|_| ())
             .map_err(doing("keeping a site's file"))
+    }
+
+    /// Expects the widget on no page any more, since somebody took it off on purpose. The page
+    /// rules from before are kept for [`Tx::expect_widget`].
+    pub async fn expect_no_widget(&mut self, id: i64, who: &str) -> Result<()> {
+        sqlx::query(
+            "update sites set off_since = now(), off_by = $2, off_not_on = pages_not_on, \
+            pages_not_on = $3 where id = $1 and off_since is null",
+        )
+        .bind(id)
+        .bind(clean(who))
+        .bind(NOWHERE)
+        .execute(&mut *self.inner)
+        .await
+        .map(|_| ())
+        .map_err(doing("expecting no widget"))
+    }
+
+    /// Expects the widget again by the page rules from before; rules that somebody wrote meanwhile
+    /// stay. False where it was not taken off.
+    pub async fn expect_widget(&mut self, id: i64) -> Result<bool> {
+        sqlx::query(
+            "update sites set off_since = null, off_by = '', off_not_on = '', pages_not_on = case \
+            when pages_not_on = $2 then off_not_on else pages_not_on end \
+            where id = $1 and off_since is not null",
+        )
+        .bind(id)
+        .bind(NOWHERE)
+        .execute(&mut *self.inner)
+        .await
+        .map(|done| done.rows_affected() > 0)
+        .map_err(doing("expecting a widget again"))
     }
 
     async fn set(&mut self, id: i64, sql: &'static str, value: Value) -> Result<()> {

@@ -16,7 +16,7 @@ use newtfern_model::code::Code;
 use newtfern_model::finding::{Evidence, Finding, Severity};
 use newtfern_model::profile::Supplier;
 use newtfern_model::region::{Region, Signal};
-use newtfern_standards::observation::{ConsentAct, FirstLayer, Observation};
+use newtfern_standards::observation::{ConsentAct, FirstLayer, Navigation, Observation};
 use newtfern_standards::tcf::{ConsentClass, TcString};
 use serde::{Deserialize, Serialize};
 use signals::signals;
@@ -191,6 +191,7 @@ fn cell(supplier: &Supplier, region: &Region, seen: &Observation, signal: Signal
         found.retain(|(_, at_ms)| after(at_ms) || (stored && goes_on && since.is_finite()));
     }
     found.sort_by(|a, b| a.1.total_cmp(&b.1));
+    let next = next_page(seen);
     let is_before = |at_ms: f64| decided_ms.is_none_or(|d| at_ms < d);
     let allowed_before = region.before.of(signal).contains(&class);
     let allowed = match (state, decided_ms) {
@@ -210,7 +211,12 @@ fn cell(supplier: &Supplier, region: &Region, seen: &Observation, signal: Signal
             .into_iter()
             .take(MOST_EXAMPLES)
             .map(|(what, at_ms)| Example {
-                what,
+                what: match next {
+                    Some(page) if at_ms >= page.at_ms => {
+                        format!("{what} on the next page, {}", page.url)
+                    }
+                    _ => what,
+                },
                 at_ms,
                 before: is_before(at_ms),
             })
@@ -218,6 +224,13 @@ fn cell(supplier: &Supplier, region: &Region, seen: &Observation, signal: Signal
         allowed,
         allowed_before,
     }
+}
+
+/// Returns the page that the visitor went to after a decision.
+fn next_page(seen: &Observation) -> Option<&Navigation> {
+    let decided_ms = seen.consent.acted_ms?;
+    let mut gone = seen.navigations.iter().filter(|n| !n.same_document);
+    gone.find(|n| n.at_ms > decided_ms)
 }
 
 /// The standard consent interface says, before the visitor did anything, that the widget may run:

@@ -271,3 +271,30 @@ fn a_banner_without_a_refusal_on_its_first_layer_is_a_warning() {
     assert_eq!(told[0].severity, Severity::Warning);
     assert!(told[0].evidence[0].line().contains("one layer below"));
 }
+
+#[test]
+fn what_the_next_page_does_after_a_refusal_counts_with_its_address() {
+    let gone = |leaks: bool| {
+        decided(ConsentAct::Refused, |o| {
+            o.navigations.push(Navigation {
+                url: "https://kites.example/news".into(),
+                at_ms: 5_000.0,
+                same_document: false,
+            });
+            if leaks {
+                request(o, 5_600.0);
+            }
+        })
+    };
+    assert_eq!(codes(&[&page(""), &gone(false)]), []);
+    let grid = grid(&sample(), &region(), &[&page(""), &gone(true)]);
+    let requests = |c: &&Cell| c.state == ConsentAct::Refused && c.signal == Signal::Requests;
+    assert_eq!(grid.cells.iter().find(requests).unwrap().wrong(), 1);
+    let found = judge(&grid);
+    assert_eq!(found[0].code, Code::ConsentAfterRefusal);
+    let line = found[0].evidence[0].line();
+    assert!(
+        line.contains("on the next page, https://kites.example/news after 5.60 s"),
+        "{line}"
+    );
+}

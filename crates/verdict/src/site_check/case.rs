@@ -3,7 +3,7 @@
 use crate::report::{ComparedValue, Report};
 use crate::visits::CheckVisits;
 use jiff::Timestamp;
-use newtfern_model::expectation::{Expectation, Widget};
+use newtfern_model::expectation::{ConsentException, Expectation, Widget};
 use newtfern_model::finding::NotChecked;
 use newtfern_model::pages::{PageCopy, PageKind, PageRules};
 use newtfern_model::profile::sample_words::SampleWords;
@@ -147,6 +147,7 @@ impl SiteCase<'_> {
             .map(|(n, (widget, subject))| WidgetCase {
                 supplier: subject.supplier,
                 widget,
+                consent_exception: self.expectation.consent_exception.as_ref(),
                 seen: self.given_for(n),
                 region: self.region,
                 sample_words: self.sample_words,
@@ -187,6 +188,8 @@ pub struct WidgetCase<'a> {
     pub supplier: &'a Supplier,
     /// Expectation of the widget.
     pub widget: &'a Widget,
+    /// Exception to the consent rules that the client agreed to.
+    pub consent_exception: Option<&'a ConsentException>,
     /// Visits of a browser for it; none where none went there.
     seen: Option<&'a WidgetVisits>,
     /// The rules of the region that its visitors are in.

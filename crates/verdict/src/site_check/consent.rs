@@ -7,6 +7,7 @@ use crate::consent::{Grid, grid, judge};
 use crate::report::Report;
 use crate::visits::was_had;
 use newtfern_model::code::Code;
+use newtfern_model::expectation::ConsentException;
 use newtfern_model::finding::{Evidence, Finding, NotChecked, Severity};
 use newtfern_model::region::Signal;
 use newtfern_standards::observation::{ConsentAct, Observation, Viewport};
@@ -92,6 +93,24 @@ fn add_new_faults(
     }
 }
 
+/// What comes before consent is as the client agreed: worth a remark, and no fault.
+fn agree(findings: &mut [Finding], agreed: &ConsentException) {
+    let early = |f: &&mut Finding| {
+        matches!(
+            f.code,
+            Code::ConsentRequestEarly
+                | Code::ConsentCookieEarly
+                | Code::ConsentStorageEarly
+                | Code::ConsentFrameEarly
+        )
+    };
+    for found in findings.iter_mut().filter(early) {
+        found.severity = Severity::Warning;
+        found.remedy = "Look at the exception again when the rules or the widget change.".into();
+        found.evidence.push(Evidence::fact(agreed.words()));
+    }
+}
+
 impl<'a> WidgetCase<'a> {
     /// Returns its visits on a desktop to which the page came.
     pub fn on_desktop(&self) -> impl Iterator<Item = &'a Observation> {
@@ -105,13 +124,29 @@ impl<'a> WidgetCase<'a> {
         let what = grid(self.supplier, self.region, &visits);
         let mut findings = judge(&what);
         self.on_phones(&mut findings);
+        if let Some(agreed) = self.consent_exception {
+            agree(&mut findings, agreed);
+        }
         findings.extend(privacy_page.silent(self.supplier, &what.declared));
         let gap = |(state, why): &(ConsentAct, String)| NotChecked {
             what: format!("consent state {}", state.word()),
             why: format!("the decision could not be made: {why}"),
         };
+        // A decision was made, and what came after it was not seen.
+        let cut = |o: &&&Observation| {
+            o.looks.consent_act.seen_ms().is_some() && !o.consent.error.is_empty()
+        };
+        let next = |o: &&Observation| NotChecked {
+            what: format!(
+                "the next page in consent state {}",
+                o.condition.consent.word()
+            ),
+            why: o.consent.error.clone(),
+        };
+        let not_made = what.not_made.iter().map(gap);
+        let not_seen = visits.iter().filter(cut).map(next);
         let mut out = Report {
-            gaps: what.not_made.iter().map(gap).collect(),
+            gaps: not_made.chain(not_seen).collect(),
             findings,
             what,
             undecided: None,
@@ -175,5 +210,56 @@ fn shown(grid: &Grid) -> ConsentReport {
                 allowed: c.allowed,
             })
             .collect(),
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::chain::testing::{healthy, with};
+    use crate::site_check::testing::judged;
+    use crate::testing::SAMPLE;
+
+    fn found(site: &str) -> Vec<Finding> {
+        let file = format!("{site}\n---key = 'abcd-1234'");
+        judged(&file, SAMPLE, vec![healthy()], told).findings
+    }
+
+    #[test]
+    fn what_the_client_agreed_to_is_a_remark_with_name_and_date() {
+        let early = |all: &[Finding]| {
+            let found = all.iter().find(|f| f.code == Code::ConsentRequestEarly);
+            let found = found.unwrap();
+            (
+                found.severity,
+                found
+                    .evidence
+                    .iter()
+                    .any(|e| e.line().contains("Ida agreed")),
+            )
+        };
+        assert_eq!(early(&found("")), (Severity::Fault, false));
+        let agreed = "consent_exception = { by = 'Ida', on = '2026-11-02', reason = 'x' }";
+        assert_eq!(early(&found(agreed)), (Severity::Warning, true));
+    }
+
+    #[test]
+    fn a_next_page_that_did_not_come_was_not_looked_at() {
+        let gone = |error: &str| {
+            let visit = with(crate::chain::testing::granted(healthy()), |o| {
+                o.condition.consent = ConsentAct::Refused;
+                o.consent.error = error.to_string();
+            });
+            judged("---", SAMPLE, vec![visit], told).gaps
+        };
+        assert!(gone("").iter().all(|g| !g.what.contains("next page")));
+        let gaps = gone("the second page did not arrive in its time");
+        let next = gaps
+            .iter()
+            .find(|g| g.what == "the next page in consent state refused");
+        assert_eq!(
+            next.unwrap().why,
+            "the second page did not arrive in its time"
+        );
     }
 }

@@ -9,6 +9,7 @@ mod design;
 mod echo;
 mod hand_over;
 pub mod load;
+mod next_step;
 pub mod pages;
 mod place;
 mod view;
@@ -24,6 +25,7 @@ use newtfern_model::design::Design;
 use newtfern_model::finding::{Evidence, Finding};
 use newtfern_standards::colour::Rgb;
 use newtfern_verdict::family::Family;
+use next_step::{NextStep, next_step};
 use view::{CellData, OLDER, View};
 
 /// The view of a family: the one list of them.
@@ -89,10 +91,11 @@ pub struct FindingText {
     pub remedy: String,
     pub evidence: Vec<String>,
     pub candidates: Vec<String>,
+    pub step: Option<NextStep>,
 }
 
-/// Findings in words; pictures are shown elsewhere.
-pub fn told(findings: &[Finding]) -> Vec<FindingText> {
+/// Findings of a site in words; pictures are shown elsewhere.
+pub fn told(site: i64, findings: &[Finding]) -> Vec<FindingText> {
     let lines = |f: &Finding| {
         let seen = f.evidence.iter();
         let lines = seen.filter(|e| !matches!(e, Evidence::Picture { .. }));
@@ -109,6 +112,7 @@ pub fn told(findings: &[Finding]) -> Vec<FindingText> {
             .iter()
             .map(|c| format!("{}: {}", c.code.name(), c.tell))
             .collect(),
+        step: next_step(site, f),
     };
     findings.iter().map(tell).collect()
 }
@@ -156,7 +160,7 @@ pub fn section(
         } else {
             String::new()
         },
-        findings: told(findings),
+        findings: told(known.site.id, findings),
         head: match drawing {
             Some(Drawing::Known(d)) => (view.head)(d)?,
             _ => String::new(),

@@ -6,6 +6,7 @@ use newtfern_model::platform::{Interface, Platform, Slot};
 use newtfern_model::profile::{ConsentManager, Supplier};
 use newtfern_store::estate::sites::Site;
 use newtfern_store::writing::placements::Placement;
+use sha2::{Digest, Sha256};
 use url::Url;
 
 /// Content of one slot today, as far as it could be read.
@@ -116,4 +117,18 @@ pub(super) fn slot_of(l: &PlacingCase, id: &str) -> Result<Slot> {
                 .into(),
         )
     })
+}
+
+/// Tells one state of a site's slots from another: a push is of what was seen.
+pub(super) fn print(slots: &[SlotView]) -> String {
+    let mut hash = Sha256::new();
+    for view in slots {
+        let text = view.held.as_ref().map_or("", |h| h.text.as_str());
+        for part in [view.slot.id.as_str(), text] {
+            hash.update((part.len() as u64).to_le_bytes());
+            hash.update(part.as_bytes());
+        }
+    }
+    let bytes = hash.finalize();
+    bytes.iter().take(8).map(|b| format!("{b:02x}")).collect()
 }

@@ -2,6 +2,7 @@
 //! kept before anything is written; the proof is the core's, over all slots of the site.
 
 mod loaded;
+mod off;
 mod push;
 mod write;
 
@@ -149,7 +150,7 @@ impl PlacingActs<'_> {
             off,
             by_tags: l.by_tags(),
             others,
-            print: push::print(&slots),
+            print: loaded::print(&slots),
             platform: l.platform,
             past: l.past,
             site: l.site,
@@ -236,6 +237,10 @@ impl PlacingActs<'_> {
             tag: None,
             problem: String::new(),
         };
+        if let Some(why) = off::refused(&l.site) {
+            shown.problem = format!("{why}.");
+            return Ok(Some(shown));
+        }
         if l.by_tags() {
             return Ok(Some(self.show_tag_push(shown).await?));
         }

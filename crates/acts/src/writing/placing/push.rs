@@ -1,7 +1,8 @@
 //! Writing into the slots of a site: all of them together, what they held kept first, put back
 //! together.
 
-use super::loaded::{PlacingCase, SlotView, address, slot_of};
+use super::loaded::{PlacingCase, SlotView, address, print, slot_of};
+use super::off::refused;
 use super::write::Work;
 use crate::handles::PlacingActs;
 use crate::writing::tags::KnownSet;
@@ -12,22 +13,7 @@ use newtfern_model::placing::{Mend, PlannedChange};
 use newtfern_model::platform::{Interface, Slot, advise};
 use newtfern_store::access::people::Role;
 use newtfern_store::results::queue::Job;
-use sha2::{Digest, Sha256};
 use url::Url;
-
-/// Tells one state of a site's slots from another: a push is of what was seen.
-pub(super) fn print(slots: &[SlotView]) -> String {
-    let mut hash = Sha256::new();
-    for view in slots {
-        let text = view.held.as_ref().map_or("", |h| h.text.as_str());
-        for part in [view.slot.id.as_str(), text] {
-            hash.update((part.len() as u64).to_le_bytes());
-            hash.update(part.as_bytes());
-        }
-    }
-    let bytes = hash.finalize();
-    bytes.iter().take(8).map(|b| format!("{b:02x}")).collect()
-}
 
 const NO_SLOT: &str = "Newtfern cannot write to any slot of this site. Set its platform, or send \
     instructions to someone else.";
@@ -143,7 +129,7 @@ impl PlacingActs<'_> {
 
     /// Lets the sites be verified that were just written to: what stands there is proven in a
     /// browser.
-    async fn verify(self, actor: &Actor, sites: &[i64]) -> Result<()> {
+    pub(super) async fn verify(self, actor: &Actor, sites: &[i64]) -> Result<()> {
         let rounds = self.acts.rounds();
         rounds.start_round(actor, JobKind::Check, sites).await?;
         Ok(())
@@ -164,6 +150,9 @@ impl PlacingActs<'_> {
         actor.may(Role::Technician)?;
         self.acts.writes().ready_to_write(id).await?;
         let l = self.load_placing(id).await?;
+        if let Some(why) = refused(&l.site) {
+            return Err(ActError::Bad(why));
+        }
         let slots = l.slots(self.acts.outside()).await;
         if l.by_tags() {
             return self.push_by_tags(actor, &l, &slots, round).await;
@@ -267,37 +256,8 @@ impl PlacingActs<'_> {
             round,
         };
         self.written(actor, l, &work).await?;
+        self.expected_again(actor, l.site.id).await?;
         Ok(PushOutcome::Written(made.changes.len()))
-    }
-
-    /// Takes the widget off a site: out of every slot that can be written. `seen` as in
-    /// [`PlacingActs::push`]. Gives what is left to be taken out by hand.
-    ///
-    /// # Errors
-    /// As [`PlacingActs::push`].
-    pub async fn take_off(self, actor: &Actor, id: i64, seen: &str) -> Result<Vec<String>> {
-        actor.may(Role::Technician)?;
-        self.acts.writes().ready_to_write(id).await?;
-        let l = self.load_placing(id).await?;
-        let slots = l.slots(self.acts.outside()).await;
-        if seen != print(&slots) {
-            return Err(SlotError::Conflict.into());
-        }
-        l.token()?;
-        let placing = l.placing(&slots)?;
-        let (changes, _, left) = heavy(|| placing.clear()).await;
-        if changes.is_empty() {
-            return Ok(left);
-        }
-        let work = Work {
-            changes: &changes,
-            ours: "",
-            act: "removed a widget",
-            proven: left.is_empty(),
-            round: None,
-        };
-        self.written(actor, &l, &work).await?;
-        Ok(left)
     }
 }
 

@@ -264,7 +264,9 @@ impl PlacingActs<'_> {
             self.put_tag_back(actor, &l.site, tag).await?;
             return Ok(String::new());
         }
-        self.put_back_all(actor, &l, past).await
+        let slot = self.put_back_all(actor, &l, past).await?;
+        self.expected_again(actor, id).await?;
+        Ok(slot)
     }
 
     /// Puts back what a round of pushes wrote on one site.

@@ -53,14 +53,13 @@ async fn expectations(acts: &Acts, port: u16) -> Result<()> {
         ("friends.wendlemill", channels("wendlemill")),
         ("wind.gustkites", channels("gustkites")),
     ];
-    let languages = ["en".to_string()];
     for (host, text) in meant {
         let id = ids_of(acts, port, [host].into_iter()).await?;
         let file =
             format!("address = 'https://any.example/'\n[[widget]]\nsupplier = 'any'\n{text}");
         let file = Expectation::read(&file)?;
         for id in id {
-            let meant = Intended::of(&file.widgets[0], &languages);
+            let meant = Intended::of(&file, &file.widgets[0]);
             acts.sites()
                 .change_intended(&program(), id, meant, None)
                 .await?;

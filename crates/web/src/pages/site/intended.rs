@@ -18,8 +18,8 @@ use newtfern_model::calendar;
 use newtfern_model::channel::Addresses;
 use newtfern_model::design::Field;
 use newtfern_model::expectation::{
-    Channel, ChannelKind, ClosedDay, Day, Hours, Opens, OutsideHours, TEXTS, TextSet, Widget,
-    staffed, zone,
+    Channel, ChannelKind, ClosedDay, ConsentException, Day, Hours, Opens, OutsideHours, TEXTS,
+    TextSet, Widget, staffed, zone,
 };
 use newtfern_standards::observation::TextName;
 use newtfern_verdict::family::Family;
@@ -59,6 +59,8 @@ struct Page {
     hide: bool,
     window: bool,
     delay: String,
+    /// Name, day and reason of the agreed exception to the consent rules.
+    exception: [String; 3],
     /// Kind and target of each channel.
     channels: Vec<(String, String)>,
     kinds: Vec<&'static str>,
@@ -127,6 +129,17 @@ fn read_hours(fields: &Fields) -> Result<Vec<Hours>, String> {
     Ok(out)
 }
 
+/// Name, day and reason of an agreed exception; none where no name is given.
+fn typed_exception(fields: &Fields) -> Result<Option<ConsentException>, String> {
+    let typed = |name: &str| fields.get(name).trim().to_string();
+    let [by, on, reason] = ["exception_by", "exception_on", "exception_reason"].map(typed);
+    if by.is_empty() && on.is_empty() && reason.is_empty() {
+        return Ok(None);
+    }
+    let json = json!({"by": by, "on": on, "reason": reason});
+    value("Agreed exception", json).map(Some)
+}
+
 /// Kinds and targets as they were typed, rows without a target left out.
 fn typed_channels(fields: &Fields) -> Vec<(String, String)> {
     let row = |i| {
@@ -176,6 +189,7 @@ fn read(fields: &Fields, languages: &[String], addresses: &Addresses) -> Result<
         })?),
     };
     Ok(Intended {
+        consent_exception: typed_exception(fields)?,
         hours: read_hours(fields)?,
         closed: closed?,
         outside_hours: match fields.get("outside_hours") {
@@ -190,12 +204,6 @@ fn read(fields: &Fields, languages: &[String], addresses: &Addresses) -> Result<
         channels,
         texts,
     })
-}
-
-/// The widget that is meant, and the site's languages.
-async fn widget_of(app: &App, site: &Site) -> PageResult<(Option<Widget>, Vec<String>)> {
-    let file = app.acts.sites().expectation_of(site).await?;
-    Ok((file.widgets.into_iter().next(), file.languages))
 }
 
 /// Name of a text's field in the form.
@@ -264,6 +272,17 @@ async fn gpc_alone_refuses(app: &App, site: &Site, widget: &Widget) -> PageResul
     )
 }
 
+/// Name, day and reason of the agreed exception, as they are saved or typed.
+fn exception(saved: Option<&ConsentException>, typed: Option<&Fields>) -> [String; 3] {
+    match (typed, saved) {
+        (Some(f), _) => {
+            ["exception_by", "exception_on", "exception_reason"].map(|name| f.get(name).to_string())
+        }
+        (None, Some(e)) => [e.by.clone(), e.on.into(), e.reason.clone()],
+        (None, None) => Default::default(),
+    }
+}
+
 async fn page_of(
     app: &App,
     reader: &Reader,
@@ -271,8 +290,8 @@ async fn page_of(
     typed: Option<&Fields>,
     (problem, done): (String, String),
 ) -> PageResult<Page> {
-    let (widget, languages) = widget_of(app, &site).await?;
-    let Some(widget) = widget else {
+    let file = app.acts.sites().expectation_of(&site).await?;
+    let Some(widget) = file.widgets.first() else {
         let why = "No supplier is chosen for this site: choose one in its settings first.";
         return Err(ActError::Bad(why.into()).into());
     };
@@ -280,9 +299,9 @@ async fn page_of(
         Some(id) => app.reads().profiles().consent_manager(id).await?,
         None => None,
     };
-    let (week, now) = clock(app, &site, &widget).await?;
-    let gpc = gpc_alone_refuses(app, &site, &widget).await?;
-    let plan = reasons(&widget, &languages, consent.as_ref(), gpc);
+    let (week, now) = clock(app, &site, widget).await?;
+    let gpc = gpc_alone_refuses(app, &site, widget).await?;
+    let plan = reasons(widget, &file.languages, consent.as_ref(), gpc);
     let days: Vec<String> = widget.closed.iter().map(|c| c.on.into()).collect();
     let kinds = ChannelKind::ALL.iter().map(|k| k.word()).collect();
     let mut channels = match typed {
@@ -307,9 +326,10 @@ async fn page_of(
             || widget.delay_s.map(|s| s.to_string()).unwrap_or_default(),
             |f| f.get("delay_s").to_string(),
         ),
+        exception: exception(file.consent_exception.as_ref(), typed),
         channels,
         kinds,
-        languages: languages_of(&widget, &languages, typed),
+        languages: languages_of(widget, &file.languages, typed),
         week,
         now,
         visits: plan.iter().map(|r| r.visits).sum(),
@@ -336,13 +356,13 @@ pub async fn page(State(app): State<App>, reader: Reader, Path(id): Path<i64>) -
 /// Where there is no such site; mistakes come back with the form.
 pub async fn save(State(app): State<App>, Path(id): Path<i64>, posted: Posted) -> PageResult {
     let site = crate::pages::site_of(&app, id).await?;
-    let (widget, languages) = widget_of(&app, &site).await?;
-    let supplier = match widget {
+    let file = app.acts.sites().expectation_of(&site).await?;
+    let supplier = match file.widgets.first() {
         Some(widget) => app.reads().profiles().supplier(&widget.supplier).await?,
         None => None,
     };
     let addresses = supplier.map(|s| s.channels.addresses).unwrap_or_default();
-    let kept = match read(&posted.fields, &languages, &addresses) {
+    let kept = match read(&posted.fields, &file.languages, &addresses) {
         Err(problem) => Err(problem),
         Ok(meant) => {
             let (actor, version) = (posted.actor(), posted.fields.version());
@@ -371,10 +391,9 @@ pub async fn save(State(app): State<App>, Path(id): Path<i64>, posted: Posted) -
 /// The form again, with what somebody else saved meanwhile beside it.
 async fn conflict(app: &App, posted: &Posted, id: i64, typed: &Intended) -> PageResult {
     let site = crate::pages::site_of(app, id).await?;
-    let (widget, languages) = widget_of(app, &site).await?;
-    let saved = widget
-        .map(|w| Intended::of(&w, &languages))
-        .unwrap_or_default();
+    let file = app.acts.sites().expectation_of(&site).await?;
+    let first = file.widgets.first();
+    let saved = first.map(|w| Intended::of(&file, w)).unwrap_or_default();
     let fields = saved.in_words().into_iter().zip(typed.in_words());
     let fields = fields.map(|((label, saved), (_, typed))| (label.to_string(), saved, typed));
     let fields: Vec<_> = fields.collect();
@@ -429,7 +448,8 @@ pub async fn calendar(
     Path(id): Path<i64>,
 ) -> PageResult<Response> {
     let site = crate::pages::site_of(&app, id).await?;
-    let (widget, _) = widget_of(&app, &site).await?;
+    let expected = app.acts.sites().expectation_of(&site).await?;
+    let widget = expected.widgets.into_iter().next();
     let (hours, closed) = widget.map(|w| (w.hours, w.closed)).unwrap_or_default();
     let now = app.reads().now().await?.to_zoned(TimeZone::UTC);
     let stamp = now.strftime("%Y%m%dT%H%M%SZ").to_string();

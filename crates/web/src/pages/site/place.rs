@@ -93,6 +93,8 @@ struct Page {
     problem: String,
     pushing: Option<Pushing>,
     off: Option<Off>,
+    /// Who took the widget off on purpose, and when.
+    taken_off: Option<(String, String)>,
     seen: String,
     past: Vec<Past>,
     errands: Vec<Errand>,
@@ -261,6 +263,7 @@ async fn page_of(
         pushing: pushing(&page),
         past: past(&page),
         off: page.off.map(|(_, told, left)| Off { told, left }),
+        taken_off: taken_off(&page.site),
         seen: page.print,
         errands: errands(app, id).await?,
         link_days: LINK_DAYS,
@@ -275,6 +278,11 @@ async fn page_of(
         site: page.site,
         done: asked.done.unwrap_or_default(),
     })
+}
+
+fn taken_off(site: &Site) -> Option<(String, String)> {
+    let (since, who) = site.taken_off()?;
+    Some((who.to_string(), moment(since)))
 }
 
 fn back(id: i64, slot: &str, done: &str) -> Redirect {
@@ -356,6 +364,16 @@ pub async fn off(State(app): State<App>, Path(id): Path<i64>, posted: Posted) ->
         .await?;
     let done = if left.is_empty() { "off" } else { "" };
     Ok(back(id, "", done).into_response())
+}
+
+/// Expects the widget again where it was taken off.
+///
+/// # Errors
+/// Where it was not taken off.
+pub async fn again(State(app): State<App>, Path(id): Path<i64>, posted: Posted) -> PageResult {
+    let placing = app.acts.placing();
+    placing.expect_again(&posted.actor(), id).await?;
+    Ok(back(id, "", "again").into_response())
 }
 
 /// Puts back what a slot held.

@@ -74,8 +74,35 @@ async fn a_widget_is_taken_off_and_what_was_there_is_kept() {
     assert!(off.leads().ends_with("done=off"));
     assert_eq!(p.held(), OTHERS);
     p.technician.get("/audit").await.has("removed a widget");
+    // Nobody is told to place again what somebody took off, and no round does it.
+    let expected = async || {
+        let site = p.page.split('/').nth(2).unwrap();
+        let file = p.technician.get(&format!("/sites/{site}/expectation.toml"));
+        file.await.is(200).text()
+    };
+    assert!(expected().await.contains("not_on = [\"/**\"]"));
+    p.technician
+        .get(&p.page)
+        .await
+        .has("removed the widget from this site on")
+        .has("Expect the widget again");
+    let site = p.page.split('/').nth(2).unwrap().to_string();
+    p.technician
+        .post("/bulk/publish", &[("sites", &site)])
+        .await
+        .is(200)
+        .has("so it is left out");
     p.put_back(p.last().await.id).await.leads();
     assert_eq!(p.held(), with);
+    assert!(!expected().await.contains("not_on"));
+    // Rules that somebody wrote meanwhile stay.
+    let again = format!("{}/again", p.page);
+    let seen = p.seen().await;
+    let off = format!("{}/off", p.page);
+    p.technician.post(&off, &[("seen", &seen)]).await.leads();
+    p.technician.post(&again, &[]).await.leads();
+    assert!(!expected().await.contains("not_on"));
+    p.technician.post(&again, &[]).await.is(404);
 }
 
 /// Many sites: the differences first, a round that publishes, and one that puts it all back.

@@ -1,0 +1,14 @@
+//! The program as people run it. One program for all of it: apart, each file would be linked for
+//! itself and wait for its slowest test.
+#![allow(clippy::unwrap_used)]
+
+mod backup;
+mod command_line;
+mod dependencies;
+mod designs;
+mod many_pages;
+mod other_makes;
+mod outside;
+mod site;
+mod visitors;
+mod workers;
