@@ -10,5 +10,6 @@ mod many_pages;
 mod other_makes;
 mod outside;
 mod site;
+mod some_visitors;
 mod visitors;
 mod workers;

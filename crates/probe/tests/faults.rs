@@ -68,6 +68,9 @@ fn expected(fault: Option<Fault>) -> Option<&'static str> {
         Fault::Covered => "shown.covered",
         Fault::Phone => "shown.phone",
         Fault::NoOpen => "usable.no-open",
+        Fault::Wide => "shown.outside",
+        Fault::PanelGone => "started.frame",
+        Fault::Clash => "ran.clash",
         Fault::Heavy
         | Fault::OffBrand
         | Fault::Early
@@ -79,6 +82,9 @@ fn expected(fault: Option<Fault>) -> Option<&'static str> {
         | Fault::Restless
         | Fault::Cramped
         | Fault::Fleeting
+        | Fault::Forgets
+        | Fault::OpenOnPhones
+        | Fault::OneLanguage
         | Fault::Forgotten => return None,
     })
 }

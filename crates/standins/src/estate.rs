@@ -49,6 +49,18 @@ pub enum Fault {
     Forgotten,
     /// Not a broken chain at first: the widget stays away from visitors who come again.
     Fleeting,
+    /// The banner forgets a refusal on the next page.
+    Forgets,
+    /// Held back for desktops, and open for phones.
+    OpenOnPhones,
+    /// A table is wider than a phone, so that the launcher lies beside what a visitor sees.
+    Wide,
+    /// The panel's document answers with an error.
+    PanelGone,
+    /// A script of the site's own replaced a function that the widget needs.
+    Clash,
+    /// Visitors in the second language get pages without the snippet.
+    OneLanguage,
 }
 
 /// Maker of a site's widget.
@@ -230,7 +242,7 @@ const fn site(
 use Fault as F;
 
 /// More than a third are in order; each fault has a site of its own.
-pub const SITES: [Site; 52] = [
+pub const SITES: [Site; 58] = [
     site(0, "wendlemill", "Main site", true, None),
     site(0, "tickets.wendlemill", "Tickets", true, None),
     site(0, "flour.wendlemill", "Flour shop", true, Some(F::Twice)),
@@ -255,6 +267,13 @@ pub const SITES: [Site; 52] = [
         Some(F::DoubleWrapped),
     ),
     site(1, "guides.reedwater", "Guides", true, None),
+    site(
+        1,
+        "locks.reedwater",
+        "Locks and weirs",
+        true,
+        Some(F::Forgets),
+    ),
     site(2, "pellclocks", "Main site", true, None),
     site(
         2,
@@ -272,6 +291,7 @@ pub const SITES: [Site; 52] = [
         Some(F::Restless),
     ),
     site(2, "archive.pellclocks", "Old archive", false, Some(F::Dns)),
+    site(2, "bells.pellclocks", "Bells", false, Some(F::Clash)),
     site(3, "harrowdown", "Main site", true, None),
     site(
         3,
@@ -297,6 +317,13 @@ pub const SITES: [Site; 52] = [
     site(4, "courses.inkwell", "Courses", true, Some(F::OffBrand)),
     site(4, "presses.inkwell", "The presses", true, Some(F::AsText)),
     site(4, "prints.inkwell", "Print shop", true, None),
+    site(
+        4,
+        "cards.inkwell",
+        "Greeting cards",
+        true,
+        Some(F::OpenOnPhones),
+    ),
     site(5, "corrievalley", "Main site", true, None),
     site(
         5,
@@ -342,6 +369,14 @@ pub const SITES: [Site; 52] = [
         Some(F::Timeout),
     ),
     site(6, "dock.skerrin", "Harbour desk", true, Some(F::Closed)),
+    site(6, "fares.skerrin", "Fares", false, Some(F::Wide)),
+    site(
+        6,
+        "isles.skerrin",
+        "The islands",
+        false,
+        Some(F::OneLanguage),
+    ),
     site(7, "threetowers", "Main site", true, None),
     by(
         Maker::Farthing,
@@ -373,6 +408,7 @@ pub const SITES: [Site; 52] = [
         Some(F::Throws),
     ),
     site(8, "shop.gustkites", "Kite shop", true, Some(F::Phone)),
+    site(8, "repairs.gustkites", "Repairs", false, Some(F::PanelGone)),
     by(
         Maker::Plashet,
         site(8, "wind.gustkites", "Wind today", true, Some(F::LastHandle)),
@@ -424,6 +460,7 @@ impl Site {
             Some(F::Fleeting) => "-fleeting",
             Some(F::Forgotten) => "-forgotten",
             Some(F::Closed) => "-closed",
+            Some(F::PanelGone) => "-gone",
             _ => "",
         };
         format!("{base}{tail}")
@@ -466,6 +503,7 @@ pub fn fault_of_key(key: &str) -> Option<Fault> {
         "cramped" => F::Cramped,
         "fleeting" => F::Fleeting,
         "forgotten" => F::Forgotten,
+        "gone" => F::PanelGone,
         _ => return None,
     })
 }

@@ -178,7 +178,17 @@ pub async fn answer(sites: &Sites, name: &str, request: Request) -> Response {
         "/consent.js" if site.thorn => {
             return crate::answers::script(include_str!("assets/thornlatch.js").into());
         }
-        "/consent.js" => return crate::answers::script(include_str!("assets/hedgegate.js").into()),
+        "/consent.js" => {
+            let mut banner = include_str!("assets/hedgegate.js").to_string();
+            if sites.fault(site) == Some(Fault::Forgets) {
+                let refused = "if (me.state === \"refused\") ";
+                banner = banner.replace(
+                    &format!("{refused}return;"),
+                    &format!("{refused}return release();"),
+                );
+            }
+            return crate::answers::script(banner);
+        }
         "/page.js" => return crate::answers::script(PAGE_SCRIPT.into()),
         _ => {}
     }
@@ -198,7 +208,22 @@ pub async fn answer(sites: &Sites, name: &str, request: Request) -> Response {
         return (StatusCode::NOT_FOUND, Html(missing)).into_response();
     };
     let uncached = request.uri().query().is_some();
-    page_of(sites, site, page, uncached)
+    let said = |name: &str| {
+        let value = request.headers().get(name).and_then(|v| v.to_str().ok());
+        value.unwrap_or_default().to_string()
+    };
+    let visitor = Visitor {
+        phone: said("user-agent").contains("Mobile"),
+        welsh: said("accept-language").starts_with("cy"),
+    };
+    page_of(sites, site, page, (uncached, visitor))
+}
+
+/// What a page knows of its visitor.
+#[derive(Clone, Copy)]
+struct Visitor {
+    phone: bool,
+    welsh: bool,
 }
 
 /// A page, from the cache where that is on and the address has no query.
@@ -206,7 +231,7 @@ fn page_of(
     sites: &Sites,
     site: &Site,
     page: &(&'static str, &'static str, &'static str),
-    uncached: bool,
+    (uncached, visitor): (bool, Visitor),
 ) -> Response {
     let path = page.0.to_string();
     let (html, hit) = sites
@@ -217,7 +242,7 @@ fn page_of(
             {
                 return (kept.clone(), true);
             }
-            let html = render(site, held, page, sites.port);
+            let html = render(site, held, page, (sites.port, visitor));
             if held.cache_on && !uncached {
                 held.cached.insert(path.clone(), html.clone());
             }
@@ -246,6 +271,11 @@ fn mending(fault: Fault) -> Option<&'static str> {
         Fault::Policy => "Let the chat through the content policy",
         Fault::Hidden => "Take the hiding rule out of the theme",
         Fault::Covered => "Switch the offer off",
+        Fault::Forgets => "Let the banner remember a refusal",
+        Fault::OpenOnPhones => "Hold the chat back on phones too",
+        Fault::Wide => "Make the table fit phones",
+        Fault::Clash => "Take the old script out",
+        Fault::OneLanguage => "Put the footer into the Welsh pages",
         _ => return None,
     })
 }
@@ -430,7 +460,12 @@ fn text_of(site: &Site, page: &(&str, &str, &str)) -> String {
     }
 }
 
-fn render(site: &Site, held: &Held, page: &(&str, &str, &str), port: u16) -> String {
+fn render(
+    site: &Site,
+    held: &Held,
+    page: &(&str, &str, &str),
+    (port, visitor): (u16, Visitor),
+) -> String {
     let client = site.client();
     let fault = site.fault.filter(|_| !held.mended);
     let slot = |name: &str| held.slots.get(name).cloned().unwrap_or_default();
@@ -460,7 +495,7 @@ fn render(site: &Site, held: &Held, page: &(&str, &str, &str), port: u16) -> Str
         ("LINE", escape(client.line)),
         ("TEXT", text_of(site, page)),
         ("FILLER", filler.repeat(6)),
-        ("COVER", when(fault == Some(Fault::Covered), OFFER)),
+        ("COVER", in_the_way(fault).to_string()),
         (
             "BANNER",
             when(site.banner, "<script src=\"/consent.js\" defer></script>"),
@@ -473,7 +508,7 @@ fn render(site: &Site, held: &Held, page: &(&str, &str, &str), port: u16) -> Str
             }),
         ),
         // What people put into slots comes last, so that nothing in it is taken for a part.
-        ("FOOTER", slot("footer-code")),
+        ("FOOTER", footer(fault, slot("footer-code"), visitor)),
     ];
     let mut html = include_str!("assets/page.html").to_string();
     for (name, text) in parts {
@@ -481,6 +516,33 @@ fn render(site: &Site, held: &Held, page: &(&str, &str, &str), port: u16) -> Str
     }
     held_by_host(&html, &slot(HELD_HOSTS), site)
 }
+
+/// The code at the end of the body, as this visitor gets it.
+fn footer(fault: Option<Fault>, code: String, visitor: Visitor) -> String {
+    match fault {
+        Some(Fault::OpenOnPhones) if visitor.phone => {
+            code.replace("<script type=\"text/plain\" data-hedge=\"chat\"", "<script")
+        }
+        Some(Fault::OneLanguage) if visitor.welsh => String::new(),
+        _ => code,
+    }
+}
+
+/// What the site itself puts in the widget's way.
+fn in_the_way(fault: Option<Fault>) -> &'static str {
+    match fault {
+        Some(Fault::Covered) => OFFER,
+        Some(Fault::Wide) => FARES,
+        Some(Fault::Clash) => {
+            "<script>window.fetch = null; // it was only for old browsers</script>"
+        }
+        _ => "",
+    }
+}
+
+const FARES: &str = "<table class=\"fares\" style=\"width:900px\"><tr><th>Crossing</th>\
+    <th>Single</th><th>Return</th></tr><tr><td>Skerrin to Holm</td><td>8</td><td>14</td></tr>\
+    </table>";
 
 const OFFER: &str = "<aside class=\"offer\">Ten crossings for the price of eight, this month only. \
     <a href=\"/prices\">See prices</a></aside>";

@@ -219,6 +219,10 @@ async fn panel(State(desk): State<Console>, Query(q): Query<Key>, headers: Heade
     let Some(s) = desk.settings(&q.key, language(&headers)) else {
         return (StatusCode::NOT_FOUND, "unknown key").into_response();
     };
+    if estate::fault_of_key(&desk.behaves(&q.key)) == Some(Fault::PanelGone) {
+        let why = "<h1>503</h1><p>The chat is being moved to another server.</p>";
+        return (StatusCode::SERVICE_UNAVAILABLE, axum::response::Html(why)).into_response();
+    }
     let text = |name: &str| escape(s[name].as_str().unwrap_or_default());
     // A path is one of the page's site, not of this frame's.
     let link = s["notice_link"].as_str().unwrap_or_default();

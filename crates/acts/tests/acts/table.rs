@@ -9,7 +9,6 @@ use newtfern_acts::{
 };
 use newtfern_model::design::{Field, Layer};
 use newtfern_model::diary;
-use newtfern_model::expectation::Widget;
 use newtfern_model::job::JobKind;
 use newtfern_model::profiles::ProfileKind;
 use newtfern_model::site::{SiteField, SiteFields};

@@ -67,6 +67,19 @@ impl Outside {
         }
     }
 
+    /// A page of our own with this at its end; gives its address.
+    pub async fn page(&self, code: &str) -> String {
+        let html = format!(
+            "<!doctype html><html lang=en><meta name=viewport content='width=device-width'>\
+            <title>Gust</title><body><h1>Gust</h1>{code}</body></html>"
+        );
+        let app = Router::new().fallback(async move || Html(html.clone()));
+        let listener = tokio::net::TcpListener::bind("127.0.0.1:0").await.unwrap();
+        let port = listener.local_addr().unwrap().port();
+        tokio::spawn(async move { axum::serve(listener, app).await.unwrap() });
+        format!("http://gust.localhost:{port}/")
+    }
+
     /// One more profile, found by its id.
     #[allow(dead_code)]
     pub fn add_profile(&self, name: &str, text: &str) {

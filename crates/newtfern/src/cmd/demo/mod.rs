@@ -288,7 +288,7 @@ async fn sites(acts: &Acts, port: u16) -> Result<()> {
             key: s.key(),
             slot_id: "footer-code".into(),
             languages: match s.host {
-                "wendlemill" | "crew.skerrin" => "en, cy",
+                "wendlemill" | "crew.skerrin" | "isles.skerrin" => "en, cy",
                 "fringe.threetowers" => "en, he",
                 _ => "en",
             }

@@ -77,8 +77,8 @@ async fn a_widget_is_taken_off_and_what_was_there_is_kept() {
     // Nobody is told to place again what somebody took off, and no round does it.
     let expected = async || {
         let site = p.page.split('/').nth(2).unwrap();
-        let file = p.technician.get(&format!("/sites/{site}/expectation.toml"));
-        file.await.is(200).text()
+        let file = format!("/sites/{site}/expectation.toml");
+        p.technician.get(&file).await.is(200).text()
     };
     assert!(expected().await.contains("not_on = [\"/**\"]"));
     p.technician
