@@ -46,6 +46,7 @@ pub use site::sites::AddedSite;
 pub use site::subject::Subject;
 pub use site::survey::TakeOver;
 pub use site::versions::version_of;
+pub use site::widgets::WidgetFields;
 pub use writing::placing::{OtherSuppliers, PlacePage, PushOutcome, PushPreview, SlotView};
 pub use writing::reach::Reach;
 pub use writing::slot_access::{AddressReport, Outside, SlotError, SlotText};

@@ -133,6 +133,14 @@ pub enum ProfilesError {
         /// Mistake in the profile.
         error: PlatformError,
     },
+    /// Each client runs the supplier itself, and nobody said where.
+    #[error(
+        "each client runs {supplier} at an address of its own: give it as `host` of the widget"
+    )]
+    NoHost {
+        /// Short name of the supplier.
+        supplier: String,
+    },
     /// A list of sample words with a wrong entry.
     #[error("{file}: {error}")]
     SampleWords {
@@ -275,6 +283,29 @@ impl Profiles {
                 Ok(())
             }
         }
+    }
+
+    /// Puts each supplier that a client runs itself at its address; `widgets` has the supplier and
+    /// the host of each widget of a site.
+    ///
+    /// # Errors
+    /// [`ProfilesError::NoHost`], where no host is given.
+    pub fn at_hosts<'a>(
+        &mut self,
+        widgets: impl Iterator<Item = (&'a str, &'a str)>,
+    ) -> Result<(), ProfilesError> {
+        for (id, host) in widgets {
+            let ours = self.suppliers.iter_mut().find(|s| s.id == id);
+            let Some(supplier) = ours.filter(|s| s.needs_host()) else {
+                continue;
+            };
+            if host.is_empty() {
+                let supplier = supplier.id.clone();
+                return Err(ProfilesError::NoHost { supplier });
+            }
+            *supplier = supplier.clone().at_host(host);
+        }
+        Ok(())
     }
 
     /// A supplier by its short name.

@@ -3,7 +3,7 @@
 
 use crate::derive::owner_of;
 use crate::pages::PageRules;
-use crate::profile::Supplier;
+use crate::profile::{Supplier, own_host};
 use newtfern_standards::typed::{self, MOST_NAME, MOST_TEXT};
 use newtfern_standards::{address, country};
 use serde::{Deserialize, Serialize};
@@ -51,6 +51,7 @@ fields! {
     Platform "platform" "platform_id" "Platform";
     Supplier "supplier" "supplier_id" "Supplier";
     Key "key" "key" "Key";
+    SupplierHost "supplier_host" "supplier_host" "Supplier's address";
     Consent "consent" "consent_id" "Consent manager";
     Slot "slot" "slot_id" "Slot";
     Languages "languages" "languages" "Languages";
@@ -78,6 +79,8 @@ pub struct SiteFields {
     pub supplier_id: Option<String>,
     /// Key of the client's account.
     pub key: String,
+    /// Host at which the client runs its supplier; empty where the supplier has hosts of its own.
+    pub supplier_host: String,
     /// Short name of its consent manager.
     pub consent_id: Option<String>,
     /// Short name of the slot for the code.
@@ -110,6 +113,7 @@ impl Default for SiteFields {
             platform_id: None,
             supplier_id: None,
             key: String::new(),
+            supplier_host: String::new(),
             consent_id: None,
             slot_id: String::new(),
             languages: String::new(),
@@ -166,6 +170,7 @@ impl SiteFields {
             SiteField::Platform => of(&self.platform_id),
             SiteField::Supplier => of(&self.supplier_id),
             SiteField::Key => self.key.clone(),
+            SiteField::SupplierHost => self.supplier_host.clone(),
             SiteField::Consent => of(&self.consent_id),
             SiteField::Slot => self.slot_id.clone(),
             SiteField::Languages => self.languages.clone(),
@@ -224,6 +229,7 @@ impl SiteFields {
             SiteField::Platform => self.platform_id = Some(text),
             SiteField::Supplier => self.supplier_id = Some(text),
             SiteField::Key => self.key = text,
+            SiteField::SupplierHost => self.supplier_host = text,
             SiteField::Consent => self.consent_id = Some(text),
             SiteField::Slot => self.slot_id = text,
             SiteField::Languages => self.languages = text,
@@ -263,6 +269,12 @@ impl SiteFields {
             SiteField::Platform => self.platform_id = one_of(text, known.platforms)?,
             SiteField::Supplier => self.supplier_id = one_of(text, &supplier_ids)?,
             SiteField::Key => self.key = text.into(),
+            SiteField::SupplierHost => {
+                self.supplier_host = match text {
+                    "" => String::new(),
+                    typed => own_host(typed)?,
+                }
+            }
             SiteField::Consent => self.consent_id = one_of(text, known.consents)?,
             SiteField::Slot => self.slot_id = text.into(),
             SiteField::Languages => self.languages = languages(text)?,

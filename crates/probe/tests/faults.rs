@@ -66,9 +66,8 @@ fn expected(fault: Option<Fault>) -> Option<&'static str> {
         Fault::Silent => "started.silent",
         Fault::Hidden => "shown.hidden",
         Fault::Covered => "shown.covered",
-        Fault::Phone => "shown.phone",
+        Fault::Phone | Fault::Wide => "shown.phone",
         Fault::NoOpen => "usable.no-open",
-        Fault::Wide => "shown.outside",
         Fault::PanelGone => "started.frame",
         Fault::Clash => "ran.clash",
         Fault::Heavy

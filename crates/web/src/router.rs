@@ -14,6 +14,7 @@ use crate::pages::files::{blobs, intake, outtake};
 use crate::pages::lists::{bulk, events, lens, lineup, push_many, removed, rounds, worklist};
 use crate::pages::site::{
     bench, diary, hand_test, history, intended, message, place, site_pages, sites, timelines,
+    widgets,
 };
 use crate::pages::{design, glossary, health, profiles};
 use crate::session::same_site;
@@ -165,6 +166,10 @@ fn site_routes() -> Router<App> {
         .route("/sites/{id}/design/tokens", post(design::take_tokens))
         .route("/sites/{id}/timelines", get(timelines::page))
         .route("/sites/{id}/message", get(message::page))
+        .route(
+            "/sites/{id}/widgets",
+            get(widgets::page).post(widgets::save),
+        )
         .route("/sites/{id}/privacy.csv", get(privacy::table))
         .route("/palette", post(design::palette::colours))
         .route("/picture", post(design::own_picture::show))

@@ -107,6 +107,8 @@ impl Ground {
         Prints::of(&SiteInputs {
             fields: site.fields(),
             widget: &widget_of(&file, own.unwrap_or_default(), &site.key, &design),
+            further: file.widgets.get(1..).unwrap_or_default(),
+            consent_exception: file.consent_exception.as_ref(),
             design: &design,
             brand,
             client: &site.client_name,

@@ -137,16 +137,36 @@ impl SiteActs<'_> {
         meant: Intended,
         made_from: Option<&str>,
     ) -> Result<()> {
+        let act = "changed what is intended";
+        self.change_file(actor, id, act, made_from, |file| {
+            let first_language = file.languages.first().cloned();
+            file.consent_exception.clone_from(&meant.consent_exception);
+            if let Some(first) = file.widgets.first_mut() {
+                let own = first_language.and_then(|l| Some((l.clone(), first.texts.remove(&l)?)));
+                meant.into(first);
+                first.texts.extend(own);
+            }
+            Ok(())
+        })
+        .await
+    }
+
+    /// Changes what a site's file says beyond its fields, where it makes sense as a whole.
+    ///
+    /// # Errors
+    /// [`ActError::Bad`], with what is wrong.
+    pub(super) async fn change_file(
+        self,
+        actor: &Actor,
+        id: i64,
+        act: &str,
+        made_from: Option<&str>,
+        change: impl FnOnce(&mut Expectation) -> Result<()>,
+    ) -> Result<()> {
         actor.may(Role::Technician)?;
         let (site, mut file) = self.with_widget(id).await?;
         let before = file.write();
-        let first_language = file.languages.first().cloned();
-        file.consent_exception.clone_from(&meant.consent_exception);
-        if let Some(first) = file.widgets.first_mut() {
-            let own = first_language.and_then(|l| Some((l.clone(), first.texts.remove(&l)?)));
-            meant.into(first);
-            first.texts.extend(own);
-        }
+        change(&mut file)?;
         let after = file.write();
         Expectation::read(&after).map_err(|e| ActError::Bad(format!("{e}.")))?;
         if before == after {
@@ -160,14 +180,7 @@ impl SiteActs<'_> {
         versions::same(made_from, &now.beyond)?;
         tx.set_beyond(id, &after).await?;
         let detail = json!({"before": before, "after": after});
-        record(
-            &mut tx,
-            actor,
-            "changed what is intended",
-            &site.url,
-            detail,
-        )
-        .await?;
+        record(&mut tx, actor, act, &site.url, detail).await?;
         self.acts.checks().after_change(&mut tx, &[id]).await?;
         tx.commit().await?;
         self.acts.clients().judge_looks(actor, &[id]).await

@@ -11,3 +11,4 @@ pub(crate) mod sites;
 pub(crate) mod subject;
 pub(crate) mod survey;
 pub(crate) mod versions;
+pub(crate) mod widgets;

@@ -43,7 +43,7 @@ impl SiteActs<'_> {
     /// What the outside does not give is told as not looked at.
     pub async fn rules_beside(self, s: &Subject) -> Result<ExternalRules> {
         let mut out = ExternalRules::default();
-        let loaded = self.acts.placing().load_placing(s.site.id).await?;
+        let loaded = self.acts.placing().load_placing(s.site.id, 0).await?;
         for view in loaded.slots(self.acts.outside()).await {
             let place = view.slot.name.clone();
             match view.held {

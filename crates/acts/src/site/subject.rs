@@ -30,6 +30,8 @@ pub struct Subject {
     pub url: Url,
     pub supplier: Supplier,
     pub rivals: Vec<Supplier>,
+    /// Suppliers of the site's further widgets, in their order.
+    pub further: Vec<Supplier>,
     pub consent: Option<ConsentManager>,
     pub design: Design,
     pub brand: Option<Rgb>,
@@ -139,7 +141,7 @@ impl SiteActs<'_> {
         })?;
         let mut all = self.acts.store.profiles().all_suppliers().await?;
         let at = all.iter().position(|s| s.id == wanted);
-        let supplier = all.remove(at.ok_or(ActError::NotFound("supplier's profile"))?);
+        let supplier = all[at.ok_or(ActError::NotFound("supplier's profile"))?].clone();
         let consent = match &site.consent_id {
             Some(id) => self.acts.store.profiles().consent_manager(id).await?,
             None => None,
@@ -152,8 +154,22 @@ impl SiteActs<'_> {
             Some(first) => first.clone_from(&widget),
             None => file.widgets.push(widget.clone()),
         }
+        let supplier = supplier.at_host(&site.supplier_host);
+        if supplier.needs_host() {
+            return Err(ActError::Bad(format!(
+                "Each client runs {} at an address of its own. Enter it in the site's settings.",
+                supplier.name
+            )));
+        }
         // What the snippet takes of the design is written into it here, once.
         let supplier = supplier.with_design(&design);
+        let mut further = Vec::new();
+        for w in file.widgets.iter().skip(1) {
+            let of = all.iter().find(|s| s.id == w.supplier).cloned();
+            let of = of.ok_or(ActError::NotFound("supplier's profile of a further widget"))?;
+            further.push(of.at_host(&w.host).with_design(&w.design.resolved()));
+        }
+        all.retain(|s| file.widgets.iter().all(|w| w.supplier != s.id));
         Ok(Subject {
             file,
             widget,
@@ -161,6 +177,7 @@ impl SiteActs<'_> {
             prints,
             region: self.acts.store.settings().region_of(&site.country).await?,
             rivals: all,
+            further,
             url,
             supplier,
             consent,
@@ -209,11 +226,15 @@ impl Subject {
         at: Timestamp,
         earlier: Option<&EarlierLook>,
     ) -> Assessment {
-        let widgets = [site_check::Subject {
-            supplier: &self.supplier,
-            key: Some(self.site.key.as_str()).filter(|k| !k.is_empty()),
-            rules: self.rules.clone(),
-        }];
+        let suppliers = std::iter::once(&self.supplier).chain(&self.further);
+        let widgets = suppliers.zip(&self.file.widgets);
+        let widgets: Vec<site_check::Subject> = widgets
+            .map(|(supplier, widget)| site_check::Subject {
+                supplier,
+                key: widget.wanted_key(),
+                rules: widget.rules(),
+            })
+            .collect();
         let case = SiteCase {
             expectation: &self.file,
             subjects: &widgets,

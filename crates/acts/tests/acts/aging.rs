@@ -111,6 +111,7 @@ async fn each_field_of_a_site_makes_exactly_those_old_that_read_it() {
             SiteField::Platform => now.platform_id = None,
             SiteField::Supplier => now.supplier_id = Some("quoin".into()),
             SiteField::Key => now.key = "wendle-test".into(),
+            SiteField::SupplierHost => now.supplier_host = "chat.mill.example".into(),
             SiteField::Consent => now.consent_id = None,
             SiteField::Slot => now.slot_id = "footer".into(),
             SiteField::Languages => now.languages = "en, nb".into(),

@@ -5,7 +5,7 @@ use crate::room::{Room, actor, room};
 use futures_util::future::BoxFuture;
 use newtfern_acts::{
     ActError, Actor, Acts, DesignSet, DiaryForm, HouseRules, ImportSource, Intended,
-    OtherSuppliers, PeopleAct, ProfileForm, TakeOver, TokenHolder,
+    OtherSuppliers, PeopleAct, ProfileForm, TakeOver, TokenHolder, WidgetFields,
 };
 use newtfern_model::design::{Field, Layer};
 use newtfern_model::diary;
@@ -56,6 +56,16 @@ const FILE: &[u8] = b"client,name,address\nMill,New,new.example\n";
 
 /// A slot of the platform that takes the whole code.
 const SLOT: &str = "footer-code";
+
+/// One more widget of the same supplier.
+fn further() -> WidgetFields {
+    WidgetFields {
+        supplier: "brindle".into(),
+        key: "mill-live-two".into(),
+        on: "/shop/**".into(),
+        ..WidgetFields::default()
+    }
+}
 
 const HOLIDAYS: &str = "BEGIN:VCALENDAR\r\nVERSION:2.0\r\nPRODID:-//x//y\r\nBEGIN:VEVENT\r\n\
                         UID:1\r\n\
@@ -358,12 +368,16 @@ fn of_results_and_writing() -> Vec<Case> {
             .try_again(who, s.round),
         Technician Recorded "cancel_round" => s.acts().rounds()
             .cancel_round(who, s.round),
+        Technician Recorded "save_widget" => s.acts().sites()
+            .save_widget(who, s.site, 0, further(), None),
+        Technician Refused "remove_widget" => s.acts().sites()
+            .remove_widget(who, s.site, 1),
         Technician Outside "push" => s.acts().placing()
-            .push(who, s.site, SLOT, "", OtherSuppliers::Keep),
+            .push(who, s.site, (0, SLOT), "", OtherSuppliers::Keep),
         Technician Outside "push_usual" => s.acts().placing()
             .push_usual(who, s.site, s.round, OtherSuppliers::Keep),
         Technician Refused "take_off" => s.acts().placing()
-            .take_off(who, s.site, ""),
+            .take_off(who, s.site, 0, ""),
         Technician Refused "expect_again" => s.acts().placing()
             .expect_again(who, s.site),
         Technician Refused "put_back" => s.acts().placing()

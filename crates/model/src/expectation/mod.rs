@@ -19,6 +19,7 @@ pub use crate::channel::{Channel, ChannelKind};
 
 use crate::design::Field;
 use crate::pages::{PageKind, PageRules, Pattern};
+use crate::profile::own_host;
 use error::bad;
 use newtfern_standards::observation::Viewport;
 use newtfern_standards::strict_toml::{self, TomlError};
@@ -104,6 +105,9 @@ pub struct Widget {
     /// Key of the client's account; empty where any key is right.
     #[serde(default, skip_serializing_if = "String::is_empty")]
     pub key: String,
+    /// Host at which the client runs its supplier; empty where the supplier has hosts of its own.
+    #[serde(default, skip_serializing_if = "String::is_empty")]
+    pub host: String,
     /// Pages on which the widget must be.
     #[serde(default = "every", skip_serializing_if = "is_every")]
     pub on: Vec<Pattern>,
@@ -256,6 +260,12 @@ impl Expectation {
         address::parse(&self.address).ok()
     }
 
+    /// Supplier and host of each widget.
+    pub fn hosts(&self) -> impl Iterator<Item = (&str, &str)> {
+        let widgets = self.widgets.iter();
+        widgets.map(|w| (w.supplier.as_str(), w.host.as_str()))
+    }
+
     /// Id of its consent profile, if it names one.
     pub fn consent_id(&self) -> Option<&str> {
         Some(self.consent.as_str()).filter(|c| !c.is_empty() && *c != NONE)
@@ -320,6 +330,7 @@ impl Widget {
         Widget {
             supplier: supplier.into(),
             key: key.into(),
+            host: String::new(),
             on: every(),
             not_on: Vec::new(),
             viewports: both(),
@@ -362,6 +373,9 @@ impl Widget {
                 field("supplier"),
                 "it is empty: give the id of a supplier profile",
             );
+        }
+        if !self.host.is_empty() {
+            own_host(&self.host).or_else(|why| bad(field("host"), why))?;
         }
         if self.viewports.is_empty() {
             return bad(

@@ -38,6 +38,7 @@ impl Expectation {
                 let first = &mut out.widgets[0];
                 first.supplier.clone_from(supplier);
                 first.key.clone_from(&fields.key);
+                first.host.clone_from(&fields.supplier_host);
                 let rules = fields.rules();
                 (first.on, first.not_on) = (rules.on, rules.not_on);
             }
@@ -56,6 +57,7 @@ impl Expectation {
         let first = self.widgets.first();
         fields.supplier_id = first.map(|w| w.supplier.clone());
         fields.key = first.map(|w| w.key.clone()).unwrap_or_default();
+        fields.supplier_host = first.map(|w| w.host.clone()).unwrap_or_default();
         let every = PageRules::default().on;
         fields.pages_on = first
             .filter(|w| w.on != every)
@@ -149,6 +151,7 @@ pub fn beyond_fields(file: &str) -> String {
         let more = Widget {
             supplier: String::new(),
             key: String::new(),
+            host: String::new(),
             on: PageRules::default().on,
             not_on: Vec::new(),
             ..first.clone()

@@ -52,6 +52,7 @@ pub fn template(known: SiteChoices) -> String {
             SiteField::Supplier => known.suppliers.iter().map(|s| s.id.clone()).collect(),
             SiteField::Consent => ids(known.consents),
             SiteField::Key => vec!["from the client's account".into()],
+            SiteField::SupplierHost => vec!["chat.tidemill.example, if the client runs it".into()],
             SiteField::Slot => vec!["short name of a slot of the platform".into()],
             SiteField::Languages => vec!["en, cy (BCP 47)".into()],
             SiteField::Country => vec!["GB (ISO 3166-1) or its English name".into()],

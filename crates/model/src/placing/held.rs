@@ -27,6 +27,8 @@ pub struct Placing<'a> {
     pub supplier: &'a Supplier,
     /// The key that belongs here.
     pub key: &'a str,
+    /// Keys of the site's other widgets of this supplier: their code is left alone.
+    pub siblings: Vec<&'a str>,
     /// The consent manager that holds scripts back, if the site has one.
     pub consent: Option<&'a ConsentManager>,
     /// All slots that could be read.
@@ -48,6 +50,9 @@ pub enum PlacingError {
         other one first, or check the key"
     )]
     Twice(String),
+    /// The slot holds the key of another widget of the site; its name.
+    #[error("{0} holds the key of another widget of this site: choose another slot")]
+    Taken(String),
     /// An open comment or element would swallow the code; which.
     #[error(
         "the present content of the slot would swallow the code: a comment or an element is not \
@@ -82,7 +87,25 @@ impl<'a> Placing<'a> {
     }
 
     pub(super) fn pieces(&self, page: &str) -> Vec<Piece> {
-        Inspector::new(self.supplier, self.consent).pieces_apart(page)
+        let mut pieces = Inspector::new(self.supplier, self.consent).pieces_apart(page);
+        pieces.retain(|p| {
+            p.key
+                .key()
+                .map_or(!self.is_siblings(&p.excerpt), |k| !self.has_sibling(k))
+        });
+        pieces
+    }
+
+    fn has_sibling(&self, key: &str) -> bool {
+        key != self.key && self.siblings.contains(&key)
+    }
+
+    /// Returns whether a piece of code is another widget's of the site: it has that widget's key as
+    /// a whole word, and not this one's.
+    pub(super) fn is_siblings(&self, code: &str) -> bool {
+        let word = |c: char| c.is_ascii_alphanumeric() || matches!(c, '-' | '_' | '.');
+        let mut words = code.split(|c: char| !word(c));
+        words.clone().all(|w| w != self.key) && words.any(|w| self.has_sibling(w))
     }
 
     /// Runs, or waits for consent as it should, and with the right key.

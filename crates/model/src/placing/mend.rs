@@ -116,14 +116,24 @@ fn without(text: &str, gone: &[&Span], replaced: Option<(&Span, &str)>) -> Strin
 }
 
 impl Placing<'_> {
+    /// The pieces of a slot that are this widget's: those of its siblings are left out.
+    fn own_pieces(&self, held: &SlotContent) -> Vec<Span> {
+        let mut spans = pieces_of(self.supplier, self.consent, held);
+        spans.retain(|s| !self.is_siblings(&held.text[s.at.clone()]));
+        spans
+    }
+
     /// Returns the changes of pushing into a slot, over all slots of the site.
     ///
     /// # Errors
     /// [`PlacingError`], where it would do harm.
     pub fn mend(&self, target: &Slot) -> Result<Mend, PlacingError> {
         let fitted = self.code(target)?;
-        if !self.slots.iter().any(|h| h.slot.id == target.id) {
+        let Some(held) = self.slots.iter().find(|h| h.slot.id == target.id) else {
             return Err(PlacingError::Unread(target.name.clone()));
+        };
+        if is_field(target) && self.is_siblings(&held.text) {
+            return Err(PlacingError::Taken(target.name.clone()));
         }
         let mut told = Vec::new();
         let mut changes = Vec::new();
@@ -167,6 +177,7 @@ impl Placing<'_> {
         let cleaned = Placing {
             supplier: self.supplier,
             key: self.key,
+            siblings: self.siblings.clone(),
             consent: self.consent,
             slots: self
                 .slots
@@ -238,7 +249,7 @@ impl Placing<'_> {
             }
             return held.text.clone();
         }
-        let spans = pieces_of(self.supplier, self.consent, held);
+        let spans = self.own_pieces(held);
         let text = |s: &Span| &held.text[s.at.clone()];
         let right = spans
             .iter()
@@ -270,7 +281,7 @@ impl Placing<'_> {
         let mut tell =
             |what: String, piece: &str| told.push(PlannedChange::of(held.slot, what, piece));
         if is_field(held.slot) {
-            if held.text.trim().is_empty() {
+            if held.text.trim().is_empty() || self.is_siblings(&held.text) {
                 return held.text.clone();
             }
             let switch = match held.slot.undo.as_str() {
@@ -280,7 +291,7 @@ impl Placing<'_> {
             tell(format!("is emptied because {why}; {switch}"), &held.text);
             return String::new();
         }
-        let spans = pieces_of(self.supplier, self.consent, held);
+        let spans = self.own_pieces(held);
         for span in &spans {
             tell(
                 format!("{} is removed", span.found.words()),

@@ -33,6 +33,7 @@ fn push(
     let placing = Placing {
         supplier: &supplier,
         key: "abcd-1234",
+        siblings: Vec::new(),
         consent,
         slots: held.collect(),
     };
@@ -251,6 +252,7 @@ fn another_suppliers_code_goes_only_where_it_is_wanted() {
     let placing = Placing {
         supplier: &supplier,
         key: "abcd-1234",
+        siblings: Vec::new(),
         consent: None,
         slots: vec![
             SlotContent {
@@ -316,6 +318,7 @@ fn taking_off_leaves_nothing_of_the_supplier() {
     let placing = Placing {
         supplier: &supplier,
         key: "abcd-1234",
+        siblings: Vec::new(),
         consent: None,
         slots: vec![
             SlotContent {
@@ -348,6 +351,7 @@ fn an_element_that_a_broken_end_tag_took_is_not_taken_twice() {
     let placing = Placing {
         supplier: &supplier,
         key: "abcd-1234",
+        siblings: Vec::new(),
         consent: None,
         slots: vec![SlotContent {
             slot: &a,
@@ -440,6 +444,7 @@ fn a_button_that_loads_the_widget_is_one_script_that_is_found_again() {
     let placing = Placing {
         supplier: &supplier,
         key: "abcd-1234",
+        siblings: Vec::new(),
         consent: Some(&manager),
         slots: vec![SlotContent {
             slot: &slot,
@@ -447,4 +452,41 @@ fn a_button_that_loads_the_widget_is_one_script_that_is_found_again() {
         }],
     };
     assert_eq!(placing.clear().0[0].after.trim_end(), COUNTER.trim_end());
+}
+
+#[test]
+fn a_widget_is_placed_beside_its_sibling_of_the_same_supplier() {
+    let supplier = sample();
+    let sibling = supplier.snippet_for("wxyz-9999");
+    let (footer, key_box) = (
+        slot("slot 0", SlotInput::Markup),
+        slot("key", SlotInput::Key),
+    );
+    let placing = |text: &str, key: &str| {
+        let texts = [(&footer, text.to_string()), (&key_box, key.to_string())];
+        Placing {
+            supplier: &supplier,
+            key: "abcd-1234",
+            siblings: vec!["abcd-1234", "wxyz-9999"],
+            consent: None,
+            slots: texts
+                .map(|(slot, text)| SlotContent { slot, text })
+                .to_vec(),
+        }
+    };
+    let beside = format!("{COUNTER}{sibling}\n");
+    let made = placing(&beside, "").mend(&footer).unwrap();
+    assert!(made.is_proven(), "{:?}", made.left);
+    let after = first(&made);
+    assert!(
+        after.contains("wxyz-9999") && after.contains("abcd-1234"),
+        "{after}"
+    );
+    assert!(placing(after, "").mend(&footer).unwrap().changes.is_empty());
+    // Taking one off leaves the other; a box for one key cannot hold two.
+    let (changes, ..) = placing(after, "wxyz-9999").clear();
+    assert_eq!(changes.len(), 1);
+    assert!(changes[0].after.contains("wxyz-9999") && !changes[0].after.contains("abcd-1234"));
+    let taken = placing("", "wxyz-9999").mend(&key_box).unwrap_err();
+    assert!(matches!(taken, PlacingError::Taken(_)));
 }

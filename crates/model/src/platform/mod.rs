@@ -100,6 +100,9 @@ pub enum FitError {
     /// The site has no key.
     #[error("the key is empty: choose the client's account first")]
     NoKey,
+    /// The client runs the supplier itself, and nobody said where.
+    #[error("each client runs {0} at an address of its own: enter it in the site's settings")]
+    NoHost(String),
     /// The slot would lose a part of the code.
     #[error(
         "{slot} accepts only a loader address. The snippet of {supplier} also has {lost}, which \
@@ -195,6 +198,9 @@ pub fn fit(
     if key.trim().is_empty() {
         return Err(FitError::NoKey);
     }
+    if supplier.needs_host() {
+        return Err(FitError::NoHost(supplier.name.clone()));
+    }
     if let Some(how) = slot.destroys() {
         return Err(FitError::Destroys {
             slot: slot.name.clone(),
@@ -235,14 +241,12 @@ pub fn fit(
             )
         }
     };
+    let at_manager = holding.filter(|(holding, _)| *holding == Holding::Hosts);
     let fitted = Fitted {
         code,
         becomes,
         notes: slot.notes(holding.map(|(holding, _)| holding)),
-        at_manager: match holding {
-            Some((Holding::Hosts, manager)) => Some(AtManager::of(supplier, manager)),
-            _ => None,
-        },
+        at_manager: at_manager.map(|(_, manager)| AtManager::of(supplier, manager)),
     };
     prove(supplier, key, slot, &fitted, consent)?;
     Ok(fitted)

@@ -4,6 +4,7 @@
 
 mod consent_manager;
 mod error;
+mod hosted;
 mod parameters;
 mod parts;
 pub mod sample_words;
@@ -12,6 +13,7 @@ mod template;
 
 pub use consent_manager::{Banner, ConsentManager, ConsentMarks, Gating, StateScript, Texts};
 pub use error::ProfileError;
+pub use hosted::own_host;
 pub use parts::{
     AwaySteps, BubblePlaces, ChannelList, Console, Desk, EchoStep, EchoSteps, PartPlaces,
     PicturePlaces, PresenceStates, TextPlaces,

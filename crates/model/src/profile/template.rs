@@ -61,7 +61,7 @@ pub(super) fn places(template: &str) -> Vec<Place<'_>> {
         let like_a_name = |b: u8| b.is_ascii_lowercase() || b == b'_';
         let length = rest.bytes().take_while(|b| like_a_name(*b)).count();
         let name = &rest[..length];
-        if length > 0 && name != KEY && rest[length..].starts_with("}}") {
+        if length > 0 && name != KEY && name != "host" && rest[length..].starts_with("}}") {
             let whole = from..at + length + 2;
             out.push(Place {
                 stands: stands(template, &whole),

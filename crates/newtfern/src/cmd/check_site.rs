@@ -55,10 +55,11 @@ fn states(args: &SiteArgs, consent: Option<&ConsentManager>) -> Vec<ConsentAct> 
 
 /// Reads the profiles; the platform that the expectation names must be among them.
 fn profiles(args: &SiteArgs, expectation: &Expectation) -> Result<Profiles> {
-    let profiles = match &args.profiles {
+    let mut profiles = match &args.profiles {
         Some(folder) => profiles_folder::read(folder)?,
         None => Profiles::default(),
     };
+    profiles.at_hosts(expectation.hosts())?;
     if let Some(platform) = &expectation.platform {
         profiles.platform(platform)?;
     }

@@ -26,7 +26,8 @@ pub async fn look_at(
 ) -> Result<()> {
     let at = tools.acts.reads().now().await?;
     let expectation = subject.file.clone();
-    let profiles = tools.acts.profiles().all().await?;
+    let mut profiles = tools.acts.profiles().all().await?;
+    profiles.at_hosts(expectation.hosts())?;
     let subjects = subjects(&expectation, &profiles)?;
     let stamp = newtfern_store::fresh_token();
     let order = SiteOrder {
@@ -42,8 +43,7 @@ pub async fn look_at(
         limit: LIMIT,
         stamp: &stamp,
     };
-    let ways = tools.for_sites();
-    let mut looked = look(&ways, &order, |step| {
+    let mut looked = look(&tools.for_sites(), &order, |step| {
         let (done, of) = match step {
             Step::Had(n) => (n, PAGES),
             Step::Visit(_, n, of) => (n, of),

@@ -166,17 +166,7 @@ fn string_of(seen: &Observation) -> Option<(ConsentAct, String)> {
 fn cell(supplier: &Supplier, region: &Region, seen: &Observation, signal: Signal) -> Cell {
     let state = seen.condition.consent;
     let class = supplier.consent.class;
-    let made = seen.looks.consent_act.seen_ms().is_some();
-    let by_interface = granted_by_interface(seen);
-    let decided_ms = match state {
-        ConsentAct::Untouched if by_interface => Some(0.0),
-        // Each decision is made before the page can do anything.
-        ConsentAct::Gpc if region.gpc_refuses(class) => Some(0.0),
-        ConsentAct::Untouched | ConsentAct::Gpc => None,
-        // A decision that did not take is none: all came while the visitor had not decided.
-        _ if !made => None,
-        _ => seen.consent.acted_ms,
-    };
+    let decided_ms = decided_ms(seen, region.gpc_refuses(class));
     let mut found = signals(supplier, seen, signal);
     if state == ConsentAct::Withdrawn {
         // What came while consent was given was allowed: what counts is what came after it was
@@ -223,6 +213,20 @@ fn cell(supplier: &Supplier, region: &Region, seen: &Observation, signal: Signal
             .collect(),
         allowed,
         allowed_before,
+    }
+}
+
+/// Returns when the visitor's decision was made; none where it was not.
+fn decided_ms(seen: &Observation, gpc_refuses: bool) -> Option<f64> {
+    let made = seen.looks.consent_act.seen_ms().is_some();
+    match seen.condition.consent {
+        ConsentAct::Untouched if granted_by_interface(seen) => Some(0.0),
+        // Each decision is made before the page can do anything.
+        ConsentAct::Gpc if gpc_refuses => Some(0.0),
+        ConsentAct::Untouched | ConsentAct::Gpc => None,
+        // A decision that did not take is none: all came while the visitor had not decided.
+        _ if !made => None,
+        _ => seen.consent.acted_ms,
     }
 }
 

@@ -21,7 +21,14 @@ pub(super) const ENTRY: Entry = Entry {
     question: "Does the widget wait for consent?",
     drawing: "Signals",
     job: Some(JobKind::Check),
-    reads: &[A_LOOK, &[Input::Site(SiteField::Country), Input::Region]],
+    reads: &[
+        A_LOOK,
+        &[
+            Input::Site(SiteField::Country),
+            Input::Region,
+            Input::Exception,
+        ],
+    ],
     act,
 };
 

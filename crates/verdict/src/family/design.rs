@@ -21,6 +21,7 @@ pub(super) const ENTRY: Entry = Entry {
     reads: &[&[
         Input::Site(SiteField::Supplier),
         Input::Site(SiteField::Key),
+        Input::Site(SiteField::SupplierHost),
         Input::Site(SiteField::Languages),
         Input::Design,
         Input::Texts,

@@ -33,6 +33,7 @@ pub(super) const A_LOOK: &[Input] = &[
     Input::Site(SiteField::Address),
     Input::Site(SiteField::Supplier),
     Input::Site(SiteField::Key),
+    Input::Site(SiteField::SupplierHost),
     Input::Site(SiteField::On),
     Input::Site(SiteField::NotOn),
     Input::Site(SiteField::Consent),
@@ -40,6 +41,7 @@ pub(super) const A_LOOK: &[Input] = &[
     Input::Supplier,
     Input::ConsentManager,
     Input::Screens,
+    Input::FurtherWidgets,
     Input::Slots,
 ];
 

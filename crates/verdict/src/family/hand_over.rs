@@ -35,6 +35,7 @@ pub(super) const ENTRY: Entry = Entry {
             Input::Form,
             Input::Delay,
             Input::Hours,
+            Input::Exception,
             Input::Client,
             Input::Agency,
             Input::Console,

@@ -19,6 +19,7 @@ pub(super) const ENTRY: Entry = Entry {
         Input::Site(SiteField::Address),
         Input::Site(SiteField::Supplier),
         Input::Site(SiteField::Key),
+        Input::Site(SiteField::SupplierHost),
         Input::Slots,
     ]],
     act,

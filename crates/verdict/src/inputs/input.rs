@@ -36,6 +36,10 @@ pub enum Input {
     Delay,
     /// Staffed hours, and the behaviour otherwise.
     Hours,
+    /// The site's widgets beside its first.
+    FurtherWidgets,
+    /// Exception to the consent rules that the client agreed to.
+    Exception,
     /// Name of the client.
     Client,
     /// Name of the agency.
@@ -49,7 +53,7 @@ pub enum Input {
 }
 
 /// Inputs that are not the site's own fields, and not results.
-pub(super) const OTHERS: [Input; 18] = [
+pub(super) const OTHERS: [Input; 20] = [
     Input::Supplier,
     Input::Rivals,
     Input::ConsentManager,
@@ -64,6 +68,8 @@ pub(super) const OTHERS: [Input; 18] = [
     Input::Screens,
     Input::Delay,
     Input::Hours,
+    Input::FurtherWidgets,
+    Input::Exception,
     Input::Client,
     Input::Agency,
     Input::Slots,
@@ -107,6 +113,8 @@ impl Input {
                 Input::Screens => "screens",
                 Input::Delay => "delay",
                 Input::Hours => "hours",
+                Input::FurtherWidgets => "further widgets",
+                Input::Exception => "exception to consent",
                 Input::Client => "client's name",
                 Input::Agency => "agency's name",
                 Input::Slots => "slots",
@@ -118,12 +126,19 @@ impl Input {
 
     /// Judging what was seen once more cannot follow a change of this one: it takes a new look.
     pub fn takes_a_look(self) -> bool {
-        use SiteField::{Address, Consent, Key, Languages, Supplier};
+        use SiteField::{Address, Consent, Key, Languages, Supplier, SupplierHost};
         match self {
             Input::Site(field) => {
-                matches!(field, Address | Consent | Key | Languages | Supplier)
+                matches!(
+                    field,
+                    Address | Consent | Key | Languages | Supplier | SupplierHost
+                )
             }
-            Input::ConsentManager | Input::Slots | Input::Console | Input::Screens => true,
+            Input::ConsentManager
+            | Input::Slots
+            | Input::Console
+            | Input::Screens
+            | Input::FurtherWidgets => true,
             _ => false,
         }
     }

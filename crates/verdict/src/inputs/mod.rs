@@ -8,7 +8,7 @@ pub mod input;
 use crate::family::{Family, Standing};
 use input::Input;
 use newtfern_model::design::Design;
-use newtfern_model::expectation::Widget;
+use newtfern_model::expectation::{ConsentException, Widget};
 use newtfern_model::platform::Platform;
 use newtfern_model::profile::sample_words::SampleWords;
 use newtfern_model::profile::{ConsentManager, Supplier};
@@ -25,6 +25,10 @@ pub struct SiteInputs<'a> {
     pub fields: &'a SiteFields,
     /// Expectation of its widget, with the design's texts.
     pub widget: &'a Widget,
+    /// Expectations of the site's widgets beside its first.
+    pub further: &'a [Widget],
+    /// Exception to the consent rules that the client agreed to.
+    pub consent_exception: Option<&'a ConsentException>,
     /// Design of the site, all layers applied.
     pub design: &'a Design,
     /// The colour that the client is known by.
@@ -72,6 +76,7 @@ impl Prints {
         let Widget {
             supplier: _,
             key: _,
+            host: _,
             on: _,
             not_on: _,
             viewports,
@@ -89,12 +94,8 @@ impl Prints {
             texts,
         } = known.widget;
         // The layer that a value comes from says nothing of the widget.
-        let values: Vec<_> = known
-            .design
-            .values
-            .iter()
-            .map(|v| (v.field, &v.value))
-            .collect();
+        let values = known.design.values.iter();
+        let values: Vec<_> = values.map(|v| (v.field, &v.value)).collect();
         let own = known.fields.supplier_id.as_deref();
         let others = known
             .suppliers
@@ -117,6 +118,8 @@ impl Prints {
             Input::Screens => print(viewports),
             Input::Delay => print(delay_s),
             Input::Hours => print(&(outside_hours, hours, closed)),
+            Input::FurtherWidgets => print(&known.further),
+            Input::Exception => print(&known.consent_exception),
             Input::Client => print(&known.client),
             Input::Agency => print(&known.agency),
             Input::Slots => known.slots_written.to_string(),

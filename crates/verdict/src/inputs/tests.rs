@@ -1,7 +1,7 @@
 use super::*;
 use crate::testing::sample;
 use newtfern_model::design::{Field, Layer};
-use newtfern_model::expectation::{Form, OutsideHours, Start, TextSet};
+use newtfern_model::expectation::{CalendarDay, Form, OutsideHours, Start, TextSet};
 use newtfern_model::profile::sample_words::SampleWords;
 use newtfern_model::region::Region;
 use newtfern_model::site::SiteField;
@@ -13,6 +13,8 @@ use std::collections::BTreeSet;
 struct World {
     fields: SiteFields,
     widget: Widget,
+    further: Vec<Widget>,
+    consent_exception: Option<ConsentException>,
     design: Design,
     brand: Option<Rgb>,
     client: String,
@@ -42,6 +44,8 @@ fn world() -> World {
             ..SiteFields::default()
         },
         widget: Widget::of(&supplier.id, "abcd-1234"),
+        further: Vec::new(),
+        consent_exception: None,
         design: Design::of_layer(&Layer::new()),
         brand: None,
         client: "Wendle Tide Mill".into(),
@@ -63,6 +67,8 @@ impl World {
         Prints::of(&SiteInputs {
             fields: &self.fields,
             widget: &self.widget,
+            further: &self.further,
+            consent_exception: self.consent_exception.as_ref(),
             design: &self.design,
             brand: self.brand,
             client: &self.client,
@@ -133,6 +139,16 @@ fn changes() -> Vec<(String, World, Vec<Input>)> {
     one("delay", Input::Delay, |w| w.widget.delay_s = Some(3.0));
     one("outside hours", Input::Hours, |w| {
         w.widget.outside_hours = OutsideHours::Hide;
+    });
+    one("a further widget", Input::FurtherWidgets, |w| {
+        w.further.push(Widget::of("second", "k"));
+    });
+    one("an exception", Input::Exception, |w| {
+        w.consent_exception = Some(ConsentException {
+            by: "Ida".into(),
+            on: CalendarDay::of(jiff::civil::date(2026, 11, 2)),
+            reason: String::new(),
+        });
     });
     one("supplier's profile", Input::Supplier, |w| {
         w.supplier.alive.script = "window.other".into();

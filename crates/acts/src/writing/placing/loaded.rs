@@ -28,6 +28,14 @@ impl SlotView {
 
 pub(crate) struct PlacingCase {
     pub(super) site: Site,
+    /// Which of the site's widgets is placed; 0 is the first.
+    pub(super) widget: usize,
+    /// Supplier and key of each widget of the site.
+    pub(super) widgets: Vec<(String, String)>,
+    /// Key of that widget.
+    pub(super) key: String,
+    /// Keys of all widgets of the site that are of the same supplier.
+    pub(super) siblings: Vec<String>,
     pub(super) supplier: Option<Supplier>,
     pub(super) platform: Option<Platform>,
     pub(super) consent: Option<ConsentManager>,
@@ -101,7 +109,8 @@ impl PlacingCase {
         });
         Ok(Placing {
             supplier,
-            key: &self.site.key,
+            key: &self.key,
+            siblings: self.siblings.iter().map(String::as_str).collect(),
             consent: self.consent.as_ref(),
             slots: held.collect(),
         })

@@ -12,9 +12,11 @@ pub use loaded::SlotView;
 pub use push::{OtherSuppliers, PushOutcome};
 
 use crate::sealed::token_origins::held;
+use crate::site::subject::file_of;
 use crate::{ActError, Result, TokenState};
 use loaded::HELD;
 use newtfern_heavy::heavy;
+use newtfern_model::expectation::Widget;
 use newtfern_model::placing::{Mend, Placing, PlannedChange, SlotChange, WrongCopy, wrong_copies};
 use newtfern_model::platform::{Advice, Fitted, Platform, Slot, advise};
 use newtfern_store::estate::sites::Site;
@@ -24,6 +26,10 @@ use newtfern_verdict::family::Family;
 /// Everything the page of placing shows.
 pub struct PlacePage {
     pub site: Site,
+    /// Which of the site's widgets is placed; 0 is the first.
+    pub widget: usize,
+    /// Supplier and key of each widget of the site.
+    pub widgets: Vec<(String, String)>,
     pub platform: Option<Platform>,
     pub slots: Vec<SlotView>,
     /// The slot that was asked for, or the site's, or the better one.
@@ -49,28 +55,35 @@ pub struct PlacePage {
 }
 
 impl PlacingActs<'_> {
-    pub(crate) async fn load_placing(self, id: i64) -> Result<PlacingCase> {
-        let site = self
-            .acts
-            .store
-            .sites()
-            .site(id)
-            .await?
-            .ok_or(ActError::NotFound("site"))?;
-        let supplier = match &site.supplier_id {
-            Some(s) => self.acts.store.profiles().supplier(s).await?,
+    /// Loads a site for placing one of its widgets; 0 is the first.
+    pub(crate) async fn load_placing(self, id: i64, widget: usize) -> Result<PlacingCase> {
+        let site = self.acts.store.sites().site(id).await?;
+        let site = site.ok_or(ActError::NotFound("site"))?;
+        let client = self.acts.store.clients().client(site.client_id).await?;
+        let client = client.ok_or(ActError::NotFound("client"))?;
+        let (design, _) = self.acts.sites().design_of(&site, &client).await?;
+        let file = file_of(site.fields(), &site.beyond, &design);
+        let wanted = match (file.widgets.get(widget), widget) {
+            (None, 1..) => return Err(ActError::NotFound("widget")),
+            (wanted, _) => wanted,
+        };
+        let supplier = match wanted {
+            Some(w) => self.acts.store.profiles().supplier(&w.supplier).await?,
             None => None,
         };
         // What the snippet takes of the design is written into it, as for a check.
-        let supplier = match supplier {
-            Some(supplier) => {
-                let client = self.acts.store.clients().client(site.client_id).await?;
-                let client = client.ok_or(ActError::NotFound("client"))?;
-                let (design, _) = self.acts.sites().design_of(&site, &client).await?;
-                Some(supplier.with_design(&design))
+        let supplier = supplier.zip(wanted).map(|(supplier, w)| {
+            let supplier = supplier.at_host(&w.host);
+            match widget {
+                0 => supplier.with_design(&design),
+                _ => supplier.with_design(&w.design.resolved()),
             }
-            None => None,
-        };
+        });
+        let of_supplier = |w: &&Widget| wanted.is_some_and(|of| of.supplier == w.supplier);
+        let siblings = file.widgets.iter().filter(of_supplier);
+        let siblings = siblings.map(|w| w.key.clone()).collect();
+        let key = wanted.map(|w| w.key.clone()).unwrap_or_default();
+        let ours: Vec<String> = file.widgets.iter().map(|w| w.supplier.clone()).collect();
         let platform = self.acts.store.profiles().platform_of(&site).await?;
         let consent = match &site.consent_id {
             Some(c) => self.acts.store.profiles().consent_manager(c).await?,
@@ -83,8 +96,14 @@ impl PlacingActs<'_> {
         };
         let token = state.ready();
         let mut others = self.acts.store.profiles().all_suppliers().await?;
-        others.retain(|s| Some(&s.id) != site.supplier_id.as_ref());
+        others.retain(|s| !ours.contains(&s.id));
         Ok(PlacingCase {
+            widget,
+            widgets: (file.widgets.iter())
+                .map(|w| (w.supplier.clone(), w.key.clone()))
+                .collect(),
+            key,
+            siblings,
             others,
             token,
             token_held,
@@ -101,9 +120,14 @@ impl PlacingActs<'_> {
     ///
     /// # Errors
     /// Where the site is gone.
-    pub async fn place_page(self, id: i64, wanted: Option<&str>) -> Result<PlacePage> {
+    pub async fn place_page(
+        self,
+        id: i64,
+        widget: usize,
+        wanted: Option<&str>,
+    ) -> Result<PlacePage> {
         self.acts.writes().settle_quietly(id).await?;
-        let l = self.load_placing(id).await?;
+        let l = self.load_placing(id, widget).await?;
         let slots = l.slots(self.acts.outside()).await;
         let wanted = wanted.unwrap_or(&l.site.slot_id).to_string();
         self.page_of(l, slots, &wanted).await
@@ -117,7 +141,7 @@ impl PlacingActs<'_> {
     ) -> Result<PlacePage> {
         let advice = match (&l.platform, &l.supplier) {
             (Some(platform), Some(supplier)) => {
-                heavy(|| advise(platform, supplier, &l.site.key, l.consent.as_ref())).await
+                heavy(|| advise(platform, supplier, &l.key, l.consent.as_ref())).await
             }
             _ => Vec::new(),
         };
@@ -140,7 +164,7 @@ impl PlacingActs<'_> {
         };
         let found = self.acts.store.checks().findings(l.site.id).await?;
         let found = found.get(&Family::Place).map(Vec::as_slice);
-        let wrong = wrong_copies(found.unwrap_or_default(), &l.site.key);
+        let wrong = wrong_copies(found.unwrap_or_default(), &l.key);
         let (mut off, mut others) = (None, Vec::new());
         if let Ok(placing) = &placing {
             off = Some(heavy(|| placing.clear()).await).filter(|(changes, ..)| !changes.is_empty());
@@ -149,6 +173,8 @@ impl PlacingActs<'_> {
         Ok(PlacePage {
             off,
             by_tags: l.by_tags(),
+            widget: l.widget,
+            widgets: l.widgets,
             others,
             print: loaded::print(&slots),
             platform: l.platform,
@@ -224,7 +250,7 @@ impl PlacingActs<'_> {
     }
 
     async fn show_one_push(self, id: i64) -> Result<Option<PushPreview>> {
-        let l = match self.load_placing(id).await {
+        let l = match self.load_placing(id, 0).await {
             Ok(l) => l,
             Err(ActError::NotFound(_)) => return Ok(None),
             Err(other) => return Err(other),
@@ -271,7 +297,7 @@ impl PlacingActs<'_> {
     /// # Errors
     /// Where the site is gone.
     pub(crate) async fn place_steps(self, id: i64, slot: &str) -> Result<PlacePage> {
-        let l = self.load_placing(id).await?;
+        let l = self.load_placing(id, 0).await?;
         self.page_of(l, Vec::new(), slot).await
     }
 }

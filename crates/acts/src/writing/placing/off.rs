@@ -17,10 +17,16 @@ impl PlacingActs<'_> {
     ///
     /// # Errors
     /// As [`PlacingActs::push`].
-    pub async fn take_off(self, actor: &Actor, id: i64, seen: &str) -> Result<Vec<String>> {
+    pub async fn take_off(
+        self,
+        actor: &Actor,
+        id: i64,
+        widget: usize,
+        seen: &str,
+    ) -> Result<Vec<String>> {
         actor.may(Role::Technician)?;
         self.acts.writes().ready_to_write(id).await?;
-        let l = self.load_placing(id).await?;
+        let l = self.load_placing(id, widget).await?;
         let slots = l.slots(self.acts.outside()).await;
         if seen != print(&slots) {
             return Err(SlotError::Conflict.into());
@@ -39,7 +45,8 @@ impl PlacingActs<'_> {
             round: None,
         };
         self.written(actor, &l, &work).await?;
-        if !l.by_tags() {
+        // A further widget is taken off by taking it out of the site's widgets too.
+        if !l.by_tags() && l.widgets.len() <= 1 {
             let mut tx = self.acts.store.begin().await?;
             tx.expect_no_widget(id, &actor.name).await?;
             let (act, url) = ("expects no widget on a site", l.site.url.as_str());

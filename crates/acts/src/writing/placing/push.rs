@@ -38,6 +38,18 @@ pub enum PushOutcome {
     Unchanged,
 }
 
+impl PushOutcome {
+    /// Returns the outcome of this push and another one to the same site.
+    fn and(self, more: PushOutcome) -> PushOutcome {
+        match (self, more) {
+            (PushOutcome::Written(a), PushOutcome::Written(b)) => PushOutcome::Written(a + b),
+            (PushOutcome::Written(n), _) | (_, PushOutcome::Written(n)) => PushOutcome::Written(n),
+            (PushOutcome::Published, _) | (_, PushOutcome::Published) => PushOutcome::Published,
+            (PushOutcome::Unchanged, PushOutcome::Unchanged) => PushOutcome::Unchanged,
+        }
+    }
+}
+
 impl PlacingCase {
     pub(super) fn token(&self) -> Result<&str> {
         if let Some(why) = &self.token_held {
@@ -90,7 +102,7 @@ impl PlacingCase {
             return Some(home.clone());
         }
         let supplier = self.supplier.as_ref()?;
-        let advice = advise(platform, supplier, &self.site.key, self.consent.as_ref());
+        let advice = advise(platform, supplier, &self.key, self.consent.as_ref());
         let can = |id: &str| platform.slot(id).filter(|s| s.interface.is_some());
         let possible = advice.iter().filter(|a| a.impossible.is_none());
         possible.filter_map(|a| can(&a.slot)).next().cloned()
@@ -107,13 +119,13 @@ impl PlacingActs<'_> {
         self,
         actor: &Actor,
         id: i64,
-        slot: &str,
+        (widget, slot): (usize, &str),
         seen: &str,
         others: OtherSuppliers,
     ) -> Result<PushOutcome> {
         actor.may(Role::Technician)?;
         self.acts.writes().ready_to_write(id).await?;
-        let l = self.load_placing(id).await?;
+        let l = self.load_placing(id, widget).await?;
         let slots = l.slots(self.acts.outside()).await;
         if seen != print(&slots) {
             return Err(SlotError::Conflict.into());
@@ -149,7 +161,7 @@ impl PlacingActs<'_> {
     ) -> Result<PushOutcome> {
         actor.may(Role::Technician)?;
         self.acts.writes().ready_to_write(id).await?;
-        let l = self.load_placing(id).await?;
+        let l = self.load_placing(id, 0).await?;
         if let Some(why) = refused(&l.site) {
             return Err(ActError::Bad(why));
         }
@@ -157,9 +169,27 @@ impl PlacingActs<'_> {
         if l.by_tags() {
             return self.push_by_tags(actor, &l, &slots, round).await;
         }
-        let slot = l.usual_slot(&slots);
+        let mut pushed = self.push_widget(actor, &l, &slots, (round, others)).await?;
+        // The site's other widgets, each beside those before it.
+        for widget in 1..l.widgets.len() {
+            let l = self.load_placing(id, widget).await?;
+            let slots = l.slots(self.acts.outside()).await;
+            let more = self.push_widget(actor, &l, &slots, (round, others)).await?;
+            pushed = pushed.and(more);
+        }
+        Ok(pushed)
+    }
+
+    async fn push_widget(
+        self,
+        actor: &Actor,
+        l: &PlacingCase,
+        slots: &[SlotView],
+        (round, others): (i64, OtherSuppliers),
+    ) -> Result<PushOutcome> {
+        let slot = l.usual_slot(slots);
         let slot = slot.ok_or_else(|| ActError::Bad(NO_SLOT.into()))?;
-        self.push_into(actor, &l, &slots, &slot, (Some(round), others))
+        self.push_into(actor, l, slots, &slot, (Some(round), others))
             .await
     }
 

@@ -257,7 +257,7 @@ impl PlacingActs<'_> {
     pub async fn put_back(self, actor: &Actor, id: i64, placement: i64) -> Result<String> {
         actor.may(Role::Technician)?;
         self.acts.writes().ready_to_write(id).await?;
-        let l = self.load_placing(id).await?;
+        let l = self.load_placing(id, 0).await?;
         let found = |p: &&Placement| p.put_back_at.is_none() && p.batch == Some(placement);
         let past: Vec<Placement> = l.past.iter().filter(found).cloned().collect();
         if let Some(tag) = past.iter().find(|p| is_of_set(p)) {
@@ -276,7 +276,7 @@ impl PlacingActs<'_> {
     pub async fn put_back_round(self, actor: &Actor, id: i64, round: i64) -> Result<()> {
         actor.may(Role::Technician)?;
         self.acts.writes().ready_to_write(id).await?;
-        let l = self.load_placing(id).await?;
+        let l = self.load_placing(id, 0).await?;
         let found = |p: &&Placement| p.put_back_at.is_none() && p.round_id == Some(round);
         let past = l.past.iter().filter(found).cloned();
         let (tags, slots): (Vec<Placement>, Vec<Placement>) = past.partition(is_of_set);
@@ -378,7 +378,7 @@ impl PlacingActs<'_> {
 impl PlacingActs<'_> {
     /// Settles a push that broke off, by the slots: rows whose slot has its old text are void.
     pub(crate) async fn settle_slots(self, begun: &BegunWrite) -> Result<WriteState> {
-        let l = self.load_placing(begun.site).await?;
+        let l = self.load_placing(begun.site, 0).await?;
         let mut not = Vec::new();
         for p in l.past.iter().filter(|p| begun.rows.contains(&p.id)) {
             if self.held_now(&l, p).await? == p.before_text {
@@ -393,7 +393,7 @@ impl PlacingActs<'_> {
 
     /// Settles a put-back that broke off: it happened where no slot has the pushed text any more.
     pub(crate) async fn settle_slots_back(self, begun: &BegunWrite) -> Result<WriteState> {
-        let l = self.load_placing(begun.site).await?;
+        let l = self.load_placing(begun.site, 0).await?;
         for p in l.past.iter().filter(|p| begun.rows.contains(&p.id)) {
             let held = self.held_now(&l, p).await?;
             let back = put_back(&held, &p.before_text, &p.after_text, &p.ours);

@@ -114,6 +114,7 @@ pub fn all() -> Vec<Target> {
         target("what slots hold", &slots, move |t| {
             let slot = platform.slots.iter().find(|s| s.takes == SlotInput::Markup);
             let placing = Placing {
+                siblings: Vec::new(),
                 supplier: &supplier,
                 key: "mill-live",
                 consent: None,

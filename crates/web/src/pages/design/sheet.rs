@@ -7,12 +7,13 @@ use crate::session::{Posted, Reader};
 use crate::state::App;
 use crate::view::{Frame, moment};
 use askama::Template;
-use axum::extract::{Path, State};
+use axum::extract::{Path, Query, State};
 use axum::response::{IntoResponse, Redirect};
 use newtfern_acts::ActError;
 use newtfern_acts::store::estate::sites::Site;
 use newtfern_model::value_sheet::{Change, Entry, entries};
 use newtfern_verdict::family::Family;
+use serde::Deserialize;
 
 /// A setting that differs, for people.
 struct Row {
@@ -65,6 +66,31 @@ struct Wrote {
     put_back: Option<String>,
 }
 
+#[derive(Deserialize, Default)]
+pub struct SheetQuery {
+    /// Which of the site's widgets; 0 is the first.
+    #[serde(default)]
+    widget: usize,
+}
+
+/// The sheet of a further widget, by what its file says. Nothing is written there by a program.
+async fn further(app: &App, reader: &Reader, id: i64, widget: usize) -> PageResult<Page> {
+    let s = app.acts.sites().subject(id).await?;
+    let (Some(supplier), Some(of)) = (s.further.get(widget - 1), s.file.widgets.get(widget)) else {
+        return Err(ActError::NotFound("widget").into());
+    };
+    let title = format!("Value sheet: {}, {}", s.site.name, of.key);
+    Ok(Page {
+        frame: Frame::new(app, reader, &title, Family::Design.key(), "").await?,
+        entries: entries(supplier, &of.design.resolved()),
+        supplier: supplier.name.clone(),
+        differing: None,
+        problem: String::new(),
+        writes: Vec::new(),
+        site: s.site,
+    })
+}
+
 async fn page_of(app: &App, reader: &Reader, id: i64, problem: String) -> PageResult<Page> {
     let s = app.acts.sites().subject(id).await?;
     let writable = s
@@ -108,8 +134,16 @@ async fn page_of(app: &App, reader: &Reader, id: i64, problem: String) -> PageRe
 ///
 /// # Errors
 /// Where there is no such site, or it has no supplier.
-pub async fn page(State(app): State<App>, reader: Reader, Path(id): Path<i64>) -> PageResult {
-    render(&page_of(&app, &reader, id, String::new()).await?)
+pub async fn page(
+    State(app): State<App>,
+    reader: Reader,
+    Path(id): Path<i64>,
+    Query(asked): Query<SheetQuery>,
+) -> PageResult {
+    match asked.widget {
+        0 => render(&page_of(&app, &reader, id, String::new()).await?),
+        widget => render(&further(&app, &reader, id, widget).await?),
+    }
 }
 
 /// Writes what differs, or puts back what was there.

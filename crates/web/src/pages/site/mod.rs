@@ -11,3 +11,4 @@ pub mod place;
 pub mod site_pages;
 pub mod sites;
 pub mod timelines;
+pub mod widgets;

@@ -5,7 +5,7 @@ use crate::error::PageResult;
 use crate::pages::lists::push_many::SiteChange;
 use crate::pages::render;
 use crate::pages::site::difference::difference;
-use crate::session::{Posted, Reader, check, upload};
+use crate::session::{Fields, Posted, Reader, check, upload};
 use crate::state::App;
 use crate::view::{Frame, moment};
 use askama::Template;
@@ -104,6 +104,10 @@ struct Page {
     from_file: bool,
     /// The widget comes through the tag manager.
     by_tags: bool,
+    /// Which of the site's widgets is placed; 0 is the first.
+    widget: usize,
+    /// Supplier and key of each.
+    widgets: Vec<(String, String)>,
     /// Other suppliers whose code stands in the slots.
     others: Vec<String>,
     done: String,
@@ -111,6 +115,9 @@ struct Page {
 
 #[derive(Deserialize, Default)]
 pub struct PlaceQuery {
+    /// Which of the site's widgets; 0 is the first.
+    #[serde(default)]
+    widget: usize,
     slot: Option<String>,
     done: Option<String>,
 }
@@ -247,7 +254,7 @@ async fn page_of(
     let page = app
         .acts
         .placing()
-        .place_page(id, asked.slot.as_deref())
+        .place_page(id, asked.widget, asked.slot.as_deref())
         .await?;
     let slot_id = page.slot.as_ref().map(|s| s.id.clone()).unwrap_or_default();
     let title = format!("Place: {}", page.site.name);
@@ -275,6 +282,8 @@ async fn page_of(
         fitted: page.fitted,
         wrong: page.wrong,
         platform: page.platform,
+        widget: page.widget,
+        widgets: page.widgets,
         site: page.site,
         done: asked.done.unwrap_or_default(),
     })
@@ -285,8 +294,18 @@ fn taken_off(site: &Site) -> Option<(String, String)> {
     Some((who.to_string(), moment(since)))
 }
 
+/// Which of the site's widgets a form is about; the first where it does not say.
+fn widget_of(fields: &Fields) -> usize {
+    fields.get("widget").parse().unwrap_or(0)
+}
+
 fn back(id: i64, slot: &str, done: &str) -> Redirect {
+    back_to(id, 0, slot, done)
+}
+
+fn back_to(id: i64, widget: usize, slot: &str, done: &str) -> Redirect {
     let query = url::form_urlencoded::Serializer::new(String::new())
+        .append_pair("widget", &widget.to_string())
         .append_pair("slot", slot)
         .append_pair("done", done)
         .finish();
@@ -299,7 +318,7 @@ fn back(id: i64, slot: &str, done: &str) -> Redirect {
 /// Where it would do harm, or the interface refuses.
 pub async fn push(State(app): State<App>, Path(id): Path<i64>, posted: Posted) -> PageResult {
     let f = &posted.fields;
-    let (slot, seen) = (f.get("slot"), f.get("seen"));
+    let (slot, seen, widget) = (f.get("slot"), f.get("seen"), widget_of(f));
     let others = match f.get("others") {
         "go" => OtherSuppliers::Remove,
         _ => OtherSuppliers::Keep,
@@ -308,13 +327,13 @@ pub async fn push(State(app): State<App>, Path(id): Path<i64>, posted: Posted) -
     let pushed = app
         .acts
         .placing()
-        .push(&actor, id, slot, seen, others)
+        .push(&actor, id, (widget, slot), seen, others)
         .await?;
     let done = match pushed {
         PushOutcome::Written(_) | PushOutcome::Published => "pushed",
         PushOutcome::Unchanged => "same",
     };
-    Ok(back(id, slot, done).into_response())
+    Ok(back_to(id, widget, slot, done).into_response())
 }
 
 /// Places through the tag manager, and publishes its set.
@@ -356,14 +375,14 @@ pub async fn set_file(
 /// # Errors
 /// Where the interface refuses.
 pub async fn off(State(app): State<App>, Path(id): Path<i64>, posted: Posted) -> PageResult {
-    let seen = posted.fields.get("seen");
+    let (seen, widget) = (posted.fields.get("seen"), widget_of(&posted.fields));
     let left = app
         .acts
         .placing()
-        .take_off(&posted.actor(), id, seen)
+        .take_off(&posted.actor(), id, widget, seen)
         .await?;
     let done = if left.is_empty() { "off" } else { "" };
-    Ok(back(id, "", done).into_response())
+    Ok(back_to(id, widget, "", done).into_response())
 }
 
 /// Expects the widget again where it was taken off.

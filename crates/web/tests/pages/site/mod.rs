@@ -7,3 +7,4 @@ pub(crate) mod intended;
 pub(crate) mod own_design;
 pub(crate) mod site_pages;
 pub(crate) mod sites;
+pub(crate) mod widgets;

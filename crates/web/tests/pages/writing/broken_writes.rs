@@ -166,13 +166,13 @@ fn site_of(p: &Placing) -> i64 {
 async fn push(acts: Acts, site: i64) -> Result<(), String> {
     let page = acts
         .placing()
-        .place_page(site, Some("footer-code"))
+        .place_page(site, 0, Some("footer-code"))
         .await
         .unwrap();
     let (actor, others) = (actor(), newtfern_acts::OtherSuppliers::Keep);
     let pushed = acts
         .placing()
-        .push(&actor, site, "footer-code", &page.print, others);
+        .push(&actor, site, (0, "footer-code"), &page.print, others);
     pushed.await.map(|_| ()).map_err(|e| e.to_string())
 }
 

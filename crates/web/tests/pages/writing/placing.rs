@@ -65,7 +65,7 @@ impl Placing {
         self.house
             .acts()
             .placing()
-            .place_page(site, None)
+            .place_page(site, 0, None)
             .await
             .unwrap()
             .print

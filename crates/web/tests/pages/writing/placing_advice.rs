@@ -58,7 +58,7 @@ async fn what_is_missing_is_named_with_where_to_enter_it() {
         .house
         .acts()
         .placing()
-        .place_page(bare, None)
+        .place_page(bare, 0, None)
         .await
         .unwrap()
         .print;

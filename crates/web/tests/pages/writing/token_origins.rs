@@ -25,7 +25,12 @@ async fn with_account() -> (House, i64, i64) {
 /// What the outside was given while somebody looked at the page of placing.
 async fn sent(house: &House, site: i64) -> (Vec<String>, String) {
     house.stage.tokens.lock().unwrap().clear();
-    let page = house.acts().placing().place_page(site, None).await.unwrap();
+    let page = house
+        .acts()
+        .placing()
+        .place_page(site, 0, None)
+        .await
+        .unwrap();
     (house.stage.tokens.lock().unwrap().clone(), page.problem)
 }
 
