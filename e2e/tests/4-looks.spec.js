@@ -38,6 +38,7 @@ for (const [name, size] of [
       "/suppliers-by-weight",
       site + "/design",
       site + "/design/sheet",
+      site + "/widgets",
       site + "/intended",
       site + "/test",
       site + "/place",

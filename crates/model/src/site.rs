@@ -51,7 +51,7 @@ fields! {
     Platform "platform" "platform_id" "Platform";
     Supplier "supplier" "supplier_id" "Supplier";
     Key "key" "key" "Key";
-    SupplierHost "supplier_host" "supplier_host" "Supplier's address";
+    SupplierHost "supplier_host" "supplier_host" "Own chat server";
     Consent "consent" "consent_id" "Consent manager";
     Slot "slot" "slot_id" "Slot";
     Languages "languages" "languages" "Languages";

@@ -9,6 +9,7 @@ mod designs;
 mod many_pages;
 mod other_makes;
 mod outside;
+mod records;
 mod site;
 mod some_visitors;
 mod visitors;

@@ -373,7 +373,7 @@ pub const SITES: [Site; 58] = [
     site(
         6,
         "isles.skerrin",
-        "The islands",
+        "Island guide",
         false,
         Some(F::OneLanguage),
     ),

@@ -322,12 +322,52 @@ document.addEventListener("alpine:init", () => {
         const told = await (await fetch("/profiles/propose", { method: "POST", body })).json();
         if (told.problem) return this.tell(place, [["bad", told.problem]]);
         const none = [["", "The visit found no widget. Check that this page has it."]];
-        this.tell(place, told.lines.length ? told.lines.map((l) => ["good", l]) : none);
+        const missing = told.missing.map((m) => ["", m]);
+        this.tell(place, [...(told.lines.length ? told.lines.map((l) => ["good", l]) : none), ...missing]);
+        if (told.candidates.length) place.append(this.pointing(told));
         if (this.$refs.text.value !== before) return;
         this.$refs.text.value = told.text;
         this.ask();
       } catch {
         this.tell(place, [["bad", "The visit failed. Try again in a moment."]]);
+      }
+    },
+    // The page with each element that may be the launcher: one is chosen by pressing it.
+    pointing(told) {
+      const [wide, high] = told.page;
+      const picture = document.createElementNS("http://www.w3.org/2000/svg", "svg");
+      picture.setAttribute("viewBox", `0 0 ${wide} ${high}`);
+      picture.setAttribute("class", "pointing");
+      picture.setAttribute("role", "group");
+      picture.setAttribute("aria-label", "Elements that may be the launcher");
+      told.candidates.forEach(({ selector, rect, label }) => {
+        const box = document.createElementNS("http://www.w3.org/2000/svg", "rect");
+        for (const side of ["x", "y", "width", "height"]) box.setAttribute(side, rect[side]);
+        const name = label ? `${selector}: ${label}` : selector;
+        box.setAttribute("tabindex", "0");
+        box.setAttribute("role", "button");
+        box.setAttribute("aria-label", `Use ${name} as launcher`);
+        const title = document.createElementNS("http://www.w3.org/2000/svg", "title");
+        title.textContent = name;
+        box.append(title);
+        const use = () => this.use(selector);
+        box.addEventListener("click", use);
+        box.addEventListener("keydown", (e) => (e.key === "Enter" || e.key === " ") && (e.preventDefault(), use()));
+        picture.append(box);
+      });
+      const how = document.createElement("p");
+      how.className = "small";
+      how.textContent = "The page, with each element that may be the launcher. Press the right one.";
+      const both = document.createElement("div");
+      both.append(how, picture);
+      return both;
+    },
+    use(selector) {
+      for (const name of ["alive.launcher", "open.click"]) {
+        const field = this.$root.querySelector(`[data-field="${name}"]`);
+        if (!field) continue;
+        field.value = selector;
+        field.dispatchEvent(new Event("change", { bubbles: true }));
       }
     },
     tell(place, lines) {

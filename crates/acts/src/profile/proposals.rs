@@ -4,7 +4,7 @@
 use crate::handles::ProfileActs;
 use crate::{ActError, Actor, Result, record};
 use newtfern_heavy::heavy;
-use newtfern_model::derive::{Proposal, filled, propose};
+use newtfern_model::derive::{Candidate, Proposal, candidates, filled, not_found, propose};
 use newtfern_model::profile::Supplier;
 use newtfern_standards::address;
 use newtfern_store::access::people::Role;
@@ -19,12 +19,18 @@ const WAITED: Duration = Duration::from_secs(50);
 const EVERY: Duration = Duration::from_millis(250);
 
 /// Values that a visit proposes for a profile.
-#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
 pub struct VisitProposal {
     /// The text with that filled in where it says nothing yet.
     pub text: String,
     /// Each value, and what tells it.
     pub lines: Vec<String>,
+    /// What was looked for and not found, each as a sentence.
+    pub missing: Vec<String>,
+    /// Elements that may be the launcher, the likeliest first.
+    pub candidates: Vec<Candidate>,
+    /// Width and height of the page that they stand on, CSS px.
+    pub page: (f64, f64),
 }
 
 /// Answer of the worker that made the visit.
@@ -97,6 +103,9 @@ impl ProfileActs<'_> {
         };
         Ok(VisitProposal {
             lines: told.iter().map(line).collect(),
+            missing: not_found(&told),
+            candidates: candidates(&seen),
+            page: (seen.view().width, seen.view().height),
             text: filled(text, &told).map_err(|e| format!("{e}."))?,
         })
     }

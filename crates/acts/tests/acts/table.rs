@@ -295,8 +295,10 @@ fn of_clients_and_sites() -> Vec<Case> {
         Technician Recorded "set_bulk" => s.acts().sites()
             .set_bulk(who, &s.sites, SiteField::Country, "IE"),
         Technician Recorded "change_intended" => async {
-            let mut meant = Intended::default();
-            meant.delay_s = Some(4.0);
+            let meant = Intended {
+                delay_s: Some(4.0),
+                ..Intended::default()
+            };
             s.acts().sites().change_intended(who, s.site, meant, None).await
         },
         Technician Recorded "import_holidays" => s.acts().sites()

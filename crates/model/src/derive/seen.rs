@@ -4,7 +4,8 @@
 use crate::profile::Supplier;
 use crate::profile_form::{FormError, set};
 use crate::profiles::ProfileKind;
-use newtfern_standards::observation::{Observation, RequestKind};
+use newtfern_standards::observation::{FixedElement, Observation, Rect, RequestKind};
+use serde::{Deserialize, Serialize};
 use url::Url;
 
 /// A value that a visit suggests.
@@ -127,15 +128,13 @@ pub fn propose(supplier: &Supplier, seen: &Observation) -> Vec<Proposal> {
         &stored(supplier, seen, &owned),
         "stored by its frames, or named like it",
     );
-    let launcher = launcher(seen);
-    if let Some((selector, size)) = &launcher {
+    if let Some(likely) = candidates(seen).first() {
+        let (w, h) = (likely.rect.width, likely.rect.height);
+        let size = format!("{w:.0} by {h:.0} px");
         let why = format!("it came after the document, stays in place and measures {size}");
-        lines("alive.launcher", std::slice::from_ref(selector), &why);
-        lines(
-            "open.click",
-            std::slice::from_ref(selector),
-            "the launcher is what is pressed",
-        );
+        let selector = std::slice::from_ref(&likely.selector);
+        lines("alive.launcher", selector, &why);
+        lines("open.click", selector, "the launcher is what is pressed");
     }
     out
 }
@@ -165,28 +164,97 @@ fn stored(supplier: &Supplier, seen: &Observation, owned: &Owned) -> Vec<String>
     stored
 }
 
-/// The fixed element that the delivered document does not have, of a launcher's size; the one
-/// nearest to a lower corner.
-fn launcher(seen: &Observation) -> Option<(String, String)> {
+/// An element that may be the launcher.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+pub struct Candidate {
+    /// Selector that finds it.
+    pub selector: String,
+    /// Its box on the page, CSS px.
+    pub rect: Rect,
+    /// Its label, or the beginning of its text.
+    pub label: String,
+}
+
+/// Words of a launcher's label, in any language that has borrowed them.
+const LABELS: [&str; 7] = [
+    "chat", "talk", "help", "message", "support", "contact", "ask",
+];
+
+/// What looks like a launcher, the likeliest first: it stays in place, is small, and came after the
+/// delivered document. A button's role, a label that offers a talk, a place on top of the page and
+/// one near a lower corner speak for it.
+pub fn candidates(seen: &Observation) -> Vec<Candidate> {
     let delivered = &seen.page.html;
-    let (_, high) = seen.layout.unwrap_or((1280.0, 800.0));
-    let new = seen.fixed.iter().filter_map(|f| {
-        let id = f.element.split('#').nth(1)?.split(['.', ' ']).next()?;
-        let small = f.rect.width <= MOST_LAUNCHER && f.rect.height <= MOST_LAUNCHER;
-        let there = f.rect.width > 8.0 && f.rect.height > 8.0;
-        let ours = !delivered.contains(&format!("id=\"{id}\""))
-            && !delivered.contains(&format!("id={id}"));
-        (small && there && ours && !id.is_empty()).then_some((f, id))
-    });
-    let lowest = new.min_by(|(a, _), (b, _)| {
-        let off = |r: &newtfern_standards::observation::Rect| (high - r.y - r.height).abs();
-        off(&a.rect).total_cmp(&off(&b.rect))
-    })?;
-    let (f, id) = lowest;
-    Some((
-        format!("#{id}"),
-        format!("{:.0} by {:.0} px", f.rect.width, f.rect.height),
-    ))
+    let (wide, high) = seen.layout.unwrap_or((1280.0, 800.0));
+    let selector = |f: &FixedElement| {
+        let (_, id) = f.element.split_once('#').unwrap_or_default();
+        let id = id.split(['.', ' ']).next().unwrap_or_default();
+        match id {
+            "" => f.element.contains(['.', '-']).then(|| f.element.clone()),
+            id => Some(format!("#{id}")),
+        }
+    };
+    let came = |selector: &str| {
+        let name = selector.trim_start_matches('#').rsplit('.').next();
+        let name = name.unwrap_or_default();
+        [
+            format!("\"{name}\""),
+            format!("={name}"),
+            format!("<{name}"),
+        ]
+        .iter()
+        .all(|mark| !delivered.contains(mark))
+    };
+    let score = |f: &FixedElement| {
+        let label = f.label.to_lowercase();
+        let offers = LABELS.iter().any(|w| label.contains(w));
+        let pressed = f.element.starts_with("button") || f.role == "button";
+        let side = f.rect.x.min(wide - f.rect.x - f.rect.width).abs();
+        let corner = (high - f.rect.y - f.rect.height).abs() + side;
+        let points = i64::from(pressed) * 3 + i64::from(offers) * 3 + i64::from(f.z > 999);
+        (-points, corner as i64)
+    };
+    let fits = |f: &&FixedElement| {
+        let (w, h) = (f.rect.width, f.rect.height);
+        w > 8.0 && h > 8.0 && w <= MOST_LAUNCHER && h <= MOST_LAUNCHER
+    };
+    let mut found: Vec<&FixedElement> = seen.fixed.iter().filter(fits).collect();
+    found.sort_by_key(|f| score(f));
+    let of = |f: &FixedElement| {
+        let selector = selector(f).filter(|s| came(s))?;
+        Some(Candidate {
+            selector,
+            rect: f.rect,
+            label: f.label.clone(),
+        })
+    };
+    found.into_iter().filter_map(of).take(8).collect()
+}
+
+/// Returns what a visit was looked through for and did not show, each as a sentence.
+pub fn not_found(proposals: &[Proposal]) -> Vec<String> {
+    let missing = |path: &str| proposals.iter().all(|p| p.path != path);
+    let all = [
+        (
+            "alive.launcher",
+            "No launcher was found: no small element that stays in place came \
+            after the document. Enter its selector, or try a page on which it shows.",
+        ),
+        ("alive.frame_hosts", "Its scripts opened no frame."),
+        ("alive.api_hosts", "Its scripts called no interface."),
+        ("alive.socket_hosts", "No live connection was opened."),
+        (
+            "consent.storage",
+            "Nothing was stored under its name or by its frames.",
+        ),
+    ];
+    let missing = all.iter().filter(|(path, _)| missing(path));
+    let always = "The sign of life, the open panel and its close button cannot be told from one \
+        visit: enter them.";
+    missing
+        .map(|(_, words)| words.to_string())
+        .chain([always.to_string()])
+        .collect()
 }
 
 /// A profile with what was proposed where it says nothing yet; what it says stays.
@@ -237,7 +305,7 @@ mod tests {
                 width: size,
                 height: size,
             },
-            role: String::new(),
+            ..FixedElement::default()
         }
     }
 
@@ -318,5 +386,34 @@ mod tests {
             out.contains("launcher = \"#mine\"") && out.contains("app.example.test"),
             "{out}"
         );
+    }
+
+    #[test]
+    fn launchers_are_ranked_by_role_label_and_place_and_may_lack_an_id() {
+        let mut seen = Observation::default();
+        seen.page.html = "<a class=\"totop\">up</a>".into();
+        let up = FixedElement {
+            label: "To the top".into(),
+            ..fixed("a.totop", 1230.0, 760.0, 30.0)
+        };
+        let note = fixed("div.note", 1200.0, 700.0, 80.0);
+        let tab = FixedElement {
+            label: "Chat with us".into(),
+            role: "button".into(),
+            z: 2_147_483_000,
+            ..fixed("div.w-tab", 1220.0, 400.0, 60.0)
+        };
+        seen.fixed = vec![up, note, tab];
+        let all = candidates(&seen);
+        let selectors: Vec<&str> = all.iter().map(|c| c.selector.as_str()).collect();
+        assert_eq!(
+            selectors,
+            ["div.w-tab", "div.note"],
+            "what was delivered is the page\u{2019}s own"
+        );
+        seen.fixed.clear();
+        let told = not_found(&propose(&sample(), &seen));
+        assert!(told[0].starts_with("No launcher was found"), "{told:?}");
+        assert!(told.last().unwrap().contains("cannot be told"));
     }
 }

@@ -202,10 +202,8 @@ pub fn fit(
         return Err(FitError::NoHost(supplier.name.clone()));
     }
     if let Some(how) = slot.destroys() {
-        return Err(FitError::Destroys {
-            slot: slot.name.clone(),
-            how,
-        });
+        let slot = slot.name.clone();
+        return Err(FitError::Destroys { slot, how });
     }
     let plain = supplier.snippet_for(key);
     let holding = consent.map(|manager| (Holding::of(slot, supplier, manager), manager));

@@ -1,16 +1,13 @@
 //! A site of many pages, whose widget comes from the stand-in supplier, and the program run against
 //! it.
 
-#[path = "../records/mod.rs"]
-mod records;
-
+use crate::records::Recording;
 use axum::Router;
 use axum::extract::Request;
 use axum::response::{Html, IntoResponse, Response};
 use flate2::Compression;
 use flate2::write::GzEncoder;
 use newtfern_standins::Standins;
-use records::Recording;
 use serde_json::Value;
 use std::io::Write;
 use std::path::PathBuf;

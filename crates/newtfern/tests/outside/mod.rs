@@ -1,9 +1,7 @@
 //! The stand-ins, pages of our own with a supplier's snippet, and the command line that looks at
 //! them.
 
-#[path = "../records/mod.rs"]
-mod records;
-
+use crate::records::Recording;
 use axum::Router;
 use axum::extract::Request;
 use axum::response::Html;
@@ -11,7 +9,6 @@ use newtfern_model::profile::Supplier;
 use newtfern_probe::guard::Guard;
 use newtfern_probe::http::Http;
 use newtfern_standins::{DEMO_TOKEN, Standins};
-use records::Recording;
 use serde_json::Value;
 use std::path::Path;
 use tokio::sync::Semaphore;

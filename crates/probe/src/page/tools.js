@@ -247,7 +247,14 @@ globalThis.nf =
           (r.width >= innerWidth && r.height >= innerHeight)
         )
           continue;
-        out.push({ element: describe(el), rect: r, role: el.getAttribute("role") || "" });
+        const label = el.getAttribute("aria-label") || el.title || el.textContent || "";
+        out.push({
+          element: describe(el),
+          rect: r,
+          role: el.getAttribute("role") || "",
+          label: label.trim().replace(/\s+/g, " ").slice(0, 60),
+          z: parseInt(getComputedStyle(el).zIndex, 10) || 0,
+        });
       }
       return out;
     };

@@ -110,6 +110,16 @@ pub struct FixedElement {
     pub rect: Rect,
     /// Role for assistive technology.
     pub role: String,
+    /// Its label, or the beginning of its text.
+    #[serde(skip_serializing_if = "String::is_empty")]
+    pub label: String,
+    /// Its place in the stack; 0 where it has none of its own.
+    #[serde(skip_serializing_if = "is_flat")]
+    pub z: i64,
+}
+
+fn is_flat(z: &i64) -> bool {
+    *z == 0
 }
 
 /// Result of working the launcher; whether it opened and closed stands in [`super::Looks`].

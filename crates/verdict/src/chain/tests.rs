@@ -300,6 +300,7 @@ fn remarks_are_of_pages_that_arrived_and_told_once() {
             element: "div#bar".into(),
             rect: o.launcher.as_ref().unwrap().rect,
             role: String::new(),
+            ..FixedElement::default()
         });
     });
     assert_eq!(count(&[covered]), (1, 2), "another remark stands beside it");

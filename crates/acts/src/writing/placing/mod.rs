@@ -28,7 +28,7 @@ pub struct PlacePage {
     pub site: Site,
     /// Which of the site's widgets is placed; 0 is the first.
     pub widget: usize,
-    /// Supplier and key of each widget of the site.
+    /// Supplier's name and key of each widget of the site.
     pub widgets: Vec<(String, String)>,
     pub platform: Option<Platform>,
     pub slots: Vec<SlotView>,
@@ -96,12 +96,14 @@ impl PlacingActs<'_> {
         };
         let token = state.ready();
         let mut others = self.acts.store.profiles().all_suppliers().await?;
+        let name = |id: &str| others.iter().find(|s| s.id == id).map(|s| s.name.clone());
+        let widgets = (file.widgets.iter())
+            .map(|w| (name(&w.supplier).unwrap_or_default(), w.key.clone()))
+            .collect();
         others.retain(|s| !ours.contains(&s.id));
         Ok(PlacingCase {
             widget,
-            widgets: (file.widgets.iter())
-                .map(|w| (w.supplier.clone(), w.key.clone()))
-                .collect(),
+            widgets,
             key,
             siblings,
             others,

@@ -63,6 +63,7 @@ mod tests {
                 element: "div#bar".into(),
                 rect,
                 role: String::new(),
+                ..FixedElement::default()
             });
         });
         let d = Wanted::default().of(&[o]);

@@ -76,24 +76,8 @@ impl Look<'_> {
         let nobody = matches!(seen.presence, Some(Presence::Away | Presence::Closed));
         let mut strange = 0;
         for (name, wanted) in self.wanted.given() {
-            if name == TextName::Away && !nobody {
-                let why = "the widget did not say that nobody is there";
-                out.gaps.push(self.gap(name, why.into()));
-                continue;
-            }
-            if self.case.supplier.texts.of(name).is_none() {
-                let supplier = &self.case.supplier.name;
-                let why = format!("the profile of {supplier} does not say where it is seen");
+            if let Some(why) = self.not_looked_for(name, seen, nobody) {
                 out.gaps.push(self.gap(name, why));
-                continue;
-            }
-            if name == TextName::Prompt && seen.prompt_until_ms.is_none() {
-                let why = match self.wanted.prompt_at_scroll {
-                    Some(_) => "the page is too short to be scrolled there",
-                    None if self.wanted.prompt_on_leaving => "phones have no mouse that leaves",
-                    None => "it was not watched for: it is designed for later than a visit watches",
-                };
-                out.gaps.push(self.gap(name, why.into()));
                 continue;
             }
             let found = seen.texts.iter().find(|t| t.name == name);
@@ -110,6 +94,11 @@ impl Look<'_> {
                 TextName::NoticeLink => same_link(page.as_ref(), f, wanted),
                 _ => variables::fits(&folded(wanted), &folded(f)),
             });
+            if !same && nobody && name == TextName::Greeting && self.has_words_for_nobody() {
+                let why = "nobody is there now, and the panel shows its own words for that";
+                out.gaps.push(self.gap(name, why.into()));
+                continue;
+            }
             let told = ComparedValue {
                 name: name.word().into(),
                 language: self.told_language(),
@@ -135,6 +124,34 @@ impl Look<'_> {
     fn has_form_first(&self) -> bool {
         let echo = self.case.supplier.echo.as_ref();
         echo.is_some_and(|e| !e.before.is_empty())
+    }
+
+    /// Returns why a text was not looked for, where it was not.
+    fn not_looked_for(&self, name: TextName, seen: &Observation, nobody: bool) -> Option<String> {
+        if name == TextName::Away && !nobody {
+            return Some("the widget did not say that nobody is there".into());
+        }
+        if self.case.supplier.texts.of(name).is_none() {
+            let supplier = &self.case.supplier.name;
+            return Some(format!(
+                "the profile of {supplier} does not say where it is seen"
+            ));
+        }
+        if name == TextName::Prompt && seen.prompt_until_ms.is_none() {
+            let why = match self.wanted.prompt_at_scroll {
+                Some(_) => "the page is too short to be scrolled there",
+                None if self.wanted.prompt_on_leaving => "phones have no mouse that leaves",
+                None => "it was not watched for: it is designed for later than a visit watches",
+            };
+            return Some(why.into());
+        }
+        None
+    }
+
+    /// The panel has a text of its own for when nobody is there.
+    fn has_words_for_nobody(&self) -> bool {
+        let mut given = self.wanted.given();
+        given.any(|(name, words)| name == TextName::Away && !words.trim().is_empty())
     }
 
     fn told_language(&self) -> Option<String> {

@@ -117,6 +117,28 @@ fn each_way_of_differing_has_its_code_and_both_sides() {
 }
 
 #[test]
+fn while_nobody_is_there_the_panel_is_compared_with_its_words_for_that() {
+    let seen = [(TextName::Away, "Leave a message", 1_500.0)];
+    let away = with(visit("en", &seen), |o| o.presence = Some(Presence::Away));
+    let greeting = "[widget.texts.en]\ngreeting = 'Hello'\n";
+    let told = compared(greeting, PLACES, vec![away.clone()]);
+    assert_eq!(
+        codes(&told),
+        ["brand.text-missing"],
+        "no words of its own are expected"
+    );
+    let both = format!("{greeting}away = 'Leave a message'\n");
+    let told = compared(&both, PLACES, vec![away.clone()]);
+    assert_eq!(codes(&told), [""; 0]);
+    assert!(told.what.iter().any(|t| t.name == "away" && t.same));
+    assert_eq!(told.gaps[0].what, "greeting in en");
+    assert!(told.gaps[0].why.contains("its own words"));
+    let other = format!("{greeting}away = 'We are closed'\n");
+    let told = compared(&other, PLACES, vec![away]);
+    assert_eq!(codes(&told), ["brand.text-differs"]);
+}
+
+#[test]
 fn what_was_not_looked_for_is_told_as_that() {
     let texts = "[widget.texts.en]\ntitle = 'Kites'\nsubtitle = 'Wind'\nprompt = 'Sizes?'\n";
     let unwatched = with(visit("en", &[(TextName::Title, "Kites", 1.0)]), |o| {

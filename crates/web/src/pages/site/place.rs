@@ -106,11 +106,18 @@ struct Page {
     by_tags: bool,
     /// Which of the site's widgets is placed; 0 is the first.
     widget: usize,
-    /// Supplier and key of each.
+    /// Supplier's name and key of each.
     widgets: Vec<(String, String)>,
     /// Other suppliers whose code stands in the slots.
     others: Vec<String>,
     done: String,
+}
+
+impl Page {
+    /// Key of the widget that is placed.
+    fn key(&self) -> &str {
+        self.widgets.get(self.widget).map_or("", |w| w.1.as_str())
+    }
 }
 
 #[derive(Deserialize, Default)]

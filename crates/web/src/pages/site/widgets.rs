@@ -41,6 +41,14 @@ struct Page {
     problem: String,
 }
 
+impl Page {
+    /// Name of a supplier, for people.
+    fn name<'a>(&'a self, id: &'a str) -> &'a str {
+        let known = self.suppliers.iter().find(|s| s.0 == id);
+        known.map_or(id, |s| s.1.as_str())
+    }
+}
+
 /// The page; a refused form comes back with what was typed, at its place or as a new one.
 async fn page_of(
     app: &App,
