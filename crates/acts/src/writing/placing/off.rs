@@ -1,10 +1,9 @@
 //! A widget that is taken off a site on purpose, and what is expected of the site then: nobody is
 //! told to place again what somebody took away.
 
-use super::loaded::print;
 use super::write::Work;
 use crate::handles::PlacingActs;
-use crate::{ActError, Actor, Result, SlotError, record};
+use crate::{ActError, Actor, Result, record};
 use newtfern_heavy::heavy;
 use newtfern_store::access::people::Role;
 use newtfern_store::estate::sites::Site;
@@ -24,13 +23,7 @@ impl PlacingActs<'_> {
         widget: usize,
         seen: &str,
     ) -> Result<Vec<String>> {
-        actor.may(Role::Technician)?;
-        self.acts.writes().ready_to_write(id).await?;
-        let l = self.load_placing(id, widget).await?;
-        let slots = l.slots(self.acts.outside()).await;
-        if seen != print(&slots) {
-            return Err(SlotError::Conflict.into());
-        }
+        let (l, slots) = self.load_as_seen(actor, (id, widget), seen).await?;
         l.token()?;
         let placing = l.placing(&slots)?;
         let (changes, _, left) = heavy(|| placing.clear()).await;

@@ -123,13 +123,7 @@ impl PlacingActs<'_> {
         seen: &str,
         others: OtherSuppliers,
     ) -> Result<PushOutcome> {
-        actor.may(Role::Technician)?;
-        self.acts.writes().ready_to_write(id).await?;
-        let l = self.load_placing(id, widget).await?;
-        let slots = l.slots(self.acts.outside()).await;
-        if seen != print(&slots) {
-            return Err(SlotError::Conflict.into());
-        }
+        let (l, slots) = self.load_as_seen(actor, (id, widget), seen).await?;
         let slot = slot_of(&l, slot)?;
         let pushed = self.push_into(actor, &l, &slots, &slot, (None, others));
         let pushed = pushed.await?;
@@ -137,6 +131,23 @@ impl PlacingActs<'_> {
             self.verify(actor, &[id]).await?;
         }
         Ok(pushed)
+    }
+
+    /// Loads a site's widget for writing, where its slots hold what the person saw.
+    pub(super) async fn load_as_seen(
+        self,
+        actor: &Actor,
+        (id, widget): (i64, usize),
+        seen: &str,
+    ) -> Result<(PlacingCase, Vec<SlotView>)> {
+        actor.may(Role::Technician)?;
+        self.acts.writes().ready_to_write(id).await?;
+        let l = self.load_placing(id, widget).await?;
+        let slots = l.slots(self.acts.outside()).await;
+        match seen == print(&slots) {
+            true => Ok((l, slots)),
+            false => Err(SlotError::Conflict.into()),
+        }
     }
 
     /// Lets the sites be verified that were just written to: what stands there is proven in a
