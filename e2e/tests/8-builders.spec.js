@@ -157,6 +157,13 @@ test("a supplier's profile comes from its snippet and one visit", async ({ page 
   await page.getByLabel("Address", { exact: true }).fill(`http://northmere.localhost:${port}/`);
   await page.getByRole("button", { name: "Visit and suggest values" }).click();
   await expect(page.getByText("alive.launcher: #brindle-launcher")).toBeVisible({ timeout: 60_000 });
+  // What was not found is said; what may be the launcher is drawn, and the right one is pressed.
+  await expect(page.getByText("cannot be told from one visit")).toBeVisible();
+  const launcher = page.locator('[data-field="alive.launcher"]');
+  await expect(launcher).toHaveValue("#brindle-launcher");
+  await launcher.fill("#other");
+  await page.getByRole("button", { name: /^Use #brindle-launcher.* as launcher$/ }).click();
+  await expect(launcher).toHaveValue("#brindle-launcher");
   const text = page.locator("textarea[name=text]");
   for (const wanted of ["#brindle-launcher", "api.brindle.localhost", "live.brindle.localhost"]) {
     await expect(text).toHaveValue(new RegExp(wanted.replace(".", "\\.")));
