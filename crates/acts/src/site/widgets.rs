@@ -21,17 +21,13 @@ pub struct WidgetFields {
 impl WidgetFields {
     /// Returns the fields of a widget.
     pub fn of(widget: &Widget) -> WidgetFields {
-        let every = PageRules::default().on;
-        let on = match widget.on == every {
-            true => String::new(),
-            false => PageRules::line(&widget.on),
-        };
+        let (on, not_on) = widget.pages();
         WidgetFields {
             supplier: widget.supplier.clone(),
             key: widget.key.clone(),
             host: widget.host.clone(),
             on,
-            not_on: PageRules::line(&widget.not_on),
+            not_on,
         }
     }
 
@@ -45,7 +41,7 @@ impl WidgetFields {
 }
 
 impl SiteActs<'_> {
-    /// Saves a further widget of a site; `at` 0 adds one, others are those that there are.
+    /// Saves the further widget at this place among the site's widgets, or adds one.
     ///
     /// # Errors
     /// [`ActError::Bad`] where the supplier is unknown, the key is not of its form or in use on the
@@ -54,7 +50,7 @@ impl SiteActs<'_> {
         self,
         actor: &Actor,
         id: i64,
-        at: usize,
+        at: Option<usize>,
         fields: WidgetFields,
         made_from: Option<&str>,
     ) -> Result<()> {
@@ -80,20 +76,17 @@ impl SiteActs<'_> {
         let act = "saved a further widget";
         self.change_file(actor, id, act, made_from, |file| {
             let same = |(i, w): (usize, &Widget)| {
-                (at == 0 || i != at) && w.supplier == fields.supplier && w.key == fields.key
+                Some(i) != at && w.supplier == fields.supplier && w.key == fields.key
             };
             if file.widgets.iter().enumerate().any(same) {
                 return Err(bad("The site has a widget with this key already."));
             }
-            if at == 0 {
+            if at.is_none() {
                 file.widgets.push(Widget::of("", ""));
             }
-            let at = if at == 0 { file.widgets.len() - 1 } else { at };
-            let widget = file
-                .widgets
-                .get_mut(at)
-                .ok_or(ActError::NotFound("widget"))?;
-            fields.into(widget)
+            let at = at.unwrap_or(file.widgets.len() - 1);
+            let widget = file.widgets.get_mut(at).filter(|_| at > 0);
+            fields.into(widget.ok_or(ActError::NotFound("widget"))?)
         })
         .await
     }

@@ -226,10 +226,8 @@ impl PlacingActs<'_> {
         tx.commit().await?;
         let draft =
             (change.tags != set.tags).then(|| json!({"version": set.version, "tags": change.tags}));
-        let failed = (self
-            .publish_set(interface, &token, draft, &after.note)
-            .await)
-            .err();
+        let published = self.publish_set(interface, &token, draft, &after.note);
+        let failed = published.await.err();
         let stands = failed.is_none() || self.is_live(&site, &manager, &change.tags).await?;
         let mut tx = self.acts.store.begin().await?;
         if !stands {

@@ -371,7 +371,7 @@ fn of_results_and_writing() -> Vec<Case> {
         Technician Recorded "cancel_round" => s.acts().rounds()
             .cancel_round(who, s.round),
         Technician Recorded "save_widget" => s.acts().sites()
-            .save_widget(who, s.site, 0, further(), None),
+            .save_widget(who, s.site, None, further(), None),
         Technician Refused "remove_widget" => s.acts().sites()
             .remove_widget(who, s.site, 1),
         Technician Outside "push" => s.acts().placing()

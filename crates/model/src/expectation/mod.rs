@@ -356,6 +356,15 @@ impl Widget {
         }
     }
 
+    /// Returns the rules as lines of a form: pages with it, empty for all, and pages without it.
+    pub fn pages(&self) -> (String, String) {
+        let on = match is_every(&self.on) {
+            true => String::new(),
+            false => PageRules::line(&self.on),
+        };
+        (on, PageRules::line(&self.not_on))
+    }
+
     /// Returns the right key, if one is given.
     pub fn wanted_key(&self) -> Option<&str> {
         Some(self.key.as_str()).filter(|k| !k.is_empty())

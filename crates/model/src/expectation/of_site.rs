@@ -58,14 +58,7 @@ impl Expectation {
         fields.supplier_id = first.map(|w| w.supplier.clone());
         fields.key = first.map(|w| w.key.clone()).unwrap_or_default();
         fields.supplier_host = first.map(|w| w.host.clone()).unwrap_or_default();
-        let every = PageRules::default().on;
-        fields.pages_on = first
-            .filter(|w| w.on != every)
-            .map(|w| PageRules::line(&w.on))
-            .unwrap_or_default();
-        fields.pages_not_on = first
-            .map(|w| PageRules::line(&w.not_on))
-            .unwrap_or_default();
+        (fields.pages_on, fields.pages_not_on) = first.map(Widget::pages).unwrap_or_default();
     }
 
     /// The first widget's design, written into the file: its values, and its texts in the site's

@@ -64,7 +64,8 @@ impl PlacingActs<'_> {
     /// [`ActError::NotFound`] where it was not taken off.
     pub async fn expect_again(self, actor: &Actor, id: i64) -> Result<()> {
         actor.may(Role::Technician)?;
-        match self.expected_again(actor, id).await? {
+        let (site, _) = self.acts.sites().site_and_client(id).await?;
+        match self.expected_again(actor, &site).await? {
             true => Ok(()),
             false => Err(ActError::NotFound("removed widget")),
         }
@@ -72,16 +73,17 @@ impl PlacingActs<'_> {
 
     /// Expects the widget again where it was taken off: it is placed again, or its removal is
     /// undone. False where it was not.
-    pub(super) async fn expected_again(self, actor: &Actor, id: i64) -> Result<bool> {
-        let site = self.acts.store.sites().site(id).await?;
-        let site = site.ok_or(ActError::NotFound("site"))?;
+    pub(super) async fn expected_again(self, actor: &Actor, site: &Site) -> Result<bool> {
+        if site.off_since.is_none() {
+            return Ok(false);
+        }
         let mut tx = self.acts.store.begin().await?;
-        if !tx.expect_widget(id).await? {
+        if !tx.expect_widget(site.id).await? {
             return Ok(false);
         }
         let act = "expects the widget on a site again";
         record(&mut tx, actor, act, &site.url, json!({})).await?;
-        self.acts.checks().after_change(&mut tx, &[id]).await?;
+        self.acts.checks().after_change(&mut tx, &[site.id]).await?;
         tx.commit().await?;
         Ok(true)
     }

@@ -297,7 +297,7 @@ impl PlacingActs<'_> {
             round,
         };
         self.written(actor, l, &work).await?;
-        self.expected_again(actor, l.site.id).await?;
+        self.expected_again(actor, &l.site).await?;
         Ok(PushOutcome::Written(made.changes.len()))
     }
 }

@@ -265,7 +265,7 @@ impl PlacingActs<'_> {
             return Ok(String::new());
         }
         let slot = self.put_back_all(actor, &l, past).await?;
-        self.expected_again(actor, id).await?;
+        self.expected_again(actor, &l.site).await?;
         Ok(slot)
     }
 

@@ -20,12 +20,6 @@ struct Row {
     new: bool,
 }
 
-impl Row {
-    fn is_new(&self) -> bool {
-        self.new
-    }
-}
-
 #[derive(Template)]
 #[template(path = "site/widgets.html")]
 struct Page {
@@ -124,7 +118,6 @@ pub async fn save(State(app): State<App>, Path(id): Path<i64>, posted: Posted) -
         ("yes", Some(at)) => sites.remove_widget(&actor, id, at).await,
         _ => {
             let made_from = f.version();
-            let at = at.unwrap_or(0);
             sites
                 .save_widget(&actor, id, at, fields.clone(), made_from)
                 .await
