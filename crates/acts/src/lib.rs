@@ -22,7 +22,7 @@ pub use access::second_factor::Setup;
 pub use access::sessions::OpenedSession;
 pub use client::bulk_design::DesignSet;
 pub use client::clients::sheet_state;
-pub use client::hand_work::{DiaryForm, ErrandPage, LINK_DAYS};
+pub use client::hand_work::{AskedLink, DiaryForm, ErrandPage, LINK_DAYS};
 pub use error::{ActError, Result};
 pub use handles::{
     CheckActs, ClientActs, ConsoleActs, HandingActs, ImportActs, PeopleActs, PlacingActs,
@@ -49,5 +49,5 @@ pub use site::versions::version_of;
 pub use site::widgets::WidgetFields;
 pub use writing::placing::{OtherSuppliers, PlacePage, PushOutcome, PushPreview, SlotView};
 pub use writing::reach::Reach;
-pub use writing::slot_access::{AddressReport, Outside, SlotError, SlotText};
+pub use writing::slot_access::{AddressReport, Outside, ProposingVisit, SlotError, SlotText};
 pub use writing::tags::TagPage;

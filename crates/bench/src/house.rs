@@ -129,7 +129,8 @@ pub async fn lost_and_doubled(store: &Store) -> Result<(i64, i64)> {
 
 /// Jobs that have not ended.
 pub async fn waiting(store: &Store) -> Result<i64> {
-    let sql = "select count(*) from jobs where state in ('waiting', 'running')";
+    let sql =
+        "select count(*) from jobs where state in ('waiting', 'running') and not_before is null";
     count(store, sql).await
 }
 

@@ -8,11 +8,10 @@ use anyhow::{Context, Result};
 use axum::Router;
 use axum::body::Body;
 use axum::http::Request;
-use newtfern_acts::{Acts, AddressReport, Outside, SlotError, SlotText};
+use newtfern_acts::{Acts, AddressReport, Outside, ProposingVisit, SlotError, SlotText};
 use newtfern_model::pages::PageCopy;
 use newtfern_model::platform::Platform;
 use newtfern_model::profile::Supplier;
-use newtfern_standards::observation::Observation;
 use newtfern_store::Store;
 use newtfern_store::access::people::Role;
 use newtfern_store::results::blobs::Blobs;
@@ -183,7 +182,7 @@ impl Outside for NoOutside {
     async fn picture(&self, _: &Url) -> Result<Vec<u8>, String> {
         Err("nothing is asked of the outside".into())
     }
-    async fn visit(&self, _: &Url, _: &Supplier) -> Result<Observation, String> {
+    async fn visit(&self, _: &Url, _: &Supplier) -> Result<ProposingVisit, String> {
         Err("nothing is asked of the outside".into())
     }
     async fn read_slot(&self, _: &Url, _: &str) -> Result<SlotText, SlotError> {

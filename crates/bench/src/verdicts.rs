@@ -59,6 +59,7 @@ struct Told {
 
 async fn told(pool: &Pool, http: &Http, site: &Site, port: u16) -> Result<Told> {
     let supplier = Supplier::from_toml(&site.maker.profile(port))?;
+    let supplier = supplier.at_host(&site.supplier_host(port));
     let manager = match site.manager() {
         Some("thornlatch") => Some(newtfern_standins::second_consent_profile()),
         Some(_) => Some(newtfern_standins::consent_profile()),

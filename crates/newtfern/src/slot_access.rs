@@ -2,15 +2,18 @@
 
 use crate::http_clients::HttpClients;
 use async_trait::async_trait;
-use newtfern_acts::{AddressReport, Outside, SlotError, SlotText};
+use newtfern_acts::{AddressReport, Outside, ProposingVisit, SlotError, SlotText};
+use newtfern_heavy::heavy;
+use newtfern_model::derive::pressed;
 use newtfern_model::pages::PageCopy;
 use newtfern_model::platform::Platform;
 use newtfern_model::profile::Supplier;
 use newtfern_probe::crawl::copy_of;
 use newtfern_probe::http::Http;
+use newtfern_probe::visit::press;
 use newtfern_probe::{address_check, check, pictures};
-use newtfern_standards::observation::{Observation, Viewport};
-use newtfern_verdict::visits::{CheckOrder, PageChoice, guarded};
+use newtfern_standards::observation::{Condition, Viewport};
+use newtfern_verdict::visits::{CHECK_MS, CheckOrder, PAGE_MS, PageChoice, VisitPlan, guarded};
 use serde_json::{Value, json};
 use url::Url;
 
@@ -65,12 +68,13 @@ impl Outside for Probe {
         }
     }
 
-    async fn visit(&self, address: &Url, supplier: &Supplier) -> Result<Observation, String> {
+    async fn visit(&self, address: &Url, supplier: &Supplier) -> Result<ProposingVisit, String> {
         let way = self.ways.now(self.store.reads()).await;
         let way = way.map_err(|e| format!("the way out could not be made: {e}"))?;
         let order = CheckOrder {
             viewports: &[Viewport::Desktop],
             asked: PageChoice::Found,
+            pictures: true,
             ..CheckOrder::of(address, supplier, "propose")
         };
         let seen = check::run(&way.pool, &way.http, &order).await;
@@ -78,8 +82,34 @@ impl Outside for Probe {
         if let Some(refused) = guarded(&seen.visits) {
             return Err(refused.to_string());
         }
+        let picture = seen.pictures.into_iter().next().and_then(|p| p.page);
         let first = seen.visits.into_iter().next();
-        first.ok_or_else(|| "the visit saw nothing".to_string())
+        let seen = first.ok_or_else(|| "the visit saw nothing".to_string())?;
+        let opened = match heavy(|| pressed(supplier, &seen)).await {
+            Some(selector) => {
+                let browser = way.pool.browser().await;
+                let browser = browser.map_err(|e| format!("no visit could be made: {e}"))?;
+                let plan = VisitPlan {
+                    url: address,
+                    condition: Condition::default(),
+                    supplier,
+                    consent: None,
+                    page_ms: PAGE_MS,
+                    total_ms: CHECK_MS,
+                    pictures: false,
+                    delay_ms: 0,
+                    prompt: None,
+                };
+                let opened = press(&browser, &plan, &selector).await;
+                opened.map_err(|e| format!("the launcher could not be pressed: {e}"))?
+            }
+            None => Vec::new(),
+        };
+        Ok(ProposingVisit {
+            seen,
+            opened,
+            picture,
+        })
     }
 
     async fn read_slot(&self, address: &Url, token: &str) -> Result<SlotText, SlotError> {

@@ -179,3 +179,42 @@ async fn what_was_forgotten_in_the_settings_is_told() {
         "{told:#}"
     );
 }
+
+/// A client that runs its chat on a server of its own: found by that server alone.
+#[tokio::test(flavor = "multi_thread")]
+async fn a_widget_on_the_clients_own_server_is_judged_at_that_server() {
+    let key = "gustkites-live";
+    let outside = Outside::of(|_| newtfern_standins::weir_profile().to_string(), key).await;
+    let port = outside.standins.port;
+    let server = |slug: &str| format!("weir.{slug}.localhost:{port}");
+    let page = async |slug: &str| {
+        let at = server(slug);
+        let code = format!("<script defer src='http://{at}/weir.js' data-inbox='{key}'></script>");
+        outside.page(&code).await
+    };
+    let asked = format!(
+        "host = '{}'\n[widget.texts.en]\ntitle = 'Write to us'\n",
+        server("gustkites")
+    );
+    let at = ["--at", NOON];
+    let (code, told) = outside
+        .check(&page("gustkites").await, key, &asked, &at)
+        .await;
+    assert_eq!(
+        (code, told["outcome"].as_str(), codes(&told)),
+        (0, Some("working"), vec![]),
+        "{told:#}"
+    );
+    assert_eq!(told["texts"][0]["same"], true, "{told:#}");
+    // The code of the client before this one, at its server.
+    let (code, told) = outside
+        .check(&page("inkwell").await, key, &asked, &at)
+        .await;
+    assert_eq!(code, 1, "{told:#}");
+    let root = told["root"].as_str().unwrap();
+    assert!(root.starts_with("placed."), "{told:#}");
+    // Without its address nothing is judged, and the file is what to mend.
+    let (code, told) = outside.check(&page("gustkites").await, key, "", &at).await;
+    assert_eq!(code, 2, "{told:#}");
+    assert!(told["error"].as_str().unwrap().contains("host"), "{told:#}");
+}

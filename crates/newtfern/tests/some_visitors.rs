@@ -115,3 +115,26 @@ async fn a_button_that_loads_the_widget_holds_it_back_until_it_is_pressed() {
         "{told:#}"
     );
 }
+
+#[tokio::test(flavor = "multi_thread")]
+async fn a_frame_of_the_supplier_before_the_decision_is_told_and_another_frame_is_not() {
+    let outside = outside().await;
+    let port = outside.standins.port;
+    let held = "<script type='text/plain' data-hedge='functional'></script>";
+    let framed = |host: &str| {
+        format!("{held}<iframe title=Chat src='http://{host}.localhost:{port}/'></iframe>")
+    };
+    let site = "country = 'GB'\nconsent = 'none'\n---";
+    let states = ["--states", "untouched"];
+    let page = outside.page(&framed("app.brindle")).await;
+    let (_, told) = outside.check(&page, "gustkites-live", site, &states).await;
+    let early = found(&told, "consent.frame-early");
+    assert!(
+        early["evidence"].to_string().contains("app.brindle"),
+        "{early}"
+    );
+    assert!(!early["remedy"].as_str().unwrap().is_empty());
+    let page = outside.page(&framed("kites.inkwell")).await;
+    let (_, told) = outside.check(&page, "gustkites-live", site, &states).await;
+    assert!(!codes(&told).contains(&"consent.frame-early"), "{told:#}");
+}

@@ -156,7 +156,8 @@ async fn a_killed_worker_loses_no_visit_and_repeats_no_result() {
     until("the end of the round", async || {
         count(
             &store,
-            "select count(*) from jobs where state in ('waiting', 'running')",
+            "select count(*) from jobs \
+            where state in ('waiting', 'running') and not_before is null",
         )
         .await
             == 0

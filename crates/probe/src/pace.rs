@@ -5,7 +5,9 @@
 //! Three things tell of it, and the largest counts: how late a thread of ours is called that asked
 //! to be called every tenth of a second; how long the browser's processes stood in the queue for a
 //! processor behind others (the kernel's `schedstat`); and what the host took from a virtual
-//! machine (`steal` of `/proc/stat`).
+//! machine (`steal` of `/proc/stat`). A fourth is kept beside them: late beats of the page's own
+//! thread, which the page's own work makes late too. They count where the kernel tells nothing of
+//! the browser's processes, since nothing else is known then.
 
 use newtfern_standards::observation::{Stretch, Withheld};
 use std::collections::{HashMap, VecDeque};
@@ -33,11 +35,14 @@ struct Beats {
     beats: VecDeque<(Instant, Duration)>,
     /// Process groups of browsers that run.
     groups: Vec<i32>,
+    /// The kernel has told how long a browser's process stood in its queue.
+    kernel_tells: bool,
 }
 
 static BEATS: Mutex<Beats> = Mutex::new(Beats {
     beats: VecDeque::new(),
     groups: Vec::new(),
+    kernel_tells: false,
 });
 /// Told when there is a browser again.
 static WANTED: Condvar = Condvar::new();
@@ -100,6 +105,7 @@ fn beat() {
         let late = length.saturating_sub(EVERY);
         let lost = late.max(kernel.lost()).min(length);
         let mut state = beats();
+        state.kernel_tells |= !kernel.processes.is_empty();
         let so_far = state.beats.back().map_or(Duration::ZERO, |b| b.1);
         let more = if lost > NOISE { lost } else { Duration::ZERO };
         state.beats.push_back((now, so_far + more));
@@ -235,19 +241,41 @@ pub fn spent_since(from: Instant) -> Duration {
     all.saturating_sub(lost_since(from)).max(all / MOST_TIMES)
 }
 
-/// Returns what a visit lost that began then.
-pub fn withheld(began: Instant) -> Withheld {
-    let watched = began.elapsed();
-    let watched_ms = watched.as_secs_f64() * 1000.0;
+/// Returns what a visit lost that began then; `late` are the times in which its page's thread could
+/// not run, ms since it began.
+pub fn withheld(began: Instant, late: &[(f64, f64)]) -> Withheld {
+    let watched_ms = began.elapsed().as_secs_f64() * 1000.0;
     let state = beats();
-    let mut stretches = Vec::new();
+    let lost = |from_ms: f64, until_ms: f64| {
+        let at = |ms: f64| lost_until(&state, began + Duration::from_secs_f64(ms / 1000.0));
+        let lost_ms = at(until_ms).saturating_sub(at(from_ms)).as_secs_f64() * 1000.0;
+        match state.kernel_tells {
+            true => lost_ms,
+            false => lost_ms.max(late_between(late, from_ms, until_ms)),
+        }
+    };
+    Withheld {
+        watched_ms: watched_ms.round(),
+        stretches: stretches(watched_ms, lost),
+        page_late_ms: late_between(late, 0.0, watched_ms).round(),
+    }
+}
+
+/// Time between two moments in which beats were late, ms.
+fn late_between(late: &[(f64, f64)], from_ms: f64, until_ms: f64) -> f64 {
+    let shared = |(from, until): &(f64, f64)| (until.min(until_ms) - from.max(from_ms)).max(0.0);
+    late.iter().map(shared).sum()
+}
+
+/// Stretches of a visit in which something was lost.
+fn stretches(watched_ms: f64, lost: impl Fn(f64, f64) -> f64) -> Vec<Stretch> {
+    let mut out = Vec::new();
     let mut from_ms = 0.0;
     while from_ms < watched_ms {
         let until_ms = (from_ms + STRETCH_MS).min(watched_ms);
-        let at = |ms: f64| lost_until(&state, began + Duration::from_secs_f64(ms / 1000.0));
-        let lost_ms = at(until_ms).saturating_sub(at(from_ms)).as_secs_f64() * 1000.0;
+        let lost_ms = lost(from_ms, until_ms);
         if lost_ms >= 1.0 {
-            stretches.push(Stretch {
+            out.push(Stretch {
                 from_ms: from_ms.round(),
                 until_ms: until_ms.round(),
                 lost_ms: lost_ms.round(),
@@ -255,10 +283,7 @@ pub fn withheld(began: Instant) -> Withheld {
         }
         from_ms = until_ms;
     }
-    Withheld {
-        watched_ms: watched_ms.round(),
-        stretches,
-    }
+    out
 }
 
 /// Runs out after so long, not counting what the machine keeps from its browsers.
@@ -330,6 +355,7 @@ mod tests {
         Beats {
             beats: first.chain(beats).collect(),
             groups: vec![1],
+            kernel_tells: true,
         }
     }
 
@@ -354,6 +380,17 @@ mod tests {
         };
         let later = began + Duration::from_secs(9);
         assert_eq!(lost_until(&idle, later).as_millis(), 120);
+    }
+
+    #[test]
+    fn late_beats_are_cut_to_the_stretch_that_is_asked_about() {
+        let late = [(200.0, 700.0), (900.0, 1_300.0)];
+        let lost = |from, until| late_between(&late, from, until);
+        assert_eq!([lost(0.0, 500.0), lost(500.0, 1_000.0)], [300.0, 300.0]);
+        assert_eq!(lost(1_300.0, 2_000.0), 0.0);
+        let found = stretches(1_600.0, lost);
+        let told: Vec<(f64, f64)> = found.iter().map(|s| (s.from_ms, s.lost_ms)).collect();
+        assert_eq!(told, [(0.0, 300.0), (500.0, 300.0), (1_000.0, 300.0)]);
     }
 
     #[test]

@@ -51,6 +51,18 @@ fn expected(built: &Built) -> Option<&'static str> {
     })
 }
 
+/// Sites in order that are built as the flawed ones are, and the codes that they are near to.
+#[rustfmt::skip]
+const NEAR: &[(&str, &[&str])] = &[
+    ("granary.wendlemill", &["placed.stale-cache"]),
+    ("maps.reedwater", &["shown.route-lost"]),
+    ("islands.skerrin", &["placed.unpublished"]),
+    ("gifts.corrievalley", &[
+        "placed.tag-missing", "placed.tag-draft", "placed.tag-paused", "placed.tag-rule",
+        "placed.tag-other-set",
+    ]),
+];
+
 impl World {
     async fn start() -> World {
         let standins = Standins::start(0, None).await.unwrap();
@@ -138,6 +150,12 @@ fn against(built: &Built, d: &Diagnosis) -> Vec<String> {
             built.host
         ));
     }
+    let near = NEAR.iter().filter(|(host, _)| *host == built.host);
+    for code in near.flat_map(|(_, codes)| *codes) {
+        if d.verdict.findings().iter().any(|f| f.code.name() == *code) {
+            wrong.push(format!("{}: told {code}", built.host));
+        }
+    }
     // Each cause comes with its evidence and what to do.
     let bare = |f: &&Finding| f.evidence.is_empty() || f.remedy.is_empty();
     if let Some(root) = d.verdict.root_finding().filter(bare) {
@@ -151,6 +169,8 @@ fn against(built: &Built, d: &Diagnosis) -> Vec<String> {
 
 #[tokio::test(flavor = "multi_thread")]
 async fn each_flaw_of_a_builder_or_a_set_is_told_by_its_code() {
+    let in_order = |host: &str| BUILT.iter().any(|b| b.host == host && b.flaw.is_none());
+    assert!(NEAR.iter().all(|(host, _)| in_order(host)));
     let world = Arc::new(World::start().await);
     let wrong = complaints(BUILT.iter(), |built: &'static Built| {
         let world = world.clone();

@@ -31,6 +31,7 @@ impl World {
     async fn check(&self, site: &Site) -> Diagnosis {
         let profile = site.maker.profile(self.standins.port);
         let supplier = Supplier::from_toml(&profile).unwrap();
+        let supplier = supplier.at_host(&site.supplier_host(self.standins.port));
         let ask = Ask {
             supplier: &supplier,
             rivals: &self.rivals,

@@ -5,6 +5,7 @@
 mod builders;
 mod common;
 mod crawl;
+mod crooked_console;
 mod faults;
 mod gating;
 mod hostile;

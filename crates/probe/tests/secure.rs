@@ -56,6 +56,10 @@ fn page(path: &str, world: (u16, u16)) -> String {
     )
 }
 
+const LOADER: &str = "var b = document.createElement('button'); b.id = 'withy-launcher'; \
+    b.textContent = 'Chat'; b.style.cssText = 'position:fixed;right:20px;bottom:20px;width:60px;\
+    height:60px'; document.body.append(b); window.withy = { up: true };";
+
 /// One request a connection, answered with the page its path names.
 async fn answer(mut stream: impl AsyncRead + AsyncWrite + Unpin, world: (u16, u16)) {
     let mut head = vec![0; 8192];
@@ -68,9 +72,12 @@ async fn answer(mut stream: impl AsyncRead + AsyncWrite + Unpin, world: (u16, u1
     }
     let head = String::from_utf8_lossy(&head[..had]);
     let path = head.split(' ').nth(1).unwrap_or_default();
-    let body = page(path, world);
+    let (kind, body) = match path.starts_with("/l.js") {
+        true => ("text/javascript", LOADER.to_string()),
+        false => ("text/html", page(path, world)),
+    };
     let text = format!(
-        "HTTP/1.1 200 OK\r\ncontent-type: text/html\r\ncontent-length: {}\r\nconnection: \
+        "HTTP/1.1 200 OK\r\ncontent-type: {kind}\r\ncontent-length: {}\r\nconnection: \
         close\r\n\r\n{body}",
         body.len()
     );
@@ -192,6 +199,15 @@ async fn a_certificate_nobody_signed_and_a_closed_port_are_told_apart() {
     checker.pool.close().await;
 }
 
+/// What a secure page that asks for everything by https, and whose certificate is trusted, is near
+/// to; and a plain one at an open port in a browser without blockers.
+const NEAR: &[&str] = &[
+    "delivered.tls",
+    "fetched.tls",
+    "allowed.mixed",
+    "fetched.blocked-client",
+];
+
 #[tokio::test(flavor = "multi_thread")]
 async fn an_http_loader_on_a_secure_page_is_told() {
     let (world, supplier) = (serve().await, supplier());
@@ -204,6 +220,15 @@ async fn an_http_loader_on_a_secure_page_is_told() {
         "http://cdn.withy.test/l.js",
         "with https",
     );
+    let secure = format!("https://kites.localhost:{}/secure-loader", world.secure);
+    let plain = format!("http://kites.localhost:{}/good", world.plain);
+    for near in [secure, plain] {
+        let d = check(&checker, &supplier, &near).await;
+        assert_eq!(d.verdict.root(), None, "{near}: {d:?}");
+        let codes = d.verdict.findings().iter().map(|f| f.code.name());
+        let told: Vec<&str> = codes.filter(|code| NEAR.contains(code)).collect();
+        assert_eq!(told, [""; 0], "{near}");
+    }
     checker.pool.close().await;
 }
 

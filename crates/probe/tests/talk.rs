@@ -15,15 +15,15 @@ use newtfern_standins::{DEMO_TOKEN, Standins, mailbox};
 use newtfern_verdict::echo::{Answers, CleanUp, EchoResult, Mail, StopReason, TestVisitor, judge};
 use url::Url;
 
-struct World {
-    standins: Standins,
+pub struct World {
+    pub standins: Standins,
     supplier: Supplier,
-    browser: Browser,
-    http: Http,
+    pub browser: Browser,
+    pub http: Http,
 }
 
 impl World {
-    async fn start() -> World {
+    pub async fn start() -> World {
         let standins = Standins::start(0, None).await.unwrap();
         let guard = Guard::open();
         let supplier =
@@ -61,7 +61,7 @@ impl World {
 }
 
 /// The address of a page with this code.
-async fn one_page(code: &str) -> Url {
+pub async fn one_page(code: &str) -> Url {
     let html = format!("<!doctype html><html lang=en><title>Gust</title><body><h1>Gust</h1>{code}");
     let app = axum::Router::new().fallback(move || async { axum::response::Html(html) });
     let listener = tokio::net::TcpListener::bind("127.0.0.1:0").await.unwrap();
@@ -70,7 +70,7 @@ async fn one_page(code: &str) -> Url {
     Url::parse(&format!("http://gust.localhost:{port}/")).unwrap()
 }
 
-fn answers(message: &str) -> [String; 2] {
+pub fn answers(message: &str) -> [String; 2] {
     [
         format!("Answer to {message}"),
         format!("One more answer to {message}"),

@@ -72,6 +72,8 @@ pub enum Maker {
     Farthing,
     /// A list of channels.
     Plashet,
+    /// A server that each client runs for itself.
+    Weir,
 }
 
 impl Maker {
@@ -81,6 +83,7 @@ impl Maker {
             Maker::Brindle => "brindle",
             Maker::Farthing => "farthing",
             Maker::Plashet => "plashet",
+            Maker::Weir => "weir",
         }
     }
 
@@ -90,9 +93,13 @@ impl Maker {
             Maker::Brindle => crate::profiles::supplier_profile(port),
             Maker::Farthing => crate::farthing_profile(port),
             Maker::Plashet => crate::plashet_profile(port),
+            Maker::Weir => crate::profiles::weir_profile().to_string(),
         }
     }
 }
+
+/// Begins the name of the server that a client runs its widget on.
+pub const WEIR: &str = "weir.";
 
 pub struct Client {
     pub slug: &'static str,
@@ -292,7 +299,7 @@ pub const SITES: [Site; 58] = [
     ),
     site(2, "archive.pellclocks", "Old archive", false, Some(F::Dns)),
     site(2, "bells.pellclocks", "Bells", false, Some(F::Clash)),
-    site(3, "harrowdown", "Main site", true, None),
+    by(Maker::Weir, site(3, "harrowdown", "Main site", true, None)),
     site(
         3,
         "nights.harrowdown",
@@ -441,7 +448,9 @@ impl Site {
     pub fn key(&self) -> String {
         let base = match self.maker {
             Maker::Plashet => format!("{}-links", self.client().slug),
-            Maker::Brindle | Maker::Farthing => format!("{}-live", self.client().slug),
+            Maker::Brindle | Maker::Farthing | Maker::Weir => {
+                format!("{}-live", self.client().slug)
+            }
         };
         let tail = match self.fault {
             Some(F::LoaderStatus) => "-status",
@@ -464,6 +473,14 @@ impl Site {
             _ => "",
         };
         format!("{base}{tail}")
+    }
+
+    /// Address at which the client runs its supplier; empty where the supplier does.
+    pub fn supplier_host(&self, port: u16) -> String {
+        match self.maker {
+            Maker::Weir => format!("{WEIR}{}.localhost:{port}", self.client().slug),
+            Maker::Brindle | Maker::Farthing | Maker::Plashet => String::new(),
+        }
     }
 
     /// Id of its consent manager's profile.

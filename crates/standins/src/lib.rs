@@ -1,7 +1,7 @@
 //! The simulated outside of the demo and the tests: client sites on Tarnwork (a plugin CMS) and on
 //! further [`builders`], a tag manager (Wickerset), a supplier (Brindle) with its loader, frame,
-//! live connection, settings and console, two suppliers of other makes (Farthing Desk, Plashet),
-//! and two consent banners (Hedgegate, Thornlatch), and a mailbox. All web pages are served on
+//! live connection, settings and console, suppliers of other makes (Farthing Desk, Plashet, Weir),
+//! two consent banners (Hedgegate, Thornlatch), and a mailbox. All web pages are served on
 //! loopback under `*.localhost` names by one listener, told apart by the Host header. Nothing here
 //! is used on real sites.
 
@@ -22,7 +22,7 @@ mod tags;
 pub use error::StandinError;
 pub use profiles::{
     DEMO_TOKEN, consent_profile, farthing_profile, plashet_profile, platform_profile,
-    rival_profile, second_consent_profile, supplier_profile, tag_profile,
+    rival_profile, second_consent_profile, supplier_profile, tag_profile, weir_profile,
 };
 
 use answers::banner;
@@ -56,6 +56,7 @@ struct World {
     supplier: Router,
     farthing: Router,
     plashet: Router,
+    weir: Router,
     consent: Router,
     thorn: Router,
 }
@@ -77,6 +78,7 @@ impl Standins {
             supplier: supplier::router(port),
             farthing: suppliers::farthing::router(port, mailbox.smtp_port),
             plashet: suppliers::plashet::router(),
+            weir: suppliers::weir::router(),
             consent: banner(include_str!("assets/hedgegate.js")),
             thorn: banner(include_str!("assets/thornlatch.js")),
         };
@@ -118,6 +120,7 @@ async fn dispatch(State(world): State<World>, request: Request) -> Response {
         n if n.ends_with("brindle.localhost") => world.supplier.oneshot(request).await,
         n if n.ends_with("farthing.localhost") => world.farthing.oneshot(request).await,
         n if n.ends_with("plashet.localhost") => world.plashet.oneshot(request).await,
+        n if suppliers::weir::is_server(n) => world.weir.oneshot(request).await,
         "consent.hedgegate.localhost" => world.consent.oneshot(request).await,
         "consent.thornlatch.localhost" => world.thorn.oneshot(request).await,
         "tags.wickerset.localhost" => return world.tags.answer(request).await,

@@ -57,10 +57,10 @@ impl Sites {
 
 /// The snippet as Brindle gives it.
 pub(crate) fn snippet(key: &str, port: u16) -> String {
-    snippet_of(Maker::Brindle, key, port)
+    snippet_of(Maker::Brindle, (key, ""), port)
 }
 
-fn snippet_of(maker: Maker, key: &str, port: u16) -> String {
+fn snippet_of(maker: Maker, (key, host): (&str, &str), port: u16) -> String {
     let profile: toml::Value = toml::from_str(&maker.profile(port))
         .unwrap_or_else(|_| toml::Value::Table(Default::default()));
     let template = profile
@@ -70,7 +70,7 @@ fn snippet_of(maker: Maker, key: &str, port: u16) -> String {
         .unwrap_or_default();
     // Nobody has written a design into it yet.
     let template = template.replace("{{launcher_colour}}", "");
-    template.replace("{{key}}", key)
+    template.replace("{{key}}", key).replace("{{host}}", host)
 }
 
 /// The snippet as the site's consent banner wants it.
@@ -113,7 +113,7 @@ fn held_by_host(html: &str, hosts: &str, site: &Site) -> String {
 
 fn first_state(site: &Site, port: u16) -> Held {
     let key = site.key();
-    let plain = snippet_of(site.maker, &key, port);
+    let plain = snippet_of(site.maker, (&key, &site.supplier_host(port)), port);
     // What is necessary needs no consent.
     let waits = site.banner && site.maker != Maker::Plashet;
     let code = if waits && site.fault != Some(Fault::Early) {
@@ -456,7 +456,7 @@ fn text_of(site: &Site, page: &(&str, &str, &str)) -> String {
             keeps when you came.",
             page.2
         ),
-        (true, Maker::Plashet) => page.2.to_string(),
+        (true, Maker::Plashet | Maker::Weir) => page.2.to_string(),
     }
 }
 

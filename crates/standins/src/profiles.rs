@@ -19,6 +19,11 @@ pub fn plashet_profile(port: u16) -> String {
     include_str!("../profiles/plashet.toml").replace("{{port}}", &port.to_string())
 }
 
+/// The profile of a supplier that each client runs on a server of its own.
+pub fn weir_profile() -> &'static str {
+    include_str!("../profiles/weir.toml")
+}
+
 /// A supplier that is known as a rival only.
 pub fn rival_profile() -> &'static str {
     include_str!("../profiles/quoin.toml")

@@ -326,3 +326,63 @@ async fn a_connection_that_is_cut_is_passing_and_a_refusal_is_not() {
     assert!(!cut("select nothing").await);
     assert!(store.now().await.is_ok(), "the next one has its own");
 }
+
+#[tokio::test]
+async fn a_planned_job_waits_for_its_time_and_replaces_the_one_before() {
+    let (store, sites) = with_sites(2).await;
+    let plan = async |site: i64, hours: Option<i64>| {
+        let mut tx = store.begin().await.unwrap();
+        let now = tx.now().await.unwrap();
+        let at = hours.map(|h| now + jiff::SignedDuration::from_hours(h));
+        tx.plan_job(Check, "Later", "Newtfern", site, at)
+            .await
+            .unwrap();
+        tx.commit().await.unwrap();
+    };
+    let counts = "select count(*) from jobs";
+    plan(sites[0], Some(5)).await;
+    plan(sites[0], Some(3)).await;
+    plan(sites[1], Some(8)).await;
+    assert_eq!(count(&store, counts).await, 2, "one a site");
+    assert_eq!(
+        count(&store, "select count(*) from rounds").await,
+        1,
+        "one a day"
+    );
+    assert!(store.queue().claim().await.unwrap().is_none());
+    // Nothing is under way, and nobody is told so.
+    assert!(store.rounds().active_round().await.unwrap().is_none());
+    assert!(
+        store
+            .rounds()
+            .job_under_way(sites[0])
+            .await
+            .unwrap()
+            .is_none()
+    );
+    let (id, at) = store
+        .rounds()
+        .planned_look(sites[0])
+        .await
+        .unwrap()
+        .unwrap();
+    let round = store.rounds().round(id).await.unwrap().unwrap();
+    assert_eq!(round.planned_for, Some(at));
+    // What is asked for meanwhile does not wait for it.
+    let asked = crate::common::round(&store, Check, &sites[..1], Urgency::Round).await;
+    let job = store.queue().claim().await.unwrap().unwrap();
+    assert_eq!(job.round_id, asked);
+    assert!(finish(&store, &job).await);
+    run(
+        &store,
+        "update jobs set not_before = now() - interval '1 second'",
+    )
+    .await;
+    let due = store.queue().claim().await.unwrap().unwrap();
+    assert_eq!((due.round_id, due.site_id), (id, sites[0]));
+    plan(sites[1], None).await;
+    assert!(
+        store.queue().claim().await.unwrap().is_none(),
+        "not wanted any more"
+    );
+}

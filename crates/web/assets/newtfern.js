@@ -340,6 +340,13 @@ document.addEventListener("alpine:init", () => {
       picture.setAttribute("class", "pointing");
       picture.setAttribute("role", "group");
       picture.setAttribute("aria-label", "Elements that may be the launcher");
+      if (told.picture) {
+        const shot = document.createElementNS("http://www.w3.org/2000/svg", "image");
+        shot.setAttribute("href", "data:image/png;base64," + told.picture);
+        shot.setAttribute("width", wide);
+        shot.setAttribute("height", high);
+        picture.append(shot);
+      }
       told.candidates.forEach(({ selector, rect, label }) => {
         const box = document.createElementNS("http://www.w3.org/2000/svg", "rect");
         for (const side of ["x", "y", "width", "height"]) box.setAttribute(side, rect[side]);

@@ -8,7 +8,7 @@ use newtfern_model::job::JobKind;
 use newtfern_standards::typed::{self, MOST_NAME};
 use newtfern_store::access::people::Role;
 use newtfern_store::handing::diary::{Entry, NewEntry};
-use newtfern_store::handing::errands::{Errand, Words};
+use newtfern_store::handing::errands::{Errand, NewErrand, Words};
 use newtfern_store::results::queue::Urgency;
 use newtfern_store::{fresh_token, token_hash};
 use serde_json::json;
@@ -33,6 +33,25 @@ pub struct DiaryForm<'a> {
     pub words: &'a str,
     /// A photo's bytes and its extension.
     pub photo: Option<(Vec<u8>, &'static str)>,
+}
+
+/// A link that is asked for.
+#[derive(Debug, Clone)]
+pub struct AskedLink {
+    pub site: i64,
+    /// Place of the widget among the site's; 0 is the first.
+    pub widget: usize,
+    pub slot: String,
+    pub to_whom: String,
+}
+
+/// What a link leads to.
+struct LinkTarget {
+    slot: String,
+    /// Address of the site.
+    url: String,
+    /// Key of a further widget; empty for the first.
+    key: String,
 }
 
 /// Page that a person with a link sees.
@@ -131,15 +150,8 @@ impl HandingActs<'_> {
     ///
     /// # Errors
     /// [`ActError::Bad`] where there is no code for the slot yet.
-    pub async fn make_errand(
-        self,
-        actor: &Actor,
-        site: i64,
-        slot: &str,
-        to_whom: &str,
-    ) -> Result<(String, Timestamp)> {
-        let asked = [(site, slot.to_string(), to_whom.to_string())];
-        let (mut made, until) = self.make_errands(actor, &asked).await?;
+    pub async fn make_errand(self, actor: &Actor, link: AskedLink) -> Result<(String, Timestamp)> {
+        let (mut made, until) = self.make_errands(actor, &[link]).await?;
         match made.pop() {
             Some(Ok(token)) => Ok((token, until)),
             Some(Err(why)) => Err(ActError::Bad(why)),
@@ -148,7 +160,7 @@ impl HandingActs<'_> {
     }
 
     /// Makes links for many sites: their tokens, or why there is none, in the order of what was
-    /// asked (site, slot, for whom). All are kept together once all are known, so that nobody holds
+    /// asked. All are kept together once all are known, so that nobody holds
     /// a link that nobody saw. The slots are not read for it.
     ///
     /// # Errors
@@ -156,7 +168,7 @@ impl HandingActs<'_> {
     pub async fn make_errands(
         self,
         actor: &Actor,
-        asked: &[(i64, String, String)],
+        asked: &[AskedLink],
     ) -> Result<(Vec<std::result::Result<String, String>>, Timestamp)> {
         actor.may(Role::Technician)?;
         if asked.len() > MOST_LINKS {
@@ -169,11 +181,11 @@ impl HandingActs<'_> {
         let until = Timestamp::now() + SignedDuration::from_hours(24 * LINK_DAYS);
         let mut made = Vec::with_capacity(asked.len());
         let mut kept = Vec::new();
-        for (site, slot, to_whom) in asked {
-            match self.errand_for(*site, slot, to_whom).await {
-                Ok((slot, url)) => {
+        for link in asked {
+            match self.errand_for(link).await {
+                Ok(fitting) => {
                     let token = fresh_token();
-                    kept.push((*site, slot, to_whom.trim(), token.clone(), url));
+                    kept.push((link, fitting, token.clone()));
                     made.push(Ok(token));
                 }
                 Err(ActError::Bad(why)) => made.push(Err(why)),
@@ -181,10 +193,19 @@ impl HandingActs<'_> {
             }
         }
         let mut tx = self.acts.store.begin().await?;
-        for (site, slot, to_whom, token, url) in &kept {
-            let hash = token_hash(token);
-            tx.add_errand(*site, slot, to_whom, &actor.name, &hash, until)
-                .await?;
+        for (link, fitting, token) in &kept {
+            let LinkTarget { slot, url, key } = fitting;
+            let to_whom = link.to_whom.trim();
+            tx.add_errand(&NewErrand {
+                site: link.site,
+                widget_key: key,
+                slot,
+                to_whom,
+                who: &actor.name,
+                hash: &token_hash(token),
+                until,
+            })
+            .await?;
             let detail = json!({"slot": slot, "to": to_whom, "until": until.as_second()});
             record(&mut tx, actor, "made an instruction link", url, detail).await?;
         }
@@ -192,13 +213,23 @@ impl HandingActs<'_> {
         Ok((made, until))
     }
 
-    /// The slot of a link that is to be made, and the address of its site.
-    async fn errand_for(self, site: i64, slot: &str, to_whom: &str) -> Result<(String, String)> {
-        let to_whom = typed::text(to_whom, MOST_NAME);
+    /// What a link that is to be made leads to.
+    async fn errand_for(self, link: &AskedLink) -> Result<LinkTarget> {
+        let to_whom = typed::text(&link.to_whom, MOST_NAME);
         to_whom.map_err(|e| ActError::Bad(format!("The name {e}.")))?;
-        let page = self.acts.placing().place_steps(site, slot).await?;
+        let placing = self.acts.placing();
+        let page = placing
+            .place_steps(link.site, link.widget, &link.slot)
+            .await?;
         match (&page.fitted, &page.slot) {
-            (Some(_), Some(slot)) => Ok((slot.id.clone(), page.site.url.clone())),
+            (Some(_), Some(slot)) => {
+                let (_, key) = page.widgets.get(link.widget).cloned().unwrap_or_default();
+                Ok(LinkTarget {
+                    slot: slot.id.clone(),
+                    url: page.site.url.clone(),
+                    key: if link.widget == 0 { String::new() } else { key },
+                })
+            }
             _ => Err(ActError::Bad(format!("No link was made. {}", page.problem))),
         }
     }
@@ -257,11 +288,13 @@ impl HandingActs<'_> {
     /// [`ActError::NotFound`] where the link does not open.
     pub async fn errand_page(self, token: &str) -> Result<ErrandPage> {
         let errand = self.open_errand(token).await?;
+        let placing = self.acts.placing();
+        let widget = placing
+            .place_of_widget(errand.site_id, &errand.widget_key)
+            .await?;
         Ok(ErrandPage {
-            place: self
-                .acts
-                .placing()
-                .place_steps(errand.site_id, &errand.slot_id)
+            place: placing
+                .place_steps(errand.site_id, widget, &errand.slot_id)
                 .await?,
             words: self.acts.store.handing().errand_words(&[errand.id]).await?,
             agency: self.acts.store.settings().agency().await?.name,

@@ -2,9 +2,13 @@
 //! no browser.
 
 use crate::handles::ProfileActs;
-use crate::{ActError, Actor, Result, record};
+use crate::{ActError, Actor, ProposingVisit, Result, record};
+use base64::Engine;
+use base64::engine::general_purpose::STANDARD;
 use newtfern_heavy::heavy;
-use newtfern_model::derive::{Candidate, Proposal, candidates, filled, not_found, propose};
+use newtfern_model::derive::{
+    Candidate, Proposal, candidates, filled, not_found, propose, propose_panel,
+};
 use newtfern_model::profile::Supplier;
 use newtfern_standards::address;
 use newtfern_store::access::people::Role;
@@ -31,6 +35,8 @@ pub struct VisitProposal {
     pub candidates: Vec<Candidate>,
     /// Width and height of the page that they stand on, CSS px.
     pub page: (f64, f64),
+    /// The page as it was, a PNG as Base64 (RFC 4648); none where no picture could be taken.
+    pub picture: Option<String>,
 }
 
 /// Answer of the worker that made the visit.
@@ -91,12 +97,21 @@ impl ProfileActs<'_> {
     async fn proposed(self, text: &str, url: &str) -> Answer {
         let supplier = Supplier::from_toml(text).map_err(|e| format!("{e}."))?;
         let url = Url::parse(url).map_err(|e| format!("{e}."))?;
-        let seen = self.acts.outside().visit(&url, &supplier).await;
-        let seen = seen.map_err(|e| format!("{e}."))?;
+        let visited = self.acts.outside().visit(&url, &supplier).await;
+        let ProposingVisit {
+            seen,
+            opened,
+            picture,
+        } = visited.map_err(|e| format!("{e}."))?;
         if let Some(failure) = &seen.page.failure {
             return Err(format!("The page could not be read: {}.", failure.text));
         }
-        let told = heavy(|| propose(&supplier, &seen)).await;
+        let told = heavy(|| {
+            let mut told = propose(&supplier, &seen);
+            told.extend(propose_panel(&opened));
+            told
+        })
+        .await;
         let line = |p: &Proposal| {
             let value = p.value.replace('\n', ", ");
             format!("{}: {value} ({})", p.path, p.why)
@@ -106,6 +121,7 @@ impl ProfileActs<'_> {
             missing: not_found(&told),
             candidates: candidates(&seen),
             page: (seen.view().width, seen.view().height),
+            picture: picture.map(|png| STANDARD.encode(png)),
             text: filled(text, &told).map_err(|e| format!("{e}."))?,
         })
     }

@@ -7,6 +7,7 @@ use crate::{ActError, Actor, Result, Subject, record};
 use jiff::Timestamp;
 use newtfern_model::job::{CheckKind, JobKind};
 use newtfern_standards::observation::{Aside, Observation};
+use newtfern_store::Tx;
 use newtfern_store::access::people::Role;
 use newtfern_store::results::checks::{Check, NewCheck};
 use newtfern_store::results::queue::Job;
@@ -95,7 +96,9 @@ impl CheckActs<'_> {
     ) -> Result<Outcome> {
         let at = seen.at;
         let earlier = self.earlier_look(subject, at).await?;
-        let judged = subject.judge(&seen.page, at, earlier.as_ref()).await;
+        let mut judged = subject.judge(&seen.page, at, earlier.as_ref()).await;
+        let other = self.other_hours(subject, at).await?;
+        other.remark(&mut judged.families);
         let outcome = judged.diagnosis.verdict.outcome();
         let words = in_words(&judged);
         let (mut visits, mut asides) = seen.into_parts();
@@ -106,6 +109,7 @@ impl CheckActs<'_> {
             expectation: subject.prints.in_one(),
             outcome: words.clone(),
             root: judged.diagnosis.verdict.root(),
+            staffed: other.staffed,
             blobs,
             visits,
             asides: asides_json(&asides),
@@ -116,7 +120,11 @@ impl CheckActs<'_> {
                 judged.families,
             )
         };
-        self.end(job, &words, (check, &subject.prints)).await?;
+        let mut tx = self.acts.store.begin().await?;
+        self.keep_and_finish(&mut tx, job, &words, (check, &subject.prints))
+            .await?;
+        other.plan(&mut tx, subject, outcome).await?;
+        tx.commit().await?;
         Ok(outcome)
     }
 
@@ -243,12 +251,24 @@ impl CheckActs<'_> {
     /// Stores a check and the end of its job together, or nothing.
     async fn end(self, job: &Job, words: &str, (check, inputs): (NewCheck, &Prints)) -> Result<()> {
         let mut tx = self.acts.store.begin().await?;
-        self.keep(&mut tx, &check, inputs.clone()).await?;
-        if !tx.finish_job(job, words).await? {
-            // Dropped uncommitted: the other worker's result stands.
-            return Err(ActError::TakenOver);
-        }
+        self.keep_and_finish(&mut tx, job, words, (check, inputs))
+            .await?;
         Ok(tx.commit().await?)
+    }
+
+    async fn keep_and_finish(
+        self,
+        tx: &mut Tx,
+        job: &Job,
+        words: &str,
+        (check, inputs): (NewCheck, &Prints),
+    ) -> Result<()> {
+        self.keep(tx, &check, inputs.clone()).await?;
+        // Dropped uncommitted: the other worker's result stands.
+        match tx.finish_job(job, words).await? {
+            true => Ok(()),
+            false => Err(ActError::TakenOver),
+        }
     }
 
     /// Judges a site's last look again, without a new one: after a change of rules, design or
@@ -275,14 +295,20 @@ impl CheckActs<'_> {
         let mut asides: Vec<Aside> = serde_json::from_value(asides)
             .map_err(|e| newtfern_store::error::corrupt("copies beside a page", e))?;
         documents::back(&self.acts.blobs, &mut visits, &mut asides).await?;
-        let judged = subject
-            .judge(&subject.page(visits, asides), last.seen_at.to_jiff(), None)
-            .await;
+        let seen_at = last.seen_at.to_jiff();
+        let page = subject.page(visits, asides);
+        let mut judged = subject.judge(&page, seen_at, None).await;
+        let other = self.other_hours(&subject, seen_at).await?;
+        other.remark(&mut judged.families);
         let outcome = judged.diagnosis.verdict.outcome();
-        let check = again(&last, site, &subject, judged);
+        let check = NewCheck {
+            staffed: other.staffed,
+            ..again(&last, site, &subject, judged)
+        };
         let inputs = subject.prints.judged_again(&last.inputs.0);
         let mut tx = self.acts.store.begin().await?;
         self.keep(&mut tx, &check, inputs).await?;
+        other.plan(&mut tx, &subject, outcome).await?;
         record(&mut tx, actor, "judged again", &subject.site.url, json!({})).await?;
         tx.commit().await?;
         Ok(Some(outcome))

@@ -5,5 +5,6 @@ pub(crate) mod documents;
 pub(crate) mod ground;
 pub(crate) mod hand_tests;
 pub(crate) mod mailbox;
+pub(crate) mod other_hours;
 pub(crate) mod rounds;
 pub(crate) mod test_talks;

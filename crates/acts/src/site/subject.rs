@@ -212,6 +212,11 @@ impl Subject {
         SitePage::given_alone(&self.url, visited)
     }
 
+    /// Returns whether somebody is there at an instant; none where no hours are given.
+    pub fn staffed_at(&self, at: Timestamp) -> Option<bool> {
+        self.widget.staffed_at(&self.file.time_zone, at)
+    }
+
     /// Consent states that are visited beyond those of the chain. Nobody can be asked for a
     /// decision of which the profile does not say how it is made.
     pub fn states(&self) -> Vec<ConsentAct> {

@@ -5,7 +5,7 @@ use newtfern_model::pages::PageCopy;
 use newtfern_model::pages::beside::PageRuleReport;
 use newtfern_model::platform::Platform;
 use newtfern_model::profile::Supplier;
-use newtfern_standards::observation::Observation;
+use newtfern_standards::observation::{FixedElement, Observation};
 use url::Url;
 
 /// The result of looking at an address.
@@ -42,6 +42,16 @@ pub enum SlotError {
     Status(u16),
 }
 
+/// Visit of a page for a supplier of which not everything is known.
+#[derive(Debug, Clone, Default)]
+pub struct ProposingVisit {
+    pub seen: Observation,
+    /// What came, or grew, when the launcher was pressed.
+    pub opened: Vec<FixedElement>,
+    /// The page as a PNG.
+    pub picture: Option<Vec<u8>>,
+}
+
 #[async_trait]
 pub trait Outside: Send + Sync {
     async fn look(&self, typed: &str, platforms: &[Platform]) -> AddressReport;
@@ -49,8 +59,8 @@ pub trait Outside: Send + Sync {
     async fn page(&self, address: &Url) -> PageCopy;
     /// The bytes of a picture; why there are none, in words to follow "because".
     async fn picture(&self, address: &Url) -> Result<Vec<u8>, String>;
-    /// Makes one visit in a browser.
-    async fn visit(&self, address: &Url, supplier: &Supplier) -> Result<Observation, String>;
+    /// Makes one visit in a browser, and presses what is, or may be, the launcher.
+    async fn visit(&self, address: &Url, supplier: &Supplier) -> Result<ProposingVisit, String>;
     async fn read_slot(&self, address: &Url, token: &str) -> Result<SlotText, SlotError>;
     async fn write_slot(
         &self,

@@ -9,7 +9,8 @@ use crate::{ActError, Actor, Result, SlotError, Subject, TokenState};
 use newtfern_heavy::heavy;
 use newtfern_model::placement::Inspector;
 use newtfern_model::platform::{Interface, Platform};
-use newtfern_model::tags::{PublishedSet, Tag, TagChange, TagLook, TagSet, place};
+use newtfern_model::profile::Supplier;
+use newtfern_model::tags::{PublishedSet, Tag, TagError, TagLook, TagSet, TaggedWidget, place};
 use newtfern_standards::address_template;
 use newtfern_standards::html::Document;
 use newtfern_standards::observation::{Aside, AsideLook, Observation, Purpose};
@@ -30,9 +31,28 @@ const MOST_SET: usize = 2_000_000;
 pub struct TagPage {
     pub manager: Platform,
     pub set: Option<TagSet>,
-    pub change: Option<TagChange>,
+    pub change: Option<SetChange>,
     /// Reason why the set is not there, or nothing can be placed.
     pub problem: String,
+}
+
+/// Change that placing all widgets of a site makes to its set.
+#[derive(Debug)]
+pub struct SetChange {
+    /// All tags of the draft afterwards.
+    pub tags: Vec<Tag>,
+    /// The widgets' tags as they will be, in the order of the widgets.
+    pub own: Vec<Tag>,
+    /// Steps in words; empty where all is right already.
+    pub told: Vec<String>,
+}
+
+impl SetChange {
+    /// Code of the widgets' tags.
+    fn code(&self) -> String {
+        let all: Vec<&str> = self.own.iter().map(|t| t.html.as_str()).collect();
+        all.join("\n")
+    }
 }
 
 /// State of the set that a push was asked for.
@@ -164,14 +184,40 @@ impl PlacingActs<'_> {
         Ok(Some(page))
     }
 
-    async fn tag_change(self, site: &Site, set: &TagSet) -> Result<TagChange> {
+    async fn tag_change(self, site: &Site, set: &TagSet) -> Result<SetChange> {
         let s = self.acts.sites().subject(site.id).await?;
-        if s.site.key.trim().is_empty() {
+        let suppliers: Vec<&Supplier> = std::iter::once(&s.supplier).chain(&s.further).collect();
+        let keys: Vec<&str> = s.file.widgets.iter().map(|w| w.key.as_str()).collect();
+        if keys.iter().any(|key| key.trim().is_empty()) {
             return Err(bad("The key is empty: choose the client's account first."));
         }
-        let html = s.supplier.snippet_for(&s.site.key);
-        let consent = s.consent.as_ref().and_then(|m| m.category_for(&s.supplier));
-        let change = heavy(|| place(set, &s.supplier, &html, &s.rules, consent)).await;
+        let change = heavy(|| {
+            // Each widget in turn, into the set as the one before leaves it.
+            let mut set = set.clone();
+            let (mut told, mut own) = (Vec::new(), Vec::new());
+            for ((widget, supplier), key) in s.file.widgets.iter().zip(suppliers).zip(&keys) {
+                let siblings: Vec<&str> = keys.iter().copied().filter(|k| k != key).collect();
+                let change = place(
+                    &set,
+                    &TaggedWidget {
+                        supplier,
+                        html: &supplier.snippet_for(key),
+                        rules: &widget.rules(),
+                        consent: s.consent.as_ref().and_then(|m| m.category_for(supplier)),
+                        siblings: &siblings,
+                    },
+                )?;
+                told.extend(change.told);
+                own.push(change.tag);
+                set.tags = change.tags;
+            }
+            Ok(SetChange {
+                tags: set.tags,
+                own,
+                told,
+            })
+        });
+        let change: std::result::Result<SetChange, TagError> = change.await;
         change.map_err(|e| bad(format!("{e}.")))
     }
 
@@ -215,7 +261,7 @@ impl PlacingActs<'_> {
                 slot: &slot,
                 before: &before,
                 after: &serde_json::to_string_pretty(&Some(&after)).unwrap_or_default(),
-                ours: &change.tag.html,
+                ours: &change.code(),
                 who: &actor.name,
                 batch: None,
                 round,
@@ -401,7 +447,7 @@ fn read(text: &str) -> Result<TagSet> {
 }
 
 /// Returns the set as it is after its next publication.
-fn next_version(set: &TagSet, change: &TagChange) -> PublishedSet {
+fn next_version(set: &TagSet, change: &SetChange) -> PublishedSet {
     PublishedSet {
         version: set.published.as_ref().map_or(1, |p| p.version + 1),
         note: format!("{} by Newtfern", change.told.join("; ")),

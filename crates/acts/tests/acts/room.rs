@@ -1,12 +1,11 @@
 //! Acts over a database of their own, with nobody outside.
 
 use async_trait::async_trait;
-use newtfern_acts::{Actor, Acts, AddressReport, Outside, SlotError, SlotText};
+use newtfern_acts::{Actor, Acts, AddressReport, Outside, ProposingVisit, SlotError, SlotText};
 use newtfern_model::pages::PageCopy;
 use newtfern_model::platform::Platform;
 use newtfern_model::profile::{ConsentManager, Supplier};
 use newtfern_model::site::SiteFields;
-use newtfern_standards::observation::Observation;
 use newtfern_store::Store;
 use newtfern_store::results::blobs::Blobs;
 use newtfern_store::sealed::seal::Sealer;
@@ -30,7 +29,7 @@ impl Outside for Nobody {
     async fn picture(&self, _: &Url) -> Result<Vec<u8>, String> {
         Err("nobody is there".into())
     }
-    async fn visit(&self, _: &Url, _: &Supplier) -> Result<Observation, String> {
+    async fn visit(&self, _: &Url, _: &Supplier) -> Result<ProposingVisit, String> {
         Err("nobody is there".into())
     }
     async fn read_slot(&self, _: &Url, _: &str) -> Result<SlotText, SlotError> {

@@ -4,7 +4,7 @@
 use crate::room::{Room, actor, room};
 use futures_util::future::BoxFuture;
 use newtfern_acts::{
-    ActError, Actor, Acts, DesignSet, DiaryForm, HouseRules, ImportSource, Intended,
+    ActError, Actor, Acts, AskedLink, DesignSet, DiaryForm, HouseRules, ImportSource, Intended,
     OtherSuppliers, PeopleAct, ProfileForm, TakeOver, TokenHolder, WidgetFields,
 };
 use newtfern_model::design::{Field, Layer};
@@ -56,6 +56,15 @@ const FILE: &[u8] = b"client,name,address\nMill,New,new.example\n";
 
 /// A slot of the platform that takes the whole code.
 const SLOT: &str = "footer-code";
+
+fn link(site: i64) -> AskedLink {
+    AskedLink {
+        site,
+        widget: 0,
+        slot: SLOT.into(),
+        to_whom: "Jo".into(),
+    }
+}
 
 /// One more widget of the same supplier.
 fn further() -> WidgetFields {
@@ -157,7 +166,7 @@ pub async fn stage() -> Stage {
     acts.sites().remove_sites(&who, &[removed]).await.unwrap();
     let (removals, _) = acts.reads().sites().removals(0, 9).await.unwrap();
     acts.handing()
-        .make_errand(&who, sites[0], SLOT, "Jo")
+        .make_errand(&who, link(sites[0]))
         .await
         .unwrap();
     let errand = acts.reads().handing().errands(sites[0]).await.unwrap()[0].id;
@@ -335,10 +344,9 @@ fn of_results_and_writing() -> Vec<Case> {
                 photo: None,
             }),
         Technician Recorded "make_errand" => s.acts().handing()
-            .make_errand(who, s.site, SLOT, "Jo"),
+            .make_errand(who, link(s.site)),
         Technician Recorded "make_errands" => async {
-            let asked = [(s.site, SLOT.to_string(), "Jo".to_string())];
-            s.acts().handing().make_errands(who, &asked).await
+            s.acts().handing().make_errands(who, &[link(s.site)]).await
         },
         Technician Recorded "withdraw_errand" => s.acts().handing()
             .withdraw_errand(who, s.errand),

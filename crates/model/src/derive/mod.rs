@@ -12,7 +12,9 @@ mod whose;
 
 pub use derived::{DeriveError, DerivedProfile, MOST_PASTE, Repair};
 pub(crate) use scripts::{Script, absolute};
-pub use seen::{Candidate, Proposal, candidates, filled, not_found, propose};
+pub use seen::{
+    Candidate, Proposal, candidates, filled, not_found, pressed, propose, propose_panel,
+};
 pub use whose::{CodeOwner, owner_of};
 
 use crate::placement::{Inspector, PieceState};

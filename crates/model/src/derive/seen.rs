@@ -139,6 +139,36 @@ pub fn propose(supplier: &Supplier, seen: &Observation) -> Vec<Proposal> {
     out
 }
 
+/// Returns the selector of what a second visit presses: what the profile names, else the likeliest
+/// launcher.
+pub fn pressed(supplier: &Supplier, seen: &Observation) -> Option<String> {
+    let known = [&supplier.open.click, &supplier.alive.launcher];
+    let known = known.into_iter().find(|s| !s.trim().is_empty()).cloned();
+    known.or_else(|| candidates(seen).into_iter().next().map(|c| c.selector))
+}
+
+/// What pressing the launcher proposes: the largest of what came then is the panel.
+pub fn propose_panel(opened: &[FixedElement]) -> Option<Proposal> {
+    let largest = opened.iter().filter(|f| selector_of(f).is_some());
+    let largest = largest.max_by(|a, b| a.rect.area().total_cmp(&b.rect.area()))?;
+    let (w, h) = (largest.rect.width, largest.rect.height);
+    Some(Proposal {
+        path: "open.panel",
+        value: selector_of(largest)?,
+        why: format!("it came when the launcher was pressed and measures {w:.0} by {h:.0} px"),
+    })
+}
+
+/// Selector of an element that stays in place: by its id, else by its name and classes.
+fn selector_of(f: &FixedElement) -> Option<String> {
+    let (_, id) = f.element.split_once('#').unwrap_or_default();
+    let id = id.split(['.', ' ']).next().unwrap_or_default();
+    match id {
+        "" => f.element.contains(['.', '-']).then(|| f.element.clone()),
+        id => Some(format!("#{id}")),
+    }
+}
+
 /// Hosts of live connections to the supplier.
 fn sockets(seen: &Observation, owned: &Owned) -> Vec<String> {
     let stems: Vec<String> = owned.hosts.iter().map(|h| stem(h)).collect();
@@ -186,14 +216,6 @@ const LABELS: [&str; 7] = [
 pub fn candidates(seen: &Observation) -> Vec<Candidate> {
     let delivered = &seen.page.html;
     let (wide, high) = seen.layout.unwrap_or((1280.0, 800.0));
-    let selector = |f: &FixedElement| {
-        let (_, id) = f.element.split_once('#').unwrap_or_default();
-        let id = id.split(['.', ' ']).next().unwrap_or_default();
-        match id {
-            "" => f.element.contains(['.', '-']).then(|| f.element.clone()),
-            id => Some(format!("#{id}")),
-        }
-    };
     let came = |selector: &str| {
         let name = selector.trim_start_matches('#').rsplit('.').next();
         let name = name.unwrap_or_default();
@@ -221,7 +243,7 @@ pub fn candidates(seen: &Observation) -> Vec<Candidate> {
     let mut found: Vec<&FixedElement> = seen.fixed.iter().filter(fits).collect();
     found.sort_by_key(|f| score(f));
     let of = |f: &FixedElement| {
-        let selector = selector(f).filter(|s| came(s))?;
+        let selector = selector_of(f).filter(|s| came(s))?;
         Some(Candidate {
             selector,
             rect: f.rect,
@@ -247,10 +269,14 @@ pub fn not_found(proposals: &[Proposal]) -> Vec<String> {
             "consent.storage",
             "Nothing was stored under its name or by its frames.",
         ),
+        (
+            "open.panel",
+            "No panel was found: pressing the launcher brought nothing large that stays in place.",
+        ),
     ];
     let missing = all.iter().filter(|(path, _)| missing(path));
-    let always = "The sign of life, the open panel and its close button cannot be told from one \
-        visit: enter them.";
+    let always = "The sign of life and the panel's close button cannot be told from a visit: enter \
+        them.";
     missing
         .map(|(_, words)| words.to_string())
         .chain([always.to_string()])
@@ -415,5 +441,21 @@ mod tests {
         let told = not_found(&propose(&sample(), &seen));
         assert!(told[0].starts_with("No launcher was found"), "{told:?}");
         assert!(told.last().unwrap().contains("cannot be told"));
+        // The largest of what pressing brought is the panel.
+        let panel = FixedElement {
+            rect: Rect {
+                width: 320.0,
+                height: 480.0,
+                ..Rect::default()
+            },
+            ..fixed("div#w-panel.open", 0.0, 0.0, 0.0)
+        };
+        let told = propose_panel(&[fixed("div.w-shade", 0.0, 0.0, 200.0), panel]).unwrap();
+        assert_eq!((told.path, told.value.as_str()), ("open.panel", "#w-panel"));
+        assert!(told.why.ends_with("320 by 480 px"), "{}", told.why);
+        assert_eq!(
+            pressed(&sample(), &seen).as_deref(),
+            Some("#example-launcher")
+        );
     }
 }

@@ -12,7 +12,7 @@ pub use design::WidgetDesign;
 pub use error::ExpectationError;
 pub use hours::{CalendarDay, ClosedDay, Day, Hours, OutsideHours, TimeOfDay};
 pub use of_site::beyond_fields;
-pub use staffing::{staffed, zone};
+pub use staffing::{next_change, staffed, zone};
 pub use texts::{TEXTS, TextSet};
 
 pub use crate::channel::{Channel, ChannelKind};
@@ -21,6 +21,8 @@ use crate::design::Field;
 use crate::pages::{PageKind, PageRules, Pattern};
 use crate::profile::own_host;
 use error::bad;
+use jiff::Timestamp;
+use jiff::tz::TimeZone;
 use newtfern_standards::observation::Viewport;
 use newtfern_standards::strict_toml::{self, TomlError};
 use newtfern_standards::{address, country};
@@ -321,6 +323,26 @@ fn language_tag(field: &str, tag: &str) -> Result<(), ExpectationError> {
             field,
             format!("\u{201c}{tag}\u{201d} is not a language tag (BCP 47), such as en: {error}"),
         ),
+    }
+}
+
+impl Widget {
+    /// Returns whether somebody is there, by the clock of a zone; none where no hours are given, or
+    /// the zone is not known.
+    pub fn staffed_at(&self, time_zone: &str, at: Timestamp) -> Option<bool> {
+        let zone = self.zone_of_hours(time_zone)?;
+        Some(staffed(&self.hours, &self.closed, &zone, at))
+    }
+
+    /// Returns the next instant at which [`Widget::staffed_at`] changes.
+    pub fn next_change(&self, time_zone: &str, at: Timestamp) -> Option<Timestamp> {
+        let zone = self.zone_of_hours(time_zone)?;
+        next_change(&self.hours, &self.closed, &zone, at)
+    }
+
+    fn zone_of_hours(&self, time_zone: &str) -> Option<TimeZone> {
+        let timed = !self.hours.is_empty() || !self.closed.is_empty();
+        zone(time_zone).filter(|_| timed)
     }
 }
 

@@ -7,7 +7,7 @@ mod diagnose;
 mod place;
 
 pub use diagnose::TagLook;
-pub use place::{TagChange, place};
+pub use place::{TagChange, TaggedWidget, place};
 
 use crate::pages::{PageKind, PageRules, Pattern};
 use crate::placement::{Inspector, PieceState};
@@ -131,6 +131,14 @@ impl Tag {
     pub fn carries(&self, supplier: &Supplier, consent: Option<&ConsentManager>) -> bool {
         let pieces = Inspector::new(supplier, consent).pieces_apart(&self.html);
         pieces.iter().any(|p| p.state != PieceState::Mentioned)
+    }
+
+    /// Returns whether its code is the supplier's with one of these keys.
+    fn has_key_of(&self, supplier: &Supplier, keys: &[&str]) -> bool {
+        let pieces = Inspector::new(supplier, None).pieces_apart(&self.html);
+        pieces
+            .iter()
+            .any(|p| p.key.key().is_some_and(|key| keys.contains(&key)))
     }
 
     /// Returns in words when it fires.

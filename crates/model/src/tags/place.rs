@@ -15,22 +15,41 @@ pub struct TagChange {
     pub told: Vec<String>,
 }
 
+/// Widget that comes through a set.
+pub struct TaggedWidget<'a> {
+    /// Supplier of the widget.
+    pub supplier: &'a Supplier,
+    /// Its snippet.
+    pub html: &'a str,
+    /// Pages of the site that it should be on.
+    pub rules: &'a PageRules,
+    /// Category of the consent manager that it waits for.
+    pub consent: Option<&'a str>,
+    /// Keys of the site's other widgets: their tags stay as they are.
+    pub siblings: &'a [&'a str],
+}
+
+impl TaggedWidget<'_> {
+    fn is_carried_by(&self, tag: &Tag) -> bool {
+        let others = || tag.has_key_of(self.supplier, self.siblings);
+        tag.carries(self.supplier, None) && !others()
+    }
+}
+
 /// The tag of a snippet, once, with the right code, the site's page rules and its consent
 /// condition; others' tags stay as they are.
 ///
 /// # Errors
 /// [`TagError::Kind`], where a page rule is by kind.
-pub fn place(
-    set: &TagSet,
-    supplier: &Supplier,
-    html: &str,
-    rules: &PageRules,
-    consent: Option<&str>,
-) -> Result<TagChange, TagError> {
-    let by_kind = |p: &&Pattern| p.text().starts_with("kind:");
-    if let Some(rule) = rules.on.iter().chain(&rules.not_on).find(by_kind) {
-        return Err(TagError::Kind(rule.text().to_string()));
-    }
+pub fn place(set: &TagSet, widget: &TaggedWidget) -> Result<TagChange, TagError> {
+    let TaggedWidget {
+        supplier,
+        html,
+        rules,
+        consent,
+        ..
+    } = widget;
+    for_a_set(rules)?;
     let every = PageRules::default().on;
     let wanted = |id: String, name: String| Tag {
         id,
@@ -49,7 +68,7 @@ pub fn place(
     let mut tags = Vec::new();
     let mut ours: Option<Tag> = None;
     for tag in &set.tags {
-        if !tag.carries(supplier, None) {
+        if !widget.is_carried_by(tag) {
             tags.push(tag.clone());
             continue;
         }
@@ -74,11 +93,20 @@ pub fn place(
             tag
         }
     };
-    let live = set.published().iter().find(|t| t.carries(supplier, None));
+    let live = set.published().iter().find(|t| widget.is_carried_by(t));
     if told.is_empty() && live != Some(&tag) {
         told.push("the draft is right already and is published".into());
     }
     Ok(TagChange { tags, tag, told })
+}
+
+/// A set's rules are addresses alone.
+fn for_a_set(rules: &PageRules) -> Result<(), TagError> {
+    let by_kind = |p: &&Pattern| p.text().starts_with("kind:");
+    match rules.on.iter().chain(&rules.not_on).find(by_kind) {
+        Some(rule) => Err(TagError::Kind(rule.text().to_string())),
+        None => Ok(()),
+    }
 }
 
 /// Returns an id that no tag of the set has.

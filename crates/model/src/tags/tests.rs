@@ -17,6 +17,19 @@ fn tag(id: &str, html: &str) -> Tag {
     }
 }
 
+fn placed(set: &TagSet, rules: &PageRules, consent: Option<&str>) -> Result<TagChange, TagError> {
+    place(
+        set,
+        &TaggedWidget {
+            supplier: &sample(),
+            html: GOOD,
+            rules,
+            consent,
+            siblings: &["sister-01"],
+        },
+    )
+}
+
 fn set(draft: Vec<Tag>, live: Vec<Tag>) -> TagSet {
     TagSet {
         id: "WK-1".into(),
@@ -124,7 +137,7 @@ fn placing_mends_its_own_tag_and_leaves_others() {
     let second = tag("second", GOOD);
     let before = set(vec![old, others.clone(), second], vec![]);
     let rules = PageRules::of(vec![], vec![Pattern::read("/legal/**").unwrap()]);
-    let change = place(&before, &sample(), GOOD, &rules, Some("chat")).unwrap();
+    let change = placed(&before, &rules, Some("chat")).unwrap();
     assert_eq!(change.tags.len(), 2);
     assert_eq!(change.tags[1], others);
     assert_eq!(
@@ -135,22 +148,23 @@ fn placing_mends_its_own_tag_and_leaves_others() {
     assert_eq!(change.told.len(), 5, "{:?}", change.told);
     // Placed again, only publishing is left to do; then nothing.
     let drafted = set(change.tags.clone(), vec![]);
-    let again = place(&drafted, &sample(), GOOD, &rules, Some("chat")).unwrap();
+    let again = placed(&drafted, &rules, Some("chat")).unwrap();
     assert_eq!(again.told, ["the draft is right already and is published"]);
     let live = set(change.tags.clone(), change.tags);
-    assert!(
-        place(&live, &sample(), GOOD, &rules, Some("chat"))
-            .unwrap()
-            .told
-            .is_empty()
-    );
+    assert!(placed(&live, &rules, Some("chat")).unwrap().told.is_empty());
+    // The tag of the site's other widget of the same supplier stays beside it.
+    let sister = tag("sister", &GOOD.replace("abcd-1234", "sister-01"));
+    let both = set(vec![sister.clone(), others.clone()], vec![]);
+    let change = placed(&both, &rules, None).unwrap();
+    assert_eq!(change.tags[..2], [sister, others.clone()]);
+    assert_eq!((change.tags.len(), change.tag.html.as_str()), (3, GOOD));
     // A new tag takes an id that is free.
     let taken = set(vec![tag("example-1", "<i>")], vec![]);
-    let new = place(&taken, &sample(), GOOD, &PageRules::default(), None).unwrap();
+    let new = placed(&taken, &PageRules::default(), None).unwrap();
     assert_eq!((new.tag.id.as_str(), new.tags.len()), ("example-2", 2));
     let by_kind = PageRules::of(vec![], vec![Pattern::read("kind:legal").unwrap()]);
     assert!(matches!(
-        place(&taken, &sample(), GOOD, &by_kind, None),
+        placed(&taken, &by_kind, None),
         Err(TagError::Kind(_))
     ));
 }
@@ -159,7 +173,7 @@ proptest::proptest! {
     #[test]
     fn any_text_is_a_set_or_an_error(text in ".{0,200}") {
         if let Ok(set) = TagSet::read(&text) {
-            let _ = place(&set, &sample(), GOOD, &PageRules::default(), None);
+            let _ = placed(&set, &PageRules::default(), None);
         }
     }
 }

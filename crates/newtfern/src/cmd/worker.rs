@@ -52,7 +52,19 @@ pub async fn work(acts: Acts, at_once: usize, mut stopped: watch::Receiver<bool>
     let care = tokio::spawn(take_care(acts.clone()));
     let mut woken = acts.queue().listen().await?;
     let mut running = JoinSet::new();
+    // Somebody looks at the page and waits for it: one such visit goes beside the jobs.
+    let mut asked = JoinSet::new();
     while !*stopped.borrow() {
+        if asked.is_empty() {
+            match acts.queue().has_asked_visit().await {
+                Ok(true) => {
+                    let acts = acts.clone();
+                    asked.spawn(async move { visit_asked(&acts).await });
+                }
+                Ok(false) => {}
+                Err(error) => tracing::warn!("no visit could be looked for: {error}"),
+            }
+        }
         let free = running.len() < at_once.max(1);
         if free {
             match acts.queue().claim().await {
@@ -61,15 +73,7 @@ pub async fn work(acts: Acts, at_once: usize, mut stopped: watch::Receiver<bool>
                     running.spawn(async move { perform(&ways, &acts, job, stopped).await });
                     continue;
                 }
-                Ok(None) => match acts.queue().has_asked_visit().await {
-                    Ok(true) => {
-                        let acts = acts.clone();
-                        running.spawn(async move { visit_asked(&acts).await });
-                        continue;
-                    }
-                    Ok(false) => {}
-                    Err(error) => tracing::warn!("no visit could be looked for: {error}"),
-                },
+                Ok(None) => {}
                 // A database that restarts must not end its workers.
                 Err(error) => tracing::warn!("no job could be claimed, trying again: {error}"),
             }
@@ -77,7 +81,8 @@ pub async fn work(acts: Acts, at_once: usize, mut stopped: watch::Receiver<bool>
         tokio::select! {
             _ = stopped.changed() => {}
             Some(_) = running.join_next(), if !running.is_empty() => {}
-            notice = woken.next(), if free => {
+            Some(_) = asked.join_next(), if !asked.is_empty() => {}
+            notice = woken.next(), if free || asked.is_empty() => {
                 if notice.is_err() {
                     tokio::time::sleep(Duration::from_secs(1)).await;
                     if let Ok(anew) = acts.queue().listen().await {
@@ -89,6 +94,7 @@ pub async fn work(acts: Acts, at_once: usize, mut stopped: watch::Receiver<bool>
         }
     }
     while running.join_next().await.is_some() {}
+    while asked.join_next().await.is_some() {}
     care.abort();
     ways.close().await;
     Ok(())

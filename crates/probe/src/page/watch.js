@@ -124,6 +124,15 @@
     subtree: true,
     attributes: true,
   });
-  // Styles and geometry change without a mutation.
-  setInterval(look, 60);
+  // Styles and geometry change without a mutation. The same beat tells when the page's thread could
+  // not run, whoever kept it from that.
+  const EVERY = 60;
+  let beat = performance.now();
+  setInterval(() => {
+    const now = performance.now(),
+      late = now - beat - EVERY;
+    if (window === top && late > 100) tell({ t: "late", at: now, ms: late });
+    beat = now;
+    look();
+  }, EVERY);
 })();

@@ -17,6 +17,7 @@ mod motion;
 mod opening;
 mod operate;
 mod panel_frames;
+mod press;
 mod progress;
 mod prompt;
 mod pump;
@@ -36,6 +37,7 @@ pub use consent::decide;
 pub use opening::{opener, panel};
 pub use operate::Pictures;
 pub(crate) use operate::pixel_scale;
+pub use press::press;
 pub use settle::blocking;
 pub use tab::Tab;
 

@@ -206,8 +206,9 @@ impl Tab {
 
     /// Returns what the machine kept from the visit so far.
     pub(super) fn withheld(&self) -> Withheld {
-        let began = self.with(|s| s.began);
-        began.map(pace::withheld).unwrap_or_default()
+        let (began, late) = self.with(|s| (s.began, s.late_beats.clone()));
+        let withheld = began.map(|began| pace::withheld(began, &late));
+        withheld.unwrap_or_default()
     }
 
     /// Returns how long the page may still keep us waiting for an answer: to its limit, and a

@@ -27,6 +27,9 @@ pub struct Withheld {
     pub watched_ms: f64,
     /// Stretches in the order of time; those in which nothing to speak of was lost are left out.
     pub stretches: Vec<Stretch>,
+    /// Time in which the page's own thread could not run, whether its own work or another's kept it
+    /// from that, ms.
+    pub page_late_ms: f64,
 }
 
 impl Withheld {
@@ -62,8 +65,18 @@ impl Withheld {
 
     /// Returns why nothing that rests on waiting was judged, to follow "because".
     pub fn words(&self) -> String {
+        let late = match self.page_late_ms {
+            ms if ms >= 500.0 => {
+                format!(
+                    "; the page\u{2019}s thread stood still for {:.0} s",
+                    ms / 1000.0
+                )
+            }
+            _ => String::new(),
+        };
         format!(
-            "our machine was busy: {:.0} s of the visit\u{2019}s {:.0} s were lost to other work",
+            "our machine was busy: {:.0} s of the visit\u{2019}s {:.0} s were lost to other \
+            work{late}",
             self.total_ms() / 1000.0,
             self.watched_ms / 1000.0
         )
@@ -83,6 +96,7 @@ mod tests {
         Withheld {
             watched_ms,
             stretches: stretches.iter().map(stretch).collect(),
+            page_late_ms: 0.0,
         }
     }
 
@@ -112,5 +126,10 @@ mod tests {
             "{}",
             most.words()
         );
+        let late = Withheld {
+            page_late_ms: 17_200.0,
+            ..most
+        };
+        assert!(late.words().ends_with("thread stood still for 17 s"));
     }
 }

@@ -3,3 +3,4 @@
 
 pub mod farthing;
 pub mod plashet;
+pub mod weir;

@@ -13,6 +13,8 @@ pub struct Errand {
     pub id: i64,
     /// Number of the site.
     pub site_id: i64,
+    /// Key of the widget that it is for; empty for the site's first.
+    pub widget_key: String,
     /// Short name of the slot.
     pub slot_id: String,
     /// Name of the person the link is for.
@@ -33,6 +35,25 @@ pub struct Errand {
     pub is_open: bool,
 }
 
+/// A link to make.
+#[derive(Debug, Clone)]
+pub struct NewErrand<'a> {
+    /// Number of the site.
+    pub site: i64,
+    /// Key of the widget that it is for; empty for the site's first.
+    pub widget_key: &'a str,
+    /// Short name of the slot.
+    pub slot: &'a str,
+    /// Name of the person the link is for.
+    pub to_whom: &'a str,
+    /// Name of who makes the link.
+    pub who: &'a str,
+    /// Hash of its token.
+    pub hash: &'a [u8],
+    /// Until when it opens.
+    pub until: Timestamp,
+}
+
 /// Something that was written.
 #[derive(Debug, Clone, sqlx::FromRow)]
 pub struct Words {
@@ -48,8 +69,8 @@ pub struct Words {
     pub words: String,
 }
 
-const ERRAND: &str = "select id, site_id, slot_id, to_whom, who, created_at, expires_at, \
-    withdrawn_at, done_at, done_by, \
+const ERRAND: &str = "select id, site_id, widget_key, slot_id, to_whom, who, created_at, \
+    expires_at, withdrawn_at, done_at, done_by, \
     withdrawn_at is null and expires_at > now() as is_open from errands";
 
 impl HandingRows<'_> {
@@ -98,25 +119,18 @@ impl HandingRows<'_> {
 
 impl Tx {
     /// Adds a link and returns its number.
-    pub async fn add_errand(
-        &mut self,
-        site: i64,
-        slot: &str,
-        to_whom: &str,
-        who: &str,
-        hash: &[u8],
-        until: Timestamp,
-    ) -> Result<i64> {
+    pub async fn add_errand(&mut self, new: &NewErrand<'_>) -> Result<i64> {
         sqlx::query_scalar(
-            "insert into errands (site_id, slot_id, to_whom, who, token_hash, expires_at) \
-            values ($1, $2, $3, $4, $5, $6) returning id",
+            "insert into errands \
+            (site_id, widget_key, slot_id, to_whom, who, token_hash, expires_at) values ($1, $2, $3, $4, $5, $6, $7) returning id",
         )
-        .bind(site)
-        .bind(clean(slot))
-        .bind(clean(to_whom))
-        .bind(who)
-        .bind(hash)
-        .bind(until.to_sqlx())
+        .bind(new.site)
+        .bind(clean(new.widget_key))
+        .bind(clean(new.slot))
+        .bind(clean(new.to_whom))
+        .bind(new.who)
+        .bind(new.hash)
+        .bind(new.until.to_sqlx())
         .fetch_one(&mut *self.inner)
         .await
         .map_err(doing("keeping a link"))

@@ -31,6 +31,8 @@ pub struct NewCheck {
     pub kind: CheckKind,
     /// Beginning of the look; judging again keeps it.
     pub seen_at: Timestamp,
+    /// Whether somebody was there at the look; nothing where no hours are given.
+    pub staffed: Option<bool>,
     /// Print of the expectation.
     pub expectation: String,
     /// Version of the rules.
@@ -64,6 +66,7 @@ impl NewCheck {
             judged_from: None,
             kind,
             seen_at,
+            staffed: None,
             expectation: String::new(),
             rules: RULES_VERSION,
             outcome: outcome.unwrap_or_default(),
@@ -205,6 +208,7 @@ impl Tx {
             .bind(clean(&check.outcome))
             .bind(check.root.map(Code::name))
             .bind(crate::text::clean_json(check.asides.clone()))
+            .bind(check.staffed)
             .fetch_one(&mut *self.inner)
             .await
             .map_err(doing("keeping a check"))?;

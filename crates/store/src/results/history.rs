@@ -8,8 +8,10 @@ use crate::{Moment, Result, doing};
 use jiff_sqlx::ToSqlx;
 use newtfern_model::code::Code;
 use newtfern_model::finding::Finding;
+use newtfern_model::job::JobKind;
 use newtfern_standards::observation::Observation;
 use newtfern_verdict::family::Family;
+use newtfern_verdict::family::other_hours::OtherLook;
 use serde_json::Value;
 use std::collections::{BTreeSet, HashMap};
 
@@ -80,6 +82,44 @@ impl CheckRows<'_> {
             .fetch_optional(&self.store.pool)
             .await
             .map_err(doing("reading an earlier check"))
+    }
+
+    /// The last look of a site while somebody was there, or while nobody was, by an expectation.
+    pub async fn last_while(
+        self,
+        site: i64,
+        staffed: bool,
+        expectation: &str,
+    ) -> Result<Option<OtherLook>> {
+        let found: Option<(i64, Moment)> = sqlx::query_as(
+            "select id, seen_at from checks \
+            where site_id = $1 and kind = $2 and staffed = $3 and expectation = $4 \
+            order by seen_at desc, id desc limit 1",
+        )
+        .bind(site)
+        .bind(JobKind::Check.key())
+        .bind(staffed)
+        .bind(expectation)
+        .fetch_optional(&self.store.pool)
+        .await
+        .map_err(doing("reading an earlier check"))?;
+        let Some((check, seen_at)) = found else {
+            return Ok(None);
+        };
+        let rows: Vec<FindingRow> = sqlx::query_as(
+            "select check_id, family, code, severity, summary, remedy, evidence, candidates \
+            from findings where check_id = $1 order by family, place",
+        )
+        .bind(check)
+        .fetch_all(&self.store.pool)
+        .await
+        .map_err(doing("reading findings"))?;
+        let read = |row: FindingRow| Ok((family_of(&row.family)?, row.finding()?));
+        Ok(Some(OtherLook {
+            at: seen_at.to_jiff(),
+            staffed,
+            findings: rows.into_iter().map(read).collect::<Result<_>>()?,
+        }))
     }
 
     /// The visits and copies of a check, or of the one whose visits it judged again.

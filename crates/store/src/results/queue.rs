@@ -6,6 +6,8 @@
 use crate::handles::{Queue, RoundRows};
 use crate::text::clean;
 use crate::{Result, StoreError, Tx, doing, fresh_token};
+use jiff::Timestamp;
+use jiff_sqlx::ToSqlx;
 use newtfern_model::job::JobKind;
 use serde_json::{Value, json};
 
@@ -175,7 +177,7 @@ impl RoundRows<'_> {
     pub async fn ahead_of(self, job: i64) -> Result<i64> {
         sqlx::query_scalar(
             "select count(*) from jobs w, jobs j where j.id = $1 \
-            and w.state = 'waiting' \
+            and w.state = 'waiting' and (w.not_before is null or w.not_before <= now()) \
             and (w.priority, w.turn, w.id) < (j.priority, j.turn, j.id)",
         )
         .bind(job)
@@ -264,6 +266,48 @@ impl Tx {
             .map_err(doing("starting a round"))?;
         self.tell("round", json!({"round": round})).await?;
         Ok(round)
+    }
+
+    /// Plans one job of a site for a time, in place of the one that was planned before; nothing
+    /// planned where there is no time. The jobs that are planned within a day share a round.
+    pub async fn plan_job(
+        &mut self,
+        kind: JobKind,
+        title: &str,
+        who: &str,
+        site: i64,
+        not_before: Option<Timestamp>,
+    ) -> Result<()> {
+        let doing = || doing("planning a job");
+        let planned = "site_id = $1 and kind = $2 and state = 'waiting' and not_before is not null";
+        sqlx::query(sqlx::AssertSqlSafe(format!(
+            "delete from jobs where {planned}"
+        )))
+        .bind(site)
+        .bind(kind.key())
+        .execute(&mut *self.inner)
+        .await
+        .map_err(doing())?;
+        let Some(not_before) = not_before else {
+            return Ok(());
+        };
+        // Two that plan at the same time make one round.
+        sqlx::query("select pg_advisory_xact_lock(hashtext($1))")
+            .bind(title)
+            .execute(&mut *self.inner)
+            .await
+            .map_err(doing())?;
+        sqlx::query(include_str!("../sql/plan_job.sql"))
+            .bind(kind.key())
+            .bind(clean(title))
+            .bind(clean(who))
+            .bind(site)
+            .bind(Urgency::Idle.number())
+            .bind(not_before.to_sqlx())
+            .execute(&mut *self.inner)
+            .await
+            .map(|_| ())
+            .map_err(doing())
     }
 
     /// A round puts back what another one pushed.

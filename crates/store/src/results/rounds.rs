@@ -33,6 +33,8 @@ pub struct Round {
     pub running: i64,
     /// Number of jobs that wait.
     pub waiting: i64,
+    /// Time for which the next of them is planned, where none is due.
+    pub planned_for: Option<Moment>,
 }
 
 impl Round {
@@ -73,6 +75,8 @@ pub struct JobRow {
     pub progress_done: i32,
     /// Number of all steps.
     pub progress_of: i32,
+    /// Time before which it is not begun.
+    pub not_before: Option<Moment>,
 }
 
 const ROUND: &str = "select r.id, r.kind, r.title, r.who, r.created_at, r.cancelled_at, \
@@ -80,7 +84,11 @@ const ROUND: &str = "select r.id, r.kind, r.title, r.who, r.created_at, r.cancel
     count(*) filter (where j.state = 'done') as done, \
     count(*) filter (where j.state = 'failed') as failed, \
     count(*) filter (where j.state = 'running') as running, \
-    count(*) filter (where j.state = 'waiting') as waiting from rounds r left \
+    count(*) filter (where j.state = 'waiting') as waiting, \
+    case when count(*) filter (where j.state = 'running' or j.state = 'waiting' \
+        and (j.not_before is null or j.not_before <= now())) = 0 \
+        then min(j.not_before) filter (where j.state = 'waiting') end as planned_for \
+    from rounds r left \
     join jobs j on j.round_id = r.id";
 
 /// A job that has not ended.
@@ -142,8 +150,9 @@ impl RoundRows<'_> {
     pub async fn active_round(self) -> Result<Option<Round>> {
         let sql = format!(
             "{ROUND} where r.id = (select round_id from jobs \
-             where state in ('waiting', 'running') order by state = 'running' desc, priority, \
-             round_id limit 1) group by r.id"
+             where state = 'running' or state = 'waiting' \
+             and (not_before is null or not_before <= now()) \
+             order by state = 'running' desc, priority, round_id limit 1) group by r.id"
         );
         sqlx::query_as(sqlx::AssertSqlSafe(sql))
             .fetch_optional(&self.store.pool)
@@ -155,13 +164,26 @@ impl RoundRows<'_> {
     pub async fn job_under_way(self, site: i64) -> Result<Option<PendingJob>> {
         sqlx::query_as(
             "select id, round_id, kind, state, progress_done, progress_of from jobs \
-            where site_id = $1 and state in ('waiting', 'running') order by priority, id desc \
-            limit 1",
+            where site_id = $1 and (state = 'running' or state = 'waiting' \
+            and (not_before is null or not_before <= now())) order by priority, id desc limit 1",
         )
         .bind(site)
         .fetch_optional(&self.store.pool)
         .await
         .map_err(doing("reading what is under way"))
+    }
+
+    /// The next look at a site that is planned for a time: its round and its time.
+    pub async fn planned_look(self, site: i64) -> Result<Option<(i64, Moment)>> {
+        sqlx::query_as(
+            "select round_id, not_before from jobs where site_id = $1 and kind = $2 \
+            and state = 'waiting' and not_before > now() order by not_before limit 1",
+        )
+        .bind(site)
+        .bind(JobKind::Check.key())
+        .fetch_optional(&self.store.pool)
+        .await
+        .map_err(doing("reading what is planned"))
     }
 
     /// The last job of a kind of a site that failed, if nothing of the kind came after it.
@@ -206,7 +228,7 @@ impl RoundRows<'_> {
         sqlx::query_as(
             "select j.id, j.site_id, s.name as site_name, c.name as \
             client_name, j.state, \
-             j.outcome, s.worst, j.progress_done, j.progress_of \
+             j.outcome, s.worst, j.progress_done, j.progress_of, j.not_before \
             from jobs j join sites s on s.id = j.site_id join clients c on c.id = s.client_id \
             where j.round_id = $1 \
             order by array_position(array['running', 'failed', 'done', 'waiting', \

@@ -12,6 +12,7 @@ pub mod hand_over;
 pub mod harm;
 pub mod kind;
 pub mod load;
+pub mod other_hours;
 pub mod pages;
 pub mod place;
 pub mod watch;

@@ -7,7 +7,7 @@ use super::{form, looks, texts};
 use crate::busy;
 use crate::chain::{Case, Verdict, diagnose};
 use crate::report::{ComparedValue, Report};
-use newtfern_model::expectation::{Opens, Widget, staffed, zone};
+use newtfern_model::expectation::{Opens, Widget, zone};
 use newtfern_model::pages::Expect;
 use newtfern_model::profile::Supplier;
 use newtfern_standards::observation::{Look, NotCheckedReason, Observation, Viewport};
@@ -56,11 +56,9 @@ fn in_its_own_window(mut seen: Observation) -> Observation {
 }
 
 fn intent<'a>(supplier: &'a Supplier, widget: &'a Widget, clock: Clock) -> Intent<'a> {
-    let zone = zone(clock.time_zone);
-    let timed = !widget.hours.is_empty() || !widget.closed.is_empty();
-    let there = zone.as_ref().filter(|_| timed);
-    let there = there.map(|z| staffed(&widget.hours, &widget.closed, z, clock.at));
-    let local = zone.map(|z| z.to_datetime(clock.at).strftime("%A %H:%M").to_string());
+    let there = widget.staffed_at(clock.time_zone, clock.at);
+    let local =
+        zone(clock.time_zone).map(|z| z.to_datetime(clock.at).strftime("%A %H:%M").to_string());
     Intent {
         widget,
         supplier,

@@ -478,6 +478,9 @@ async fn a_visit_proposes_what_a_suppliers_text_leaves_open() {
         .await
         .is(200)
         .has("alive.frame_hosts: app.osier.test")
+        // What pressing the launcher brought, and the page to point at it.
+        .has("open.panel: #stage-panel (it came when the launcher was pressed")
+        .has("cGljdHVyZQ==")
         .has("[alive]");
     posted("https://nowhere.example/")
         .await

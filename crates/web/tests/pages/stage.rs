@@ -1,13 +1,13 @@
 //! The outside of the page tests: it answers from memory.
 
 use async_trait::async_trait;
-use newtfern_acts::{AddressReport, Outside, SlotError, SlotText};
+use newtfern_acts::{AddressReport, Outside, ProposingVisit, SlotError, SlotText};
 use newtfern_model::pages::PageCopy;
 use newtfern_model::pages::beside::PageRuleReport;
 use newtfern_model::platform::Platform;
 use newtfern_model::profile::Supplier;
 use newtfern_standards::address;
-use newtfern_standards::observation::Observation;
+use newtfern_standards::observation::{FixedElement, Observation, Rect};
 use newtfern_store::Store;
 use sqlx::PgPool;
 use std::collections::HashMap;
@@ -171,10 +171,24 @@ impl Outside for Stage {
         }
     }
 
-    async fn visit(&self, address: &Url, _: &Supplier) -> Result<Observation, String> {
+    async fn visit(&self, address: &Url, _: &Supplier) -> Result<ProposingVisit, String> {
         self.nobody_holds_a_connection().await;
         let seen = self.visits.lock().unwrap().get(address.as_str()).cloned();
-        seen.ok_or_else(|| "no such page on this stage".into())
+        let seen = seen.ok_or("no such page on this stage")?;
+        let panel = FixedElement {
+            element: "div#stage-panel".into(),
+            rect: Rect {
+                width: 320.0,
+                height: 480.0,
+                ..Rect::default()
+            },
+            ..FixedElement::default()
+        };
+        Ok(ProposingVisit {
+            seen,
+            opened: vec![panel],
+            picture: Some(b"picture".to_vec()),
+        })
     }
 
     async fn read_slot(&self, address: &Url, token: &str) -> Result<SlotText, SlotError> {

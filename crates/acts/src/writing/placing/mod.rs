@@ -117,6 +117,20 @@ impl PlacingActs<'_> {
         })
     }
 
+    /// Place of a widget among the site's by its key; an empty key is that of the first.
+    ///
+    /// # Errors
+    /// Where the site has no such widget any more.
+    pub(crate) async fn place_of_widget(self, id: i64, key: &str) -> Result<usize> {
+        if key.is_empty() {
+            return Ok(0);
+        }
+        let (site, _) = self.acts.sites().site_and_client(id).await?;
+        let file = self.acts.sites().expectation_of(&site).await?;
+        let place = file.widgets.iter().position(|w| w.key == key);
+        place.ok_or(ActError::NotFound("widget"))
+    }
+
     /// Returns the page of placing: the fitted code, the content of the slots, the changes of a
     /// push.
     ///
@@ -298,8 +312,8 @@ impl PlacingActs<'_> {
     ///
     /// # Errors
     /// Where the site is gone.
-    pub(crate) async fn place_steps(self, id: i64, slot: &str) -> Result<PlacePage> {
-        let l = self.load_placing(id, 0).await?;
+    pub(crate) async fn place_steps(self, id: i64, widget: usize, slot: &str) -> Result<PlacePage> {
+        let l = self.load_placing(id, widget).await?;
         self.page_of(l, Vec::new(), slot).await
     }
 }

@@ -216,7 +216,8 @@ async fn seed(store: &Store, acts: &Acts, port: u16) -> Result<bool> {
     tx.put_platform(&Platform::from_toml(platform)?, platform)
         .await?;
     tx.commit().await?;
-    let makers = [Maker::Brindle, Maker::Farthing, Maker::Plashet].map(|m| m.profile(port));
+    let makers =
+        [Maker::Brindle, Maker::Farthing, Maker::Plashet, Maker::Weir].map(|m| m.profile(port));
     let token = Token {
         text: DEMO_TOKEN,
         unencrypted: false,
@@ -286,6 +287,7 @@ async fn sites(acts: &Acts, port: u16) -> Result<()> {
             consent_id: s.manager().map(str::to_string),
             supplier_id: Some(s.maker.id().into()),
             key: s.key(),
+            supplier_host: s.supplier_host(port),
             slot_id: "footer-code".into(),
             languages: match s.host {
                 "wendlemill" | "crew.skerrin" | "isles.skerrin" => "en, cy",

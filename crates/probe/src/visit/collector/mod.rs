@@ -35,6 +35,8 @@ pub struct Collector {
     pub alive_ms: Option<f64>,
     /// Time at which the launcher was first seen, by the page's clock.
     pub launcher_ms: Option<f64>,
+    /// Times in which a beat of the page's thread was late, ms since the navigation began.
+    pub late_beats: Vec<(f64, f64)>,
     /// The launcher is visible now.
     pub shown: bool,
     /// Time at which the visit began to move, scroll and press, by our clock.

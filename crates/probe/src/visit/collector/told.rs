@@ -112,6 +112,11 @@ impl Collector {
                 }
             }
             "sealed" => self.sealed = true,
+            "late" if self.late_beats.len() < MOST_REQUESTS => {
+                let ms = told["ms"].as_f64().unwrap_or_default();
+                let ms = ms.clamp(0.0, at_ms);
+                self.late_beats.push((at_ms - ms, at_ms));
+            }
             "cookies" => {
                 let host = text(told, "host");
                 for name in told["names"].as_array().into_iter().flatten() {

@@ -100,3 +100,19 @@ fn the_sign_of_life_has_the_time_at_which_it_came() {
     assert_eq!(at(-5_000.0), 0.0);
     assert!((10_000.0..20_000.0).contains(&at(9e9)));
 }
+
+/// A beat that comes late says that the page's thread stood still until then.
+#[test]
+fn late_beats_of_the_page_are_kept_with_the_time_in_which_it_stood_still() {
+    let mut t = Tape::new();
+    t.state.began = std::time::Instant::now().checked_sub(std::time::Duration::from_secs(10));
+    for (at, ms) in [(2_000.0, 700.0), (300.0, 9_000.0)] {
+        let told = json!({"t": "late", "origin": 0.0, "at": at, "ms": ms}).to_string();
+        t.play(
+            "Runtime.bindingCalled",
+            json!({"name": "nfTell", "payload": told}),
+        );
+    }
+    // Not before the visit began.
+    assert_eq!(t.state.late_beats, [(1_300.0, 2_000.0), (0.0, 300.0)]);
+}

@@ -12,7 +12,7 @@ use axum::body::Bytes;
 use axum::extract::{Path, State};
 use axum::response::{IntoResponse, Redirect, Response};
 use newtfern_acts::store::estate::sites::Site;
-use newtfern_acts::{ActError, ErrandPage};
+use newtfern_acts::{ActError, AskedLink, ErrandPage};
 use newtfern_model::placing::WrongCopy;
 use newtfern_model::platform::Fitted;
 
@@ -54,10 +54,13 @@ pub async fn make(State(app): State<App>, Path(id): Path<i64>, posted: Posted) -
     let f = &posted.fields;
     let to_whom = f.get("to_whom").trim();
     let actor = posted.actor();
-    let made = app
-        .acts
-        .handing()
-        .make_errand(&actor, id, f.get("slot"), to_whom);
+    let link = AskedLink {
+        site: id,
+        widget: f.get("widget").parse().unwrap_or_default(),
+        slot: f.get("slot").to_string(),
+        to_whom: to_whom.to_string(),
+    };
+    let made = app.acts.handing().make_errand(&actor, link);
     let (token, until) = made.await?;
     let until = moment(until);
     let address = address(&app, &token);
@@ -116,10 +119,13 @@ struct Many {
 pub async fn make_many(State(app): State<App>, posted: Posted) -> PageResult {
     let sites = ticked(&app, &posted.fields).await?;
     let sites = app.reads().sites().sites_of(&sites).await?;
-    let asked = sites
-        .iter()
-        .map(|s| (s.id, s.slot_id.clone(), s.contact.clone()));
-    let asked: Vec<(i64, String, String)> = asked.collect();
+    let asked = sites.iter().map(|s| AskedLink {
+        site: s.id,
+        widget: 0,
+        slot: s.slot_id.clone(),
+        to_whom: s.contact.clone(),
+    });
+    let asked: Vec<AskedLink> = asked.collect();
     let (made, until) = app
         .acts
         .handing()

@@ -21,7 +21,8 @@ use newtfern_verdict::family::Family;
 #[template(path = "lists/rounds.html")]
 struct List {
     frame: Frame,
-    rounds: Vec<(Round, String)>,
+    /// Each with its start, and the time for which the rest of it is planned.
+    rounds: Vec<(Round, String, Option<String>)>,
     q: String,
     pager: Pager,
 }
@@ -32,8 +33,10 @@ struct Page {
     frame: Frame,
     round: Round,
     when: String,
-    /// Each with the mark of the site's state now.
-    jobs: Vec<(JobRow, String)>,
+    /// Time for which the rest of it is planned.
+    planned: Option<String>,
+    /// Each with the mark of the site's state now, and the time before which it is not begun.
+    jobs: Vec<(JobRow, String, Option<String>)>,
     pager: Pager,
 }
 
@@ -62,7 +65,8 @@ pub async fn list(
     }
     let dated = |r: Round| {
         let when = moment(r.created_at);
-        (r, when)
+        let planned = r.planned_for.map(moment);
+        (r, when, planned)
     };
     render(&List {
         frame: Frame::new(&app, &reader, "Rounds", "", "rounds").await?,
@@ -100,11 +104,13 @@ pub async fn page(
         .await?;
     let marked = |j: JobRow| {
         let mark = frond::mark(standing_of_rank(j.worst));
-        (j, mark)
+        let from = j.not_before.filter(|_| j.state == JobState::Waiting);
+        (j, mark, from.map(moment))
     };
     render(&Page {
         frame: Frame::new(&app, &reader, &round.title, "", "rounds").await?,
         when: moment(round.created_at),
+        planned: round.planned_for.map(moment),
         round,
         jobs: jobs.into_iter().map(marked).collect(),
         pager,

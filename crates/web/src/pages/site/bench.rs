@@ -6,7 +6,7 @@ use crate::pages::render;
 use crate::pages::site::history::{self, Entry};
 use crate::session::Reader;
 use crate::state::App;
-use crate::view::{Frame, frond_of, short};
+use crate::view::{Frame, frond_of, moment, short};
 use askama::Template;
 use axum::extract::{Path, State};
 use newtfern_acts::store::estate::sites::{Site, StandingRow};
@@ -35,6 +35,8 @@ struct Page {
     /// Words on that link.
     next_place: &'static str,
     under_way: Option<UnderWay>,
+    /// Time of the look at the hours that the last one did not see, with its round.
+    planned: Option<(i64, String)>,
     /// Reason why the last job came to nothing.
     failure: Option<String>,
     sections: Vec<Section>,
@@ -86,6 +88,11 @@ pub async fn page(State(app): State<App>, reader: Reader, Path(id): Path<i64>) -
         address: short(&site.url),
         frond: frond_of(&standings),
         under_way: under_way(&app, id).await?,
+        planned: store
+            .rounds()
+            .planned_look(id)
+            .await?
+            .map(|(round, at)| (round, moment(at))),
         failure: app.reads().rounds().last_failure(id).await?,
         history: history::entries(&app, id, 0, 12).await?,
         frame,

@@ -5,11 +5,10 @@ use crate::house::{House, house};
 use crate::stage::Stage;
 use crate::writing::placing::{OTHERS, Placing, SLOT, placing};
 use async_trait::async_trait;
-use newtfern_acts::{Actor, Acts, AddressReport, Outside, SlotError, SlotText};
+use newtfern_acts::{Actor, Acts, AddressReport, Outside, ProposingVisit, SlotError, SlotText};
 use newtfern_model::pages::PageCopy;
 use newtfern_model::platform::Platform;
 use newtfern_model::profile::Supplier;
-use newtfern_standards::observation::Observation;
 use serde_json::Value;
 use std::sync::Arc;
 use std::sync::atomic::{AtomicUsize, Ordering};
@@ -74,7 +73,7 @@ impl Outside for Mortal {
     async fn picture(&self, address: &Url) -> Result<Vec<u8>, String> {
         self.stage.picture(address).await
     }
-    async fn visit(&self, address: &Url, supplier: &Supplier) -> Result<Observation, String> {
+    async fn visit(&self, address: &Url, supplier: &Supplier) -> Result<ProposingVisit, String> {
         self.stage.visit(address, supplier).await
     }
     async fn read_slot(&self, address: &Url, token: &str) -> Result<SlotText, SlotError> {

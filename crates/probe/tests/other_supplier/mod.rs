@@ -3,6 +3,8 @@
 //! widget.
 #![allow(clippy::unwrap_used)]
 
+mod near;
+
 use crate::common::{Ask, Checker, closed_port, complaints};
 use axum::Router;
 use axum::body::Body;
@@ -178,6 +180,7 @@ fn wide(body: &str) -> Response {
 
 /// The client's site: one fault a path.
 fn site(path: &str, query: &str, port: u16) -> Response {
+    // Long: a page an arm.
     let loader = |how: &str| {
         format!(
             "<script async src=\"http://cdn.osier.localhost:{port}/l.js?{how}\" \
@@ -350,10 +353,15 @@ async fn answer(headers: HeaderMap, request: Request, port: u16) -> Response {
         request.uri().path().trim_matches('/'),
         request.uri().query().unwrap_or_default(),
     );
-    if host.starts_with("cdn.osier") {
-        supplier_host(path, query).await
-    } else {
-        site(path, query, port)
+    match host.starts_with("cdn.osier") {
+        true => match near::loader(path, query).await {
+            Some(near) => near,
+            None => supplier_host(path, query).await,
+        },
+        false => match near::page(path, query, &headers, port).await {
+            Some(near) => near,
+            None => site(path, query, port),
+        },
     }
 }
 

@@ -49,7 +49,7 @@ function withyStart() {
     });
   }).catch(function () {});
 }
-if ("HOW" !== "order") withyStart();"#;
+if ("HOW".indexOf("order") !== 0) withyStart();"#;
 
 /// A page, what must be told of it, and the words that its evidence and its remedy must hold.
 struct Shown {
@@ -132,7 +132,27 @@ const SHOWN: &[Shown] = &[
     remarked("leftover-comment", "placed.leftover", Warning, Working, "l.js", "Take the old piece \
         out"),
     broken("unwanted", "placed.unexpected", "the widget is up", "Exclude this page"),
+    // Near misses: see NEAR.
+    Shown { name: "near-service", root: None, remark: None, outcome: Working, evidence: "", remedy:
+        "" },
+    Shown { name: "order-right", root: None, remark: None, outcome: Working, evidence: "", remedy:
+        "" },
+    remarked("waits", "allowed.consent-waits", Note, AsIntended, "", ""),
     remarked("wanted-absent", "allowed.page-rule", Note, AsIntended, "", ""),
+];
+
+/// Pages among them that look much like a fault, and the codes that they must not be given: what is
+/// told of each of them is compared with the table above.
+#[rustfmt::skip]
+const NEAR: &[(&str, &[&str])] = &[
+    ("near-service", &[
+        "allowed.account", "allowed.domain", "allowed.country", "allowed.hours", "allowed.delay",
+        "allowed.page-rule", "started.service", "started.socket", "ran.clash", "placed.rival",
+        "placed.leftover", "shown.overlap",
+    ]),
+    ("order-right", &["ran.order"]),
+    ("waits", &["allowed.consent-stuck"]),
+    ("wanted-absent", &["placed.unexpected"]),
 ];
 
 fn snippet(port: u16, how: &str) -> String {
@@ -147,6 +167,21 @@ fn site(name: &str, port: u16) -> String {
     let escaped = code.replace('<', "&lt;");
     let body = match name {
         "wanted-absent" => String::new(),
+        // Names of others, a bar that ends before the launcher, a name that is taken and free.
+        "near-service" => format!(
+            "<!-- The chat is by Withy, not by Rival any more -->\n<link rel=dns-prefetch \
+            href=\"//cdn.rival.localhost\"><a href=\"http://cdn.rival.localhost:{port}/\">Rival</a>\
+            <div style='position:fixed;left:0;right:120px;bottom:0;height:60px;\
+            background:#ddd;z-index:5'>Tickets</div><script>window.withy = null</script>{code}"
+        ),
+        "order-right" => format!("{code}<script>withyStart('{KEY}')</script>"),
+        "waits" => format!(
+            "{}<script src=\"/consent.js\"></script>",
+            code.replace(
+                "<script",
+                "<script type=\"text/plain\" data-hedge=\"functional\""
+            )
+        ),
         "stuck" => format!(
             "{}<script src=\"/consent.js\"></script>",
             code.replace(
@@ -188,6 +223,13 @@ fn service(how: &str) -> Response {
         "delay" => (403, "text/plain", "not yet"),
         "page-rule" => (403, "text/plain", "not on this page"),
         "down" => (500, "text/plain", "out of order"),
+        // The words of every refusal, in an answer that refuses nothing.
+        "near-service" => (
+            200,
+            "application/json",
+            "{\"rules\":\"plan over, domain not allowed, not in your country, closed until nine, \
+            not yet, not on this page\"}",
+        ),
         "nonsense" => (200, "text/html", "<!doctype html><h1>Welcome</h1>"),
         _ => (200, "application/json", "{\"ok\":true}"),
     };
@@ -203,6 +245,7 @@ async fn live(how: &str, request: Request) -> Response {
         return StatusCode::FORBIDDEN.into_response();
     }
     let hangs_up = how == "hangs-up";
+    let closes_later = how == "near-service";
     let (mut parts, _) = request.into_parts();
     let Ok(upgrade) = WebSocketUpgrade::from_request_parts(&mut parts, &()).await else {
         return StatusCode::BAD_REQUEST.into_response();
@@ -210,7 +253,7 @@ async fn live(how: &str, request: Request) -> Response {
     upgrade.on_upgrade(move |mut socket| async move {
         if !hangs_up {
             let _ = socket.send("hello".into()).await;
-            while let Some(Ok(_)) = socket.recv().await {}
+            while !closes_later && let Some(Ok(_)) = socket.recv().await {}
         }
     })
 }
@@ -240,7 +283,7 @@ async fn answer(request: Request, port: u16) -> Response {
             Html("<!doctype html><script>parent.postMessage('here', '*')</script>").into_response()
         }
         _ if name == "consent.js" => {
-            script(include_str!("../../standins/src/assets/hedgegate.js").into())
+            script(include_str!("../../../standins/src/assets/hedgegate.js").into())
         }
         _ if name.contains('.') => StatusCode::NOT_FOUND.into_response(),
         _ => Html(site(&name, port)).into_response(),
@@ -256,7 +299,7 @@ async fn serve() -> u16 {
 }
 
 fn supplier(port: u16) -> Supplier {
-    let text = include_str!("withy.toml").replace("{{port}}", &port.to_string());
+    let text = include_str!("../withy.toml").replace("{{port}}", &port.to_string());
     Supplier::from_toml(&text).unwrap()
 }
 
@@ -304,6 +347,11 @@ fn against(wanted: &Shown, d: &Diagnosis) -> Option<String> {
 
 #[tokio::test(flavor = "multi_thread")]
 async fn each_answer_of_a_service_is_told_by_its_code() {
+    for (name, codes) in NEAR {
+        let shown = SHOWN.iter().find(|s| s.name == *name).unwrap();
+        let told = shown.root.or(shown.remark.map(|(code, _)| code));
+        assert!(told.is_none_or(|told| !codes.contains(&told)), "{name}");
+    }
     let port = serve().await;
     let consent = ConsentManager::from_toml(newtfern_standins::consent_profile()).unwrap();
     let world = Arc::new((Checker::new(), supplier(port), vec![rival()], consent));
@@ -314,7 +362,7 @@ async fn each_answer_of_a_service_is_told_by_its_code() {
             let ask = Ask {
                 supplier: &world.1,
                 rivals: &world.2,
-                consent: (wanted.name == "stuck").then_some(&world.3),
+                consent: matches!(wanted.name, "stuck" | "waits").then_some(&world.3),
                 key: KEY,
                 expect: if absent {
                     Expect::Absent
