@@ -168,7 +168,7 @@ mod tests {
         assert_eq!(
             statements(log),
             [
-                "select 'it''s, NULL = x', '{1,2}'\nfrom sites where name = NULL",
+                "select 'it''s, $2 = x', '{1,2}'\nfrom sites where name = NULL",
                 "select 1"
             ]
         );

@@ -4,7 +4,8 @@
 //! are checked.
 
 use crate::report::say;
-use anyhow::{Result, bail};
+use anyhow::{Context, Result, bail};
+use futures_util::{StreamExt, TryStreamExt, stream};
 use newtfern_model::pages::Expect;
 use newtfern_model::profile::{ConsentManager, Supplier};
 use newtfern_probe::browser::Pool;
@@ -21,6 +22,9 @@ use url::Url;
 
 /// Variable with the number of sites.
 const SOME: &str = "NEWTFERN_BENCH_SITES";
+
+/// Sites that are checked at once, as a worker does.
+const AT_ONCE: usize = 2;
 
 /// Busy processes, stopped when this is dropped.
 struct Busy(Vec<Child>);
@@ -102,16 +106,19 @@ pub async fn measure(standins: &Standins) -> Result<()> {
     let sites = &SITES[..SITES.len().min(most.unwrap_or(SITES.len()))];
     let guard = Guard::open();
     let (pool, http) = (Pool::new(guard.clone(), None), Http::new(guard, None)?);
-    let mut quiet = Vec::new();
-    for site in sites {
-        quiet.push(told(&pool, &http, site, standins.port).await?);
-    }
+    let check = |site| told(&pool, &http, site, standins.port);
+    let quiet = stream::iter(sites).map(check).buffered(AT_ONCE);
+    let quiet: Vec<Told> = quiet.try_collect().await?;
     let busy = Busy::start()?;
     let (mut same, mut open, mut other) = (0, 0, Vec::new());
     let (mut before_s, mut after_s) = (0.0, 0.0);
     say("site | quiet | starved | verdict");
+    let mut starved = stream::iter(sites).map(check).buffered(AT_ONCE);
     for (site, quiet) in sites.iter().zip(&quiet) {
-        let starved = told(&pool, &http, site, standins.port).await?;
+        let starved = starved
+            .try_next()
+            .await?
+            .context("a site was not checked")?;
         (before_s, after_s) = (before_s + quiet.took_s, after_s + starved.took_s);
         let verdict = match () {
             () if starved.words == quiet.words => {
@@ -132,7 +139,7 @@ pub async fn measure(standins: &Standins) -> Result<()> {
             site.host, quiet.words, quiet.took_s, starved.words, starved.took_s
         ));
     }
-    drop(busy);
+    drop((starved, busy));
     pool.close().await;
     say(&format!(
         "verdicts: {same} the same, {open} undecided, {} another cause; a starved check took {:.1} \

@@ -97,7 +97,7 @@ impl CheckActs<'_> {
         let at = seen.at;
         let earlier = self.earlier_look(subject, at).await?;
         let mut judged = subject.judge(&seen.page, at, earlier.as_ref()).await;
-        let other = self.other_hours(subject, at).await?;
+        let mut other = self.other_hours(subject, at).await?;
         other.remark(&mut judged.families);
         let outcome = judged.diagnosis.verdict.outcome();
         let words = in_words(&judged);
@@ -298,7 +298,7 @@ impl CheckActs<'_> {
         let seen_at = last.seen_at.to_jiff();
         let page = subject.page(visits, asides);
         let mut judged = subject.judge(&page, seen_at, None).await;
-        let other = self.other_hours(&subject, seen_at).await?;
+        let mut other = self.other_hours(&subject, seen_at).await?;
         other.remark(&mut judged.families);
         let outcome = judged.diagnosis.verdict.outcome();
         let check = NewCheck {

@@ -22,6 +22,8 @@ pub(super) struct OtherHours {
     /// Whether somebody is there at the look.
     pub staffed: Option<bool>,
     look: Option<OtherLook>,
+    /// Something was wrong at the other hours, and is not seen now.
+    open: bool,
 }
 
 impl CheckActs<'_> {
@@ -37,24 +39,26 @@ impl CheckActs<'_> {
                 checks.last_while(site, !staffed, &expectation).await?
             }
         };
-        Ok(OtherHours { staffed, look })
+        Ok(OtherHours {
+            staffed,
+            look,
+            open: false,
+        })
     }
 }
 
 impl OtherHours {
     /// Adds what was wrong at the other hours to the results of this look.
-    pub fn remark(&self, families: &mut [FamilyResult]) {
-        if let Some(look) = &self.look {
-            look.remark(families);
-        }
+    pub fn remark(&mut self, families: &mut [FamilyResult]) {
+        self.open = self.look.as_ref().is_some_and(|look| look.remark(families));
     }
 
     /// Plans the look at the other hours where one is wanted: none was made by what is expected
-    /// now, or it found something. Where the chain is broken it waits for the chain.
+    /// now, or it found what is not seen now. Where the chain is broken it waits for the chain.
     pub async fn plan(&self, tx: &mut Tx, subject: &Subject, outcome: Outcome) -> Result<()> {
         let wanted = self.staffed.is_some()
             && matches!(outcome, Outcome::Working | Outcome::AsIntended)
-            && self.look.as_ref().is_none_or(OtherLook::has_faults);
+            && (self.look.is_none() || self.open);
         let now = tx.now().await?;
         let at = match wanted {
             false => None,

@@ -3,7 +3,7 @@
 
 use crate::handles::SiteActs;
 use crate::{ActError, Actor, Result};
-use newtfern_model::expectation::Widget;
+use newtfern_model::expectation::{Widget, form_line, more_of, read_more};
 use newtfern_model::pages::PageRules;
 
 /// Fields of a further widget, as its form stores them.
@@ -16,6 +16,8 @@ pub struct WidgetFields {
     /// Patterns of pages, blanks between them; empty for all.
     pub on: String,
     pub not_on: String,
+    /// The rest of it, as lines of an expectation file.
+    pub more: String,
 }
 
 impl WidgetFields {
@@ -28,12 +30,15 @@ impl WidgetFields {
             host: widget.host.clone(),
             on,
             not_on,
+            more: more_of(widget),
         }
     }
 
     fn into(self, widget: &mut Widget) -> Result<()> {
         let read = |text: &str| PageRules::list(text).map_err(|e| ActError::Bad(format!("{e}.")));
         let rules = PageRules::of(read(&self.on)?, read(&self.not_on)?);
+        read_more(widget, &self.more)
+            .map_err(|e| ActError::Bad(format!("{}.", form_line(&e.to_string()))))?;
         (widget.on, widget.not_on) = (rules.on, rules.not_on);
         (widget.supplier, widget.key, widget.host) = (self.supplier, self.key, self.host);
         Ok(())

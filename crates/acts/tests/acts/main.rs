@@ -3,6 +3,7 @@
 #![allow(clippy::unwrap_used)]
 
 mod aging;
+mod other_hours;
 mod rights;
 mod room;
 mod table;

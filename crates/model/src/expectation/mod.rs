@@ -3,6 +3,7 @@
 
 mod design;
 mod error;
+mod further;
 mod hours;
 mod of_site;
 mod staffing;
@@ -10,6 +11,7 @@ mod texts;
 
 pub use design::WidgetDesign;
 pub use error::ExpectationError;
+pub use further::{form_line, more_of, read_more};
 pub use hours::{CalendarDay, ClosedDay, Day, Hours, OutsideHours, TimeOfDay};
 pub use of_site::beyond_fields;
 pub use staffing::{next_change, staffed, zone};

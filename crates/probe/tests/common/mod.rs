@@ -74,7 +74,7 @@ pub fn closed_port() -> u16 {
     listener.local_addr().unwrap().port()
 }
 
-const AT_ONCE: usize = 6;
+const AT_ONCE: usize = 4;
 
 /// Runs the work for each item, some at a time: most of a visit waits, and more would queue for the
 /// processor.

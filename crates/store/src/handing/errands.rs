@@ -122,7 +122,8 @@ impl Tx {
     pub async fn add_errand(&mut self, new: &NewErrand<'_>) -> Result<i64> {
         sqlx::query_scalar(
             "insert into errands \
-            (site_id, widget_key, slot_id, to_whom, who, token_hash, expires_at) values ($1, $2, $3, $4, $5, $6, $7) returning id",
+            (site_id, widget_key, slot_id, to_whom, who, token_hash, expires_at) \
+            values ($1, $2, $3, $4, $5, $6, $7) returning id",
         )
         .bind(new.site)
         .bind(clean(new.widget_key))

@@ -29,11 +29,6 @@ impl OtherLook {
         self.findings.iter().filter(of_hours)
     }
 
-    /// Returns whether something was wrong at those hours.
-    pub fn has_faults(&self) -> bool {
-        self.faults().next().is_some()
-    }
-
     fn words(&self) -> String {
         let who = match self.staffed {
             true => "While somebody was there",
@@ -43,8 +38,9 @@ impl OtherLook {
     }
 
     /// Adds to results of today what was wrong at the other hours and is not seen now: a remark, as
-    /// it may have been mended since.
-    pub fn remark(&self, families: &mut [FamilyResult]) {
+    /// it may have been mended since. Returns whether there was any.
+    pub fn remark(&self, families: &mut [FamilyResult]) -> bool {
+        let mut any = false;
         for result in families {
             let new: Vec<Finding> = self
                 .faults()
@@ -53,6 +49,7 @@ impl OtherLook {
                 .map(|(_, old)| self.told(old))
                 .collect();
             let Some(first) = new.first() else { continue };
+            any = true;
             if result.standing == Standing::Passing {
                 result.standing = Standing::Remarks;
                 result.summary.clone_from(&first.summary);
@@ -60,6 +57,7 @@ impl OtherLook {
             }
             result.findings.extend(new);
         }
+        any
     }
 
     fn told(&self, old: &Finding) -> Finding {
@@ -106,12 +104,11 @@ mod tests {
     #[test]
     fn what_was_wrong_at_the_other_hours_is_a_remark_until_it_is_seen_again() {
         let look = online_at_night();
-        assert!(look.has_faults());
         let mut today = [
             result(Family::Load, vec![]),
             result(Family::Consent, vec![]),
         ];
-        look.remark(&mut today);
+        assert!(look.remark(&mut today));
         let [load, consent] = today;
         assert_eq!(load.standing, Standing::Remarks);
         assert!(
@@ -130,7 +127,7 @@ mod tests {
         let (_, now) = look.findings[0].clone();
         let mut today = [result(Family::Load, vec![now])];
         today[0].standing = Standing::Failing;
-        look.remark(&mut today);
+        assert!(!look.remark(&mut today));
         assert_eq!(today[0].findings.len(), 1);
         assert_eq!(today[0].standing, Standing::Failing);
         assert_eq!(today[0].summary, "All is in order.");

@@ -112,6 +112,7 @@ pub async fn save(State(app): State<App>, Path(id): Path<i64>, posted: Posted) -
         host: typed("host"),
         on: typed("on"),
         not_on: typed("not_on"),
+        more: typed("more"),
     };
     let (actor, sites) = (posted.actor(), app.acts.sites());
     let saved = match (f.get("remove"), at) {

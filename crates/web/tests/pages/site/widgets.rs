@@ -38,6 +38,36 @@ async fn a_second_inbox_of_a_supplier_is_added_placed_and_taken_off_alone() {
         "{text}"
     );
 
+    // The rest of it is typed as in a file: a mistake comes back with its line and what was typed.
+    let with = |more: &'static str| {
+        let at = [("at", "1"), ("more", more)];
+        shop.iter().copied().chain(at).collect::<Vec<_>>()
+    };
+    post(&with("delay_s = 3\n[widget.texts.en]\ntitel = 'Shop'"))
+        .await
+        .is(422)
+        .has("line 3")
+        .has("titel = ");
+    post(&with("delay_s = 3\n[widget.texts.en]\ntitle = 'Shop'"))
+        .await
+        .leads();
+    let text = p.technician.get(&file).await.text();
+    assert!(text.contains("title = \"Shop\""), "{text}");
+    // A site is found by the key of any of its widgets.
+    p.technician
+        .get("/lens/load?q=wendle-shop")
+        .await
+        .is(200)
+        .has(&format!("/sites/{site}"));
+    // Somebody without an account gets the steps of the second one by a link.
+    let asked = [("widget", "1"), ("slot", "footer-code"), ("to_whom", "Jo")];
+    let links = format!("/sites/{site}/errands");
+    p.technician
+        .post(&links, &asked)
+        .await
+        .is(200)
+        .has("wendle-shop");
+
     // Each is placed beside the other, and placing one again changes nothing of the other.
     p.push().await.leads();
     let first = p.held();
