@@ -83,7 +83,38 @@ test("what is intended: hours are typed, holidays come from a calendar, the plan
   await shift.getByLabel("To").fill("17:30");
   await page.getByRole("button", { name: "Save" }).click();
   await expect(page.getByRole("alert")).toContainText("not a time of day");
-  await shift.getByLabel("From").fill("09:00");
+  // Several shifts and channels are typed in one go, hours as people write them.
+  await shift.getByLabel("From").fill("9:00");
+  await page.getByRole("button", { name: "Add shift" }).click();
+  await page.getByRole("button", { name: "Add shift" }).click();
+  for (const [n, day, from] of [[2, "sat", "10:00"], [3, "sun", "11:00"]]) {
+    const further = page.getByRole("group", { name: "Shift " + n });
+    await further.getByLabel(day).check();
+    await further.getByLabel("From").fill(from);
+    await further.getByLabel("To").fill("14:00");
+  }
+  await page.getByRole("button", { name: "Save" }).click();
+  const week = "Staffed mon, fri 09:00 to 17:30; sat 10:00 to 14:00; sun 11:00 to 14:00";
+  await expect(page.getByRole("img", { name: week })).toBeVisible();
+  // The same hours for another site: what that would change is seen first.
+  const here = page.url();
+  const title = (await page.locator(".crumb a").first().innerText()).trim();
+  await page.goto(address() + "/lens/estate?q=fares");
+  await page.locator("table.rows a[href^='/sites/']").first().click();
+  await page.getByRole("link", { name: "Hours and channels" }).click();
+  await page.getByRole("button", { name: "Copy from another site" }).click();
+  await page.getByLabel("Site, by name or address").fill(title);
+  await page.getByRole("checkbox", { name: "Hours", exact: true }).check();
+  await page.getByRole("button", { name: "Preview copy" }).click();
+  await expect(page.getByText("mon, fri 09:00-17:30; sat 10:00-14:00; sun 11:00-14:00").last()).toBeVisible();
+  await expect(page.getByRole("button", { name: "Change 1 site", exact: true })).toBeVisible();
+  await page.goto(here);
+  for (const [n, day] of [[2, "sat"], [3, "sun"]]) {
+    const further = page.getByRole("group", { name: "Shift " + n });
+    await further.getByLabel(day).uncheck();
+    await further.getByLabel("From").fill("");
+    await further.getByLabel("To").fill("");
+  }
   await page.getByRole("button", { name: "Save" }).click();
   await expect(page.getByRole("img", { name: "Staffed mon, fri 09:00 to 17:30" })).toBeVisible();
   const soon = new Date(Date.now() + 20 * 86400e3).toISOString().slice(0, 10);

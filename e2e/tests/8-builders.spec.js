@@ -158,7 +158,7 @@ test("a supplier's profile comes from its snippet and one visit", async ({ page 
   await page.getByRole("button", { name: "Visit and suggest values" }).click();
   await expect(page.getByText("alive.launcher: #brindle-launcher")).toBeVisible({ timeout: 60_000 });
   // What was not found is said; what may be the launcher is drawn, and the right one is pressed.
-  await expect(page.getByText("cannot be told from one visit")).toBeVisible();
+  await expect(page.getByText("cannot be told from a visit")).toBeVisible();
   const launcher = page.locator('[data-field="alive.launcher"]');
   await expect(launcher).toHaveValue("#brindle-launcher");
   await launcher.fill("#other");

@@ -16,6 +16,7 @@ const RUNS: usize = 3;
 fn rows() -> Vec<SiteRow> {
     let row = |n: usize| SiteRow {
         client: format!("Client {:04}", n / 10),
+        widget: None,
         site: SiteFields {
             name: format!("Site {n:05}"),
             url: format!("https://site{n:05}.example/"),

@@ -68,7 +68,7 @@ impl Store {
         // yet.
         let sites: Vec<i64> = sqlx::query_scalar(
             "select distinct s.id from sites s \
-            join standings t on t.site_id = s.id where s.next_act is null \
+            join standings t on t.site_id = s.id where s.next_cause is null \
             and t.state not in ('passing', 'remarks', 'not_applicable')",
         )
         .fetch_all(&mut *tx.inner)

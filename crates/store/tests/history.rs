@@ -298,7 +298,7 @@ async fn the_worklist_batches_sites_by_what_is_next() {
     assert_eq!((batches[2].family, batches[2].sites), (Family::Weigh, 2));
     assert_eq!(batches[2].first.0.len(), 1, "no more than asked for");
     let next = Filter {
-        next: Some((Family::Weigh, batches[2].act.clone())),
+        next: Some((Family::Weigh, batches[2].cause.clone())),
         ..Filter::default()
     };
     assert_eq!(store.lists().site_ids(&next).await.unwrap(), sites[1..3]);
@@ -319,7 +319,8 @@ async fn programs_that_start_together_do_not_stop_each_other() {
     for _ in 0..4 {
         run(
             &store,
-            "update sites set next_family = null, next_state = null, next_act = null",
+            "update sites set next_family = null, next_state = null, next_act = null, \
+            next_cause = null",
         )
         .await;
         let start = |store: newtfern_store::Store| async move { store.migrate().await };
@@ -346,7 +347,8 @@ async fn sites_of_an_earlier_version_are_on_the_worklist() {
     let (store, sites) = with_sites(2).await;
     run(
         &store,
-        "update sites set next_family = null, next_state = null, next_act = null",
+        "update sites set next_family = null, next_state = null, next_act = null, \
+            next_cause = null",
     )
     .await;
     assert_eq!(store.lists().worklist(1, 0, 9).await.unwrap().sites, 0);

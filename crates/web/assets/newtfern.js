@@ -141,6 +141,23 @@ document.addEventListener("alpine:init", () => {
     },
   }));
 
+  // Rows of a form that can grow: one more like the last, with the next number in its names and labels.
+  Alpine.data("growing", () => ({
+    add() {
+      const last = [...this.$root.querySelectorAll("[data-row]")].pop(),
+        row = last.cloneNode(true),
+        next = (text) => text.replace(/\d+$/, (n) => Number(n) + 1);
+      for (const part of [row, ...row.querySelectorAll("[name], [aria-label]")]) {
+        for (const name of ["name", "aria-label"])
+          if (part.hasAttribute(name)) part.setAttribute(name, next(part.getAttribute(name)));
+        if (part.type === "checkbox") part.checked = false;
+        else if (part.tagName === "INPUT") part.value = "";
+      }
+      last.after(row);
+      row.querySelector("input, select").focus();
+    },
+  }));
+
   // A round under way: the bar follows the workers' notices.
   Alpine.data("progress", () => ({
     hears: null,

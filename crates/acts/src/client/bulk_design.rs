@@ -107,6 +107,7 @@ impl ClientActs<'_> {
             BulkChange {
                 id: l.site.id,
                 name: l.site.title(),
+                label: field.label(),
                 before: told(&l.now, field),
                 after: told(&after, field),
                 problem: None,

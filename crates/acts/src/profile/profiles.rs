@@ -41,6 +41,17 @@ pub struct ProfileForm<'a> {
     pub made_from: Option<&'a str>,
 }
 
+impl ProfileForm<'_> {
+    /// Returns the role that keeping a profile of a kind asks for; a new one, or one in place of
+    /// another.
+    pub fn right(kind: ProfileKind, new: bool) -> Role {
+        match kind {
+            ProfileKind::Supplier if new => Role::Technician,
+            _ => Role::Administrator,
+        }
+    }
+}
+
 /// Result of importing one file.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct ImportedProfile {
@@ -156,12 +167,16 @@ impl ProfileActs<'_> {
         }
     }
 
-    /// Keeps a profile: a new one, or in place of another of the same short name.
+    /// Keeps a profile: a new one, or in place of another of the same short name. A technician may
+    /// add the supplier of a site's snippet; what other sites rest on is the administrators'.
     ///
     /// # Errors
     /// [`ActError::Bad`] where the text is no profile, or is another's.
     pub async fn keep_profile(self, actor: &Actor, form: ProfileForm<'_>) -> Result<ProfileReport> {
-        actor.may(Role::Administrator)?;
+        actor.may(ProfileForm::right(form.kind, form.which.is_none()))?;
+        if form.token.is_some() {
+            actor.may(Role::Administrator)?;
+        }
         let kind = form.kind;
         let looked = checked(kind, form.text)?;
         let supplier = Supplier::from_toml(form.text).ok();

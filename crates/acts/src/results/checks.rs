@@ -193,6 +193,18 @@ impl CheckActs<'_> {
         Ok(rows.any(|r| r.family == Family::Echo && r.state != Standing::NotYet))
     }
 
+    /// Keeps pictures of a site's page without its widget.
+    pub async fn keep_pictures(
+        self,
+        site: i64,
+        desktop: Option<&str>,
+        phone: Option<&str>,
+    ) -> Result<()> {
+        let mut tx = self.acts.store.begin().await?;
+        tx.set_previews(site, desktop, phone).await?;
+        Ok(tx.commit().await?)
+    }
+
     /// Ends taking pictures for the preview.
     ///
     /// # Errors

@@ -1,40 +1,11 @@
-//! Many sites at once: moved to another client, changed in one field, removed and restored.
+//! Many sites at once: moved to another client, removed and restored.
 
 use crate::handles::SiteActs;
 use crate::results::rounds::{none_ticked, of_sites};
-use crate::site::sites::{differences, note_change};
 use crate::{ActError, Actor, Result, record};
-use newtfern_model::site::{SiteChoices, SiteField, SiteFields};
 use newtfern_store::StoreError;
 use newtfern_store::access::people::Role;
 use serde_json::json;
-
-/// Fields that can be set for many sites at once.
-pub const BULK_FIELDS: [SiteField; 9] = [
-    SiteField::Platform,
-    SiteField::Slot,
-    SiteField::Supplier,
-    SiteField::Key,
-    SiteField::Consent,
-    SiteField::Country,
-    SiteField::Languages,
-    SiteField::On,
-    SiteField::NotOn,
-];
-
-/// Change that a bulk change would make to one site.
-pub struct BulkChange {
-    /// Number of the site.
-    pub id: i64,
-    /// Names of the client and the site.
-    pub name: String,
-    /// Value before the change.
-    pub before: String,
-    /// Value after the change.
-    pub after: String,
-    /// Reason why the change cannot be made.
-    pub problem: Option<String>,
-}
 
 impl SiteActs<'_> {
     /// Moves sites to another client. Their looks rest on its brand sheet from now on.
@@ -56,79 +27,6 @@ impl SiteActs<'_> {
         self.acts.checks().after_change(&mut tx, sites).await?;
         tx.commit().await?;
         self.acts.clients().judge_looks(actor, sites).await
-    }
-
-    /// Returns what setting one field would do to each of many sites; nothing is written.
-    pub async fn show_bulk(
-        self,
-        sites: &[i64],
-        field: SiteField,
-        value: &str,
-    ) -> Result<Vec<BulkChange>> {
-        let choices = self.choices().await?;
-        let mut out = Vec::with_capacity(sites.len());
-        for site in self.acts.store.sites().sites_of(sites).await? {
-            let (after, problem) =
-                choices.known(|known| with_field(site.fields(), field, value, known));
-            out.push(BulkChange {
-                id: site.id,
-                name: site.title(),
-                before: site.fields().get(field),
-                after: after.get(field),
-                problem,
-            });
-        }
-        Ok(out)
-    }
-
-    /// Sets one field of many sites, all or none. Gives how many changed.
-    ///
-    /// # Errors
-    /// [`ActError::Bad`] where one of them cannot have the value.
-    pub async fn set_bulk(
-        self,
-        actor: &Actor,
-        sites: &[i64],
-        field: SiteField,
-        value: &str,
-    ) -> Result<usize> {
-        actor.may(Role::Technician)?;
-        if sites.is_empty() {
-            return Err(none_ticked());
-        }
-        if !BULK_FIELDS.contains(&field) {
-            return Err(ActError::Bad(format!(
-                "{} differs for each site, so it cannot be set for many sites at once.",
-                field.label()
-            )));
-        }
-        let choices = self.choices().await?;
-        let mut tx = self.acts.store.begin().await?;
-        let mut changed = Vec::new();
-        for site in tx.sites_for_change(sites).await? {
-            let (mut after, problem) =
-                choices.known(|known| with_field(site.fields(), field, value, known));
-            if let Some(why) = problem {
-                return Err(ActError::Bad(format!(
-                    "Nothing was changed. {}: {why}.",
-                    site.title()
-                )));
-            }
-            if field == SiteField::Platform && after.platform_id != site.platform_id {
-                // A slot is its platform's.
-                after.slot_id.clear();
-            }
-            let detail = differences(site.fields(), &after);
-            if detail.is_empty() {
-                continue;
-            }
-            tx.set_site(site.id, &after).await?;
-            note_change(&mut tx, actor, &site, detail).await?;
-            changed.push(site.id);
-        }
-        self.acts.checks().after_change(&mut tx, &changed).await?;
-        tx.commit().await?;
-        Ok(changed.len())
     }
 
     /// Removes sites; for thirty days they can be brought back. Gives the removal.
@@ -189,24 +87,4 @@ impl SiteActs<'_> {
         }
         Ok(())
     }
-}
-
-/// A site's fields with one of them set, and why that cannot be.
-fn with_field(
-    before: &SiteFields,
-    field: SiteField,
-    value: &str,
-    known: SiteChoices,
-) -> (SiteFields, Option<String>) {
-    let typed = |f: SiteField| match f == field {
-        true => value.to_string(),
-        false => before.get(f),
-    };
-    let (after, errors) = SiteFields::read(&typed, known);
-    // What was wrong before is not this change's fault, but a key must fit its supplier.
-    let mine = |e: &&newtfern_model::site::FieldError| {
-        e.field == field || (field == SiteField::Supplier && e.field == SiteField::Key)
-    };
-    let why = errors.iter().find(mine).map(|e| e.why.clone());
-    (after, why)
 }

@@ -5,8 +5,8 @@ use super::sites::differences;
 use crate::handles::ImportActs;
 use crate::{Actor, Result, record, record_each};
 use newtfern_model::design::{Design, Layer};
-use newtfern_model::expectation::Expectation;
-use newtfern_model::intake::{PlannedRow, RowPlan};
+use newtfern_model::expectation::{Expectation, IntendedField};
+use newtfern_model::intake::{Beyond, Change, PlannedRow, RowPlan};
 use newtfern_model::platform::Platform;
 use newtfern_model::site::SiteFields;
 use newtfern_store::estate::intake::NewSite;
@@ -111,7 +111,8 @@ impl ImportActs<'_> {
             .iter()
             .map(|row| {
                 let above = || ground.above(ground.client_of(row));
-                match row.beyond.as_deref().map(Expectation::read) {
+                let file = row.beyond.as_ref().and_then(Beyond::file);
+                match file.map(Expectation::read) {
                     Some(Ok(file)) => file.own_values(&above()),
                     _ => Layer::new(),
                 }
@@ -124,7 +125,7 @@ impl ImportActs<'_> {
                 client: ground.client_of(row).unwrap_or_default(),
                 fields: &row.fields,
                 layer: own,
-                beyond: row.beyond.as_deref().unwrap_or_default(),
+                beyond: row.beyond.as_ref().map(Beyond::text).unwrap_or_default(),
             })
             .collect();
         let ids = tx.add_sites(&sites).await.map_err(|e| match e {
@@ -212,10 +213,18 @@ impl<'a> Batch<'a> {
             let moved = json!({"before": before.client_name, "after": row.client});
             changed.insert("client".into(), moved);
         }
-        if let Some(file) = &row.beyond {
-            self.files.push((before.id, file));
-            self.layers
-                .extend(design_of(before, file, ground).map(|l| (before.id, l)));
+        if let (RowPlan::Change { changes, .. }, Some(Beyond::Cells(_))) = (&row.what, &row.beyond)
+        {
+            for field in IntendedField::ALL {
+                let of_field = changes.iter().find(|c| c.label == field.label());
+                let told = |c: &Change| json!({"before": c.before, "after": c.after});
+                changed.extend(of_field.map(|c| (field.heading().to_string(), told(c))));
+            }
+        }
+        if let Some(beyond) = &row.beyond {
+            self.files.push((before.id, beyond.text()));
+            let layer = beyond.file().and_then(|f| design_of(before, f, ground));
+            self.layers.extend(layer.map(|l| (before.id, l)));
         }
         changed
     }

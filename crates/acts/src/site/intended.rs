@@ -8,7 +8,8 @@ use jiff::civil::Date;
 use newtfern_heavy::within;
 use newtfern_model::calendar::{CalendarError, Holidays, holidays};
 use newtfern_model::expectation::{
-    Channel, ClosedDay, ConsentException, Expectation, Hours, Opens, OutsideHours, TextSet, Widget,
+    Channel, ClosedDay, ConsentException, Expectation, Hours, IntendedField, Opens, OutsideHours,
+    TextSet, Widget,
 };
 use newtfern_store::access::people::Role;
 use newtfern_store::estate::sites::Site;
@@ -53,47 +54,17 @@ impl Intended {
 
     /// Each part in words, always all of them in one order.
     pub fn in_words(&self) -> Vec<(&'static str, String)> {
-        let shift = |h: &Hours| {
-            let days: Vec<&str> = h.days.iter().map(|d| d.word()).collect();
-            let (from, to) = (String::from(h.from), String::from(h.to));
-            format!("{} {from} to {to}", days.join(" "))
-        };
-        let outside = match self.outside_hours {
-            OutsideHours::Hide => "hide",
-            OutsideHours::Message => "message",
-        };
-        let opens = match self.opens {
-            Opens::Page => "page",
-            Opens::Window => "window",
-        };
-        let channel = |c: &Channel| format!("{} {}", c.kind.word(), c.target);
-        let list = |lines: Vec<String>| lines.join("; ");
+        let mut widget = Widget::of("", "");
+        self.clone().into(&mut widget);
+        let of_widget = IntendedField::ALL.iter();
+        let mut out: Vec<(&'static str, String)> =
+            of_widget.map(|f| (f.label(), f.get(&widget))).collect();
+        let exception = self.consent_exception.as_ref();
+        let exception = exception.map(ConsentException::words).unwrap_or_default();
+        out.push(("Exception to the consent rules", exception));
         let texts = json!(self.texts).to_string();
-        vec![
-            ("Hours", list(self.hours.iter().map(shift).collect())),
-            (
-                "Days without hours",
-                list(self.closed.iter().map(|c| c.on.into()).collect()),
-            ),
-            ("Outside the hours", outside.into()),
-            ("Opens in", opens.into()),
-            (
-                "Delay in seconds",
-                self.delay_s.map(|s| s.to_string()).unwrap_or_default(),
-            ),
-            (
-                "Channels",
-                list(self.channels.iter().map(channel).collect()),
-            ),
-            (
-                "Exception to the consent rules",
-                self.consent_exception
-                    .as_ref()
-                    .map(ConsentException::words)
-                    .unwrap_or_default(),
-            ),
-            ("Texts of further languages", texts),
-        ]
+        out.push(("Texts of further languages", texts));
+        out
     }
 
     fn into(self, widget: &mut Widget) {

@@ -1,5 +1,6 @@
 //! Sites: their fields, their pages, what should be on them, how they come in and go out.
 
+pub(crate) mod bulk;
 pub(crate) mod estate;
 pub(crate) mod exports;
 pub(crate) mod import;

@@ -28,6 +28,8 @@ impl SiteActs<'_> {
     pub async fn finish_survey(self, job: &Job, at: Timestamp, survey: &Survey) -> Result<()> {
         let mut tx = self.acts.store.begin().await?;
         tx.keep_survey(job.site_id, at, survey).await?;
+        // A snippet that is there need not be placed.
+        tx.refresh(&[job.site_id]).await?;
         let outcome = format!("{} pages read", survey.pages.len());
         if !tx.finish_job(job, &outcome).await? {
             return Err(ActError::TakenOver);

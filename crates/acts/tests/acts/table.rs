@@ -5,7 +5,7 @@ use crate::room::{Room, actor, room};
 use futures_util::future::BoxFuture;
 use newtfern_acts::{
     ActError, Actor, Acts, AskedLink, DesignSet, DiaryForm, HouseRules, ImportSource, Intended,
-    OtherSuppliers, PeopleAct, ProfileForm, TakeOver, TokenHolder, WidgetFields,
+    OtherSuppliers, PeopleAct, ProfileForm, SiteValue, TakeOver, TokenHolder, WidgetFields,
 };
 use newtfern_model::design::{Field, Layer};
 use newtfern_model::diary;
@@ -241,7 +241,7 @@ fn of_people_and_settings() -> Vec<Case> {
             }),
         Administrator Recorded "set_agency" => s.acts().settings()
             .set_agency(who, &typed, None),
-        Administrator Recorded "keep_profile" => s.acts().profiles()
+        Technician Recorded "keep_profile" => s.acts().profiles()
             .keep_profile(who, ProfileForm {
                 kind: ProfileKind::Supplier,
                 which: None,
@@ -302,7 +302,7 @@ fn of_clients_and_sites() -> Vec<Case> {
         Technician Recorded "move_sites" => s.acts().sites()
             .move_sites(who, &s.sites, s.other),
         Technician Recorded "set_bulk" => s.acts().sites()
-            .set_bulk(who, &s.sites, SiteField::Country, "IE"),
+            .set_bulk(who, &s.sites, &[(SiteValue::Field(SiteField::Country), "IE".into())]),
         Technician Recorded "change_intended" => async {
             let meant = Intended {
                 delay_s: Some(4.0),

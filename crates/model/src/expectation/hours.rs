@@ -69,12 +69,13 @@ impl TryFrom<String> for TimeOfDay {
     type Error = String;
 
     fn try_from(text: String) -> Result<Self, String> {
-        let number = |part: &str| {
-            let digits = part.len() == 2 && part.bytes().all(|b| b.is_ascii_digit());
+        // People leave the first digit of an hour out; nobody means "9:5" by five past nine.
+        let number = |part: &str, long: std::ops::RangeInclusive<usize>| {
+            let digits = long.contains(&part.len()) && part.bytes().all(|b| b.is_ascii_digit());
             part.parse::<u16>().ok().filter(|_| digits)
         };
         let parts = text.split_once(':');
-        let parts = parts.and_then(|(h, m)| Some((number(h)?, number(m)?)));
+        let parts = parts.and_then(|(h, m)| Some((number(h, 1..=2)?, number(m, 2..=2)?)));
         match parts {
             Some((24, 0)) => Ok(TimeOfDay(1_440)),
             Some((h, m)) if h < 24 && m < 60 => Ok(TimeOfDay(h * 60 + m)),

@@ -5,6 +5,7 @@ mod design;
 mod error;
 mod further;
 mod hours;
+mod intended;
 mod of_site;
 mod staffing;
 mod texts;
@@ -13,7 +14,8 @@ pub use design::WidgetDesign;
 pub use error::ExpectationError;
 pub use further::{form_line, more_of, read_more};
 pub use hours::{CalendarDay, ClosedDay, Day, Hours, OutsideHours, TimeOfDay};
-pub use of_site::beyond_fields;
+pub use intended::{IntendedError, IntendedField, read_delay, with_intended};
+pub use of_site::{beyond_fields, first_widget};
 pub use staffing::{next_change, staffed, zone};
 pub use texts::{TEXTS, TextSet};
 

@@ -116,12 +116,20 @@ impl Expectation {
     }
 }
 
+/// Returns the first widget of a site by its fields and the file that is kept beside them.
+pub fn first_widget(fields: &SiteFields, beyond: &str) -> Option<Widget> {
+    let kept = Expectation::kept(beyond).ok();
+    let whole = Expectation::of_site(fields, kept.as_ref());
+    whole.widgets.into_iter().next()
+}
+
 /// A word of the design as the file's type; the usual one where it is none.
 fn word<T: DeserializeOwned + Default>(text: &str) -> T {
     serde_json::from_value(text.into()).unwrap_or_default()
 }
 
-fn in_word<T: Serialize>(value: &T) -> String {
+/// An enum's word in the file.
+pub(super) fn in_word<T: Serialize>(value: &T) -> String {
     let word = serde_json::to_value(value).unwrap_or_default();
     word.as_str().unwrap_or_default().to_string()
 }

@@ -9,10 +9,11 @@ mod sheet;
 mod write;
 
 pub use cell::guarded;
-pub use plan::{Change, Estate, ExistingSite, PlannedRow, Question, RowPlan, plan};
+pub use plan::{Beyond, Change, Estate, ExistingSite, PlannedRow, Question, RowPlan, plan};
 pub use sheet::{Cells, Row, Sheet, files, read};
 pub use write::{refused, template, write, write_headings, write_rows};
 
+use crate::expectation::{IntendedField, Widget};
 use crate::site::{SiteField, SiteFields};
 
 /// Columns that must be there.
@@ -24,10 +25,12 @@ pub const MOST_ROWS: usize = 10_000;
 /// A row whose client begins with this is a note to people.
 pub(crate) const NOTE: char = '#';
 
-/// All columns: the client's, then those of the site.
+/// All columns: the client's, those of the site, then what its widget is meant to do.
 pub fn columns() -> Vec<&'static str> {
     let fields = SiteField::ALL.iter().map(|f| f.heading());
-    std::iter::once("client").chain(fields).collect()
+    let intended = IntendedField::ALL.iter().map(|f| f.heading());
+    let client = std::iter::once("client");
+    client.chain(fields).chain(intended).collect()
 }
 
 /// A site with the client it belongs to.
@@ -37,6 +40,8 @@ pub struct SiteRow {
     pub client: String,
     /// Fields of the site.
     pub site: SiteFields,
+    /// The site's first widget, with what it is meant to do; none: as usual.
+    pub widget: Option<Widget>,
 }
 
 /// Reason why a file is not read.

@@ -2,6 +2,8 @@
 
 use super::near::{near, plain};
 use super::sheet::{Cells, Row, Sheet};
+use crate::channel::Addresses;
+use crate::expectation::{IntendedField, Widget, first_widget, with_intended};
 use crate::site::{FieldError, SiteChoices, SiteField, SiteFields};
 use newtfern_standards::address;
 use newtfern_standards::private_hosts::PrivateHosts;
@@ -71,6 +73,32 @@ pub enum RowPlan {
     Refused(String),
 }
 
+/// What a row says beyond a site's fields, as an expectation file.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub enum Beyond {
+    /// The row is such a file, with its design and all texts.
+    File(String),
+    /// Cells with what the widget is meant to do, put into the file that is kept. Its design stays.
+    Cells(String),
+}
+
+impl Beyond {
+    /// Returns the text of the file.
+    pub fn text(&self) -> &str {
+        match self {
+            Beyond::File(text) | Beyond::Cells(text) => text,
+        }
+    }
+
+    /// Returns the file that the row is, if it is one.
+    pub fn file(&self) -> Option<&str> {
+        match self {
+            Beyond::File(text) => Some(text),
+            Beyond::Cells(_) => None,
+        }
+    }
+}
+
 /// Row with the plan for it.
 #[derive(Debug, Clone, PartialEq)]
 pub struct PlannedRow {
@@ -84,8 +112,8 @@ pub struct PlannedRow {
     pub fields: SiteFields,
     /// A token for the platform's interface.
     pub token: Option<String>,
-    /// The expectation file that it was read from.
-    pub beyond: Option<String>,
+    /// What it says beyond the site's fields.
+    pub beyond: Option<Beyond>,
     /// Plan for the row.
     pub what: RowPlan,
 }
@@ -176,7 +204,7 @@ fn row_planned(row: &Row, estate: &Estate) -> PlannedRow {
         }
     };
     out.token.clone_from(&cells.token);
-    out.beyond.clone_from(&cells.beyond);
+    out.beyond = cells.beyond.clone().map(Beyond::File);
     if let Err(why) = fill(&mut out, cells, estate) {
         out.what = RowPlan::Refused(why);
     }
@@ -195,19 +223,8 @@ fn fill(out: &mut PlannedRow, cells: &Cells, estate: &Estate) -> Result<(), Stri
         (true, _) if cells.beyond.is_some() => estate.client.map(str::to_string),
         _ => None,
     };
-    let mut told = Vec::new();
-    match &named {
-        None if cells.beyond.is_some() => told.push(
-            "client: choose the client for new \
-            sites"
-                .into(),
-        ),
-        None => told.push("client: it is empty".to_string()),
-        Some(name) if typed::text(name, MOST_NAME).is_err() => told.push(format!(
-            "client: it is longer than {MOST_NAME} characters or contains a NUL"
-        )),
-        Some(name) => out.client.clone_from(name),
-    }
+    let mut told: Vec<String> = client_error(named.as_deref(), cells).into_iter().collect();
+    out.client = named.filter(|_| told.is_empty()).unwrap_or_default();
     let host = || url.as_ref().and_then(|u| u.host_str()).unwrap_or_default();
     let typed = |field: SiteField| match (cells.fields.get(&field), kept) {
         (Some(cell), _) => cell.clone(),
@@ -233,10 +250,50 @@ fn fill(out: &mut PlannedRow, cells: &Cells, estate: &Estate) -> Result<(), Stri
         told.push(format!("{}: it {why}", super::TOKEN));
     }
     out.fields = fields;
+    if out.beyond.is_none() && !cells.intended.is_empty() {
+        match intended(&out.fields, cells, kept, estate) {
+            Ok(file) => out.beyond = file.map(Beyond::Cells),
+            Err(why) => told.push(why),
+        }
+    }
     match told.is_empty() {
         true => Ok(()),
         false => Err(told.join("; ")),
     }
+}
+
+/// Reason why the client that a row names cannot be taken.
+fn client_error(named: Option<&str>, cells: &Cells) -> Option<String> {
+    match named {
+        None if cells.beyond.is_some() => {
+            Some("client: choose the client for new sites".to_string())
+        }
+        None => Some("client: it is empty".to_string()),
+        Some(name) if typed::text(name, MOST_NAME).is_err() => Some(format!(
+            "client: it is longer than {MOST_NAME} characters or contains a NUL"
+        )),
+        Some(_) => None,
+    }
+}
+
+/// The site's file with what the cells say of its widget; none where they say nothing new.
+fn intended(
+    fields: &SiteFields,
+    cells: &Cells,
+    kept: Option<&ExistingSite>,
+    estate: &Estate,
+) -> Result<Option<String>, String> {
+    let id = fields.supplier_id.as_deref();
+    let supplier = estate
+        .known
+        .suppliers
+        .iter()
+        .find(|s| Some(s.id.as_str()) == id);
+    let none = Addresses::new();
+    let addresses = supplier.map_or(&none, |s| &s.channels.addresses);
+    let beyond = kept.map(|k| k.beyond.as_str()).unwrap_or_default();
+    let values = cells.intended.iter().map(|(f, text)| (*f, text.as_str()));
+    with_intended(fields, beyond, values, addresses).map_err(|e| e.to_string())
 }
 
 /// New, changed or as it is.
@@ -259,13 +316,25 @@ fn settle(planned: &mut PlannedRow, estate: &Estate) {
         let (before, after) = (kept.fields.get(*field), planned.fields.get(*field));
         change(field.label(), &before, &after);
     }
-    if let Some(file) = &planned.beyond {
-        let print = |text: &str| crate::expectation::beyond_fields(text);
-        change(
-            "Hours, texts, design and more",
-            &print(&kept.beyond),
-            &print(file),
-        );
+    match &planned.beyond {
+        Some(Beyond::File(file)) => {
+            let print = |text: &str| crate::expectation::beyond_fields(text);
+            change(
+                "Hours, texts, design and more",
+                &print(&kept.beyond),
+                &print(file),
+            );
+        }
+        Some(Beyond::Cells(file)) => {
+            let before = first_widget(&planned.fields, &kept.beyond);
+            let after = first_widget(&planned.fields, file);
+            for field in IntendedField::ALL {
+                let value = |w: &Option<Widget>| w.as_ref().map(|w| field.get(w));
+                let [before, after] = [&before, &after].map(|w| value(w).unwrap_or_default());
+                change(field.label(), &before, &after);
+            }
+        }
+        None => {}
     }
     if planned.token.is_some() {
         change("Platform token", "", "new token, stored encrypted");

@@ -1,7 +1,7 @@
 //! A file as rows of cells: what is there, not yet what it means.
 
 use super::{IntakeError, MOST_ROWS, NEEDED, NOTE, TOKEN};
-use crate::expectation::Expectation;
+use crate::expectation::{Expectation, IntendedField};
 use crate::intake::cell::unguarded;
 use crate::site::{SiteField, SiteFields};
 use std::collections::{BTreeMap, HashMap, HashSet};
@@ -13,6 +13,8 @@ pub struct Cells {
     pub client: String,
     /// The fields that the file has a column for.
     pub fields: BTreeMap<SiteField, String>,
+    /// What the widget is meant to do, where the file has a column for it.
+    pub intended: BTreeMap<IntendedField, String>,
     /// The token for the platform's interface, if one is given.
     pub token: Option<String>,
     /// The expectation file that the row was read from.
@@ -145,6 +147,7 @@ struct Columns {
     client: usize,
     token: Option<usize>,
     fields: Vec<(SiteField, usize)>,
+    intended: Vec<(IntendedField, usize)>,
     unknown: Vec<String>,
 }
 
@@ -174,11 +177,14 @@ fn columns(head: &csv::StringRecord) -> Result<Columns, IntakeError> {
     if !missing.is_empty() {
         return Err(IntakeError::Columns(missing.join(", ")));
     }
-    let fields = SiteField::ALL.iter();
+    let (fields, intended) = (SiteField::ALL.iter(), IntendedField::ALL.iter());
     Ok(Columns {
         client: at["client"],
         token: at.get(TOKEN).copied(),
         fields: fields
+            .filter_map(|f| Some((*f, *at.get(f.heading())?)))
+            .collect(),
+        intended: intended
             .filter_map(|f| Some((*f, *at.get(f.heading())?)))
             .collect(),
         unknown,
@@ -204,6 +210,11 @@ fn row(record: &csv::StringRecord, head: &csv::StringRecord, columns: &Columns) 
     out.cells = Ok(Cells {
         client: cell(columns.client),
         fields: columns.fields.iter().map(|(f, i)| (*f, cell(*i))).collect(),
+        intended: columns
+            .intended
+            .iter()
+            .map(|(f, i)| (*f, cell(*i)))
+            .collect(),
         token: columns.token.map(cell).filter(|t| !t.is_empty()),
         beyond: None,
     });
@@ -254,6 +265,7 @@ fn cells_of(read: &Expectation, text: &str) -> Cells {
     Cells {
         client: String::new(),
         fields: known.map(|f| (f, fields.get(f))).collect(),
+        intended: BTreeMap::new(),
         token: None,
         beyond: Some(text.to_string()),
     }

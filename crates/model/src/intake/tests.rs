@@ -1,4 +1,5 @@
 use super::*;
+use crate::expectation::Expectation;
 use crate::profile::Supplier;
 use crate::profile::tests::{SAMPLE, sample};
 use crate::site::SiteChoices;
@@ -289,6 +290,7 @@ fn a_token_comes_in_and_never_goes_out() {
     );
     let out = write(&[SiteRow {
         client: all[0].client.clone(),
+        widget: None,
         site: all[0].fields.clone(),
     }]);
     assert!(!out.contains("s3cret") && !out.contains("token"));
@@ -326,9 +328,96 @@ fn expectation_files_are_sites_too() {
     assert!(why(&rows[2]).contains("colour"), "{}", why(&rows[2]));
 }
 
+/// Cells with what a widget is meant to do go into the site's file and leave the rest of it.
+#[test]
+fn cells_with_hours_and_channels_change_the_file_beside_the_fields() {
+    let supplier: Supplier = sample();
+    let suppliers = [&supplier];
+    let known = SiteChoices {
+        suppliers: &suppliers,
+        ..SiteChoices::default()
+    };
+    let head = "client,name,address,supplier,key,hours,delay,channels\n";
+    let cells = format!("{},ab12cd34", supplier.id);
+    let file = format!(
+        "{head}Mill,New,new.example,{cells},mon-fri 9:00-17:00,2 min,mail desk@mill.example\n\
+        Mill,Kept,kept.example,{cells},sat 10:00-12:00,,\n\
+        Mill,Same,same.example,{cells},,,\n\
+        Mill,Wrong,wrong.example,{cells},whenever,,\n\
+        Mill,None,none.example,,,mon 9:00-17:00,,\n\
+        Mill,Bare,bare.example,,,,,\n"
+    );
+    let existing = |id: i64, name: &str, beyond: &str| ExistingSite {
+        id,
+        client: "Mill".into(),
+        fields: SiteFields {
+            name: name.into(),
+            url: format!("https://{}.example/", name.to_lowercase()),
+            supplier_id: Some(supplier.id.clone()),
+            key: "ab12cd34".into(),
+            ..SiteFields::default()
+        },
+        beyond: beyond.into(),
+    };
+    let beyond = format!(
+        "address = 'https://kept.example/'\n[[widget]]\nsupplier = '{}'\ndelay_s = 3\n\
+        [widget.design]\nlauncher_colour = '#0b7285'\n",
+        supplier.id
+    );
+    let sites = [existing(1, "Kept", &beyond), existing(2, "Same", "")];
+    let (rows, _) = planned(&read(file.as_bytes()).unwrap(), known, &sites, &["Mill"]);
+    let widget = |row: &PlannedRow| {
+        let file = row.beyond.as_ref().unwrap();
+        assert_eq!(file.file(), None, "its design is not taken from cells");
+        Expectation::read(file.text()).unwrap().widgets.remove(0)
+    };
+    let new = widget(&rows[0]);
+    assert_eq!(rows[0].what, RowPlan::Add);
+    assert_eq!((new.hours.len(), new.delay_s), (1, Some(120.0)));
+    assert_eq!(new.channels[0].target, "mailto:desk@mill.example");
+    let RowPlan::Change { changes, .. } = &rows[1].what else {
+        panic!("{:?}", rows[1]);
+    };
+    let told: Vec<(&str, &str, &str)> = changes
+        .iter()
+        .map(|c| (c.label, c.before.as_str(), c.after.as_str()))
+        .collect();
+    assert_eq!(
+        told,
+        [
+            ("Hours", "", "sat 10:00-12:00"),
+            ("Delay after page load", "3 s", "")
+        ]
+    );
+    assert_eq!(
+        widget(&rows[1])
+            .design
+            .get(crate::design::Field::ButtonColour),
+        Some("#0b7285")
+    );
+    assert_eq!(rows[2].what, RowPlan::Same { id: 2 });
+    assert!(why(&rows[3]).starts_with("hours: ") && why(&rows[3]).contains("such as mon-fri"));
+    assert_eq!(why(&rows[4]), "hours: choose a supplier for the site first");
+    assert_eq!((&rows[5].what, &rows[5].beyond), (&RowPlan::Add, &None));
+    // What goes out comes back as the same.
+    let site = |row: &PlannedRow| SiteRow {
+        client: row.client.clone(),
+        site: row.fields.clone(),
+        widget: Some(widget(row)),
+    };
+    let out = write(&[site(&rows[0]), site(&rows[1])]);
+    let mut kept = [existing(3, "New", ""), existing(1, "Kept", "")];
+    kept[0].beyond = rows[0].beyond.as_ref().unwrap().text().into();
+    kept[1].beyond = rows[1].beyond.as_ref().unwrap().text().into();
+    let (again, _) = planned(&read(out.as_bytes()).unwrap(), known, &kept, &["Mill"]);
+    assert_eq!(again[0].what, RowPlan::Same { id: 3 });
+    assert_eq!(again[1].what, RowPlan::Same { id: 1 });
+}
+
 fn a_row(client: &str, name: &str) -> SiteRow {
     SiteRow {
         client: client.into(),
+        widget: None,
         site: SiteFields {
             name: name.into(),
             url: "https://kites.example/".into(),
@@ -343,6 +432,7 @@ fn only(text: &str) -> SiteRow {
     assert_eq!(row.what, RowPlan::Add, "{row:?}");
     SiteRow {
         client: row.client,
+        widget: None,
         site: row.fields,
     }
 }

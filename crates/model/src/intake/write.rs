@@ -2,6 +2,7 @@
 
 use super::sheet::plain;
 use super::{NOTE, PlannedRow, Sheet, SiteRow, TOKEN, columns};
+use crate::expectation::IntendedField;
 use crate::intake::cell::{REASON, guarded};
 use crate::site::{SiteChoices, SiteField};
 
@@ -34,7 +35,11 @@ pub fn write_headings() -> String {
 pub fn write_rows(rows: &[SiteRow]) -> String {
     let cells = |row: &SiteRow| {
         let fields = SiteField::ALL.iter().map(|f| row.site.get(*f));
-        std::iter::once(row.client.clone()).chain(fields).collect()
+        let widget = row.widget.as_ref();
+        let value = |f: &IntendedField| widget.map(|w| f.get(w)).unwrap_or_default();
+        let intended = IntendedField::ALL.iter().map(value);
+        let client = std::iter::once(row.client.clone());
+        client.chain(fields).chain(intended).collect()
     };
     text_of(rows.iter().map(cells))
 }
@@ -64,6 +69,8 @@ pub fn template(known: SiteChoices) -> String {
         }
     };
     let mut lists: Vec<Vec<String>> = SiteField::ALL.iter().map(|f| values(*f)).collect();
+    let examples = IntendedField::ALL.iter().map(|f| vec![f.example().into()]);
+    lists.extend(examples);
     lists.push(vec!["stored encrypted".into()]);
     let high = lists.iter().map(Vec::len).max().unwrap_or(0);
     let mut head = headings();

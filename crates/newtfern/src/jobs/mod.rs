@@ -19,6 +19,7 @@ use newtfern_probe::mailbox::Access;
 use newtfern_probe::paper;
 use newtfern_probe::weigh::{self, WeighOrder};
 use newtfern_standards::observation::Viewport;
+use newtfern_store::estate::sites::Site;
 use newtfern_store::results::queue::Job;
 use newtfern_verdict::echo::{TestVisitor, test_message};
 use newtfern_verdict::visits::{CheckOrder, guarded};
@@ -84,6 +85,18 @@ async fn check_site(tools: &Tools, job: &Job, s: &Subject) -> Result<()> {
     let mut asides = seen.asides;
     asides.extend(tools.acts.placing().beside(s, &seen.visits).await?);
     let visits = pictures::keep(tools, seen.visits, seen.pictures).await?;
+    if s.site.preview_desktop.is_none() && s.site.preview_phone.is_none() {
+        // Its design is drawn on a picture of the page, and the browser stands ready.
+        match pictures_without(tools, &s.site).await {
+            Ok([desktop, phone]) => {
+                let keep = tools.acts.checks();
+                let id = job.site_id;
+                keep.keep_pictures(id, desktop.as_deref(), phone.as_deref())
+                    .await?;
+            }
+            Err(why) => tracing::warn!("no picture of {} for its design: {why:#}", s.url),
+        }
+    }
     let seen = CheckEvidence {
         at,
         page: s.page(visits, asides),
@@ -175,6 +188,20 @@ async fn echo_site(tools: &Tools, job: &Job, s: &Subject) -> Result<()> {
 
 async fn preview(tools: &Tools, job: &Job) -> Result<()> {
     let (site, _) = tools.acts.sites().site_and_client(job.site_id).await?;
+    let [desktop, phone] = pictures_without(tools, &site).await?;
+    if desktop.is_none() && phone.is_none() {
+        bail!("the page did not arrive, so there is no picture of it");
+    }
+    tools
+        .acts
+        .checks()
+        .finish_preview(job, desktop.as_deref(), phone.as_deref())
+        .await?;
+    Ok(())
+}
+
+/// Pictures of a site's page without its widget, on a desktop and a phone, as blobs.
+async fn pictures_without(tools: &Tools, site: &Site) -> Result<[Option<String>; 2]> {
     let url = site.address()?;
     let supplier = match &site.supplier_id {
         Some(id) => tools.acts.reads().profiles().supplier(id).await?,
@@ -184,22 +211,11 @@ async fn preview(tools: &Tools, job: &Job) -> Result<()> {
         .map(|s| s.hosts().map(str::to_string).collect())
         .unwrap_or_default();
     let browser = tools.pool.browser().await?;
-    let mut keys = Vec::new();
-    for viewport in [Viewport::Desktop, Viewport::Phone] {
-        let png = paper::picture_of(&browser, &url, viewport, &hosts).await?;
-        keys.push(match png {
-            Some(png) => Some(tools.acts.blobs.put(png, "png").await?),
-            None => None,
-        });
+    let mut keys = [None, None];
+    for (key, viewport) in keys.iter_mut().zip([Viewport::Desktop, Viewport::Phone]) {
+        if let Some(png) = paper::picture_of(&browser, &url, viewport, &hosts).await? {
+            *key = Some(tools.acts.blobs.put(png, "png").await?);
+        }
     }
-    let [desktop, phone] = [keys[0].as_deref(), keys[1].as_deref()];
-    if desktop.is_none() && phone.is_none() {
-        bail!("the page did not arrive, so there is no picture of it");
-    }
-    tools
-        .acts
-        .checks()
-        .finish_preview(job, desktop, phone)
-        .await?;
-    Ok(())
+    Ok(keys)
 }

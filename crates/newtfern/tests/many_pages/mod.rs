@@ -208,7 +208,7 @@ impl Bench {
     /// such, and the site looked at again.
     pub async fn check(&self, more: &[&str]) -> (i32, Value) {
         let mut told = self.check_once(more).await;
-        for _ in 0..3 {
+        for _ in 0..8 {
             let open = told.1["not_looked_at"].to_string();
             if !open.contains("our machine was busy") {
                 break;

@@ -102,7 +102,7 @@ impl Outside {
         let beside = ROOM.acquire().await.unwrap();
         let mut told = self.check_once(address, key, more, args).await;
         drop(beside);
-        for _ in 0..4 {
+        for _ in 0..8 {
             if !told.1["not_looked_at"]
                 .to_string()
                 .contains("our machine was busy")

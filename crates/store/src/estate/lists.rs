@@ -27,7 +27,7 @@ pub struct Filter {
     pub client: Option<i64>,
     /// A state: of the site, or of a family.
     pub state: Option<(Option<Family>, Standing)>,
-    /// The next action asked for: family and words.
+    /// The next action asked for: family and cause.
     pub next: Option<(Family, String)>,
     /// Order of the rows.
     pub order: Order,
@@ -52,7 +52,7 @@ const MATCHES: &str = "s.search like all ($1) and ($2::bigint is null or s.clien
     and ($4::text is null or case when $3::text is null then s.worst = $5
         else exists (select 1 from standings t where t.site_id = s.id and t.family = $3 and \
         t.state = $4) end)
-    and ($6::text is null or (s.next_family = $6 and s.next_act = $7))";
+    and ($6::text is null or (s.next_family = $6 and s.next_cause = $7))";
 
 macro_rules! bind_filter {
     ($query:expr, $filter:expr) => {{
@@ -145,7 +145,7 @@ impl ListRows<'_> {
             .await
             .map_err(doing("reading the worklist"))?;
         let (kinds, sites): (i64, i64) = sqlx::query_as(
-            "select count(distinct (next_family, next_act)), count(*) \
+            "select count(distinct (next_family, next_cause)), count(*) \
             from sites where next_act is not null",
         )
         .fetch_one(&self.store.pool)
@@ -170,10 +170,10 @@ pub struct Worklist {
     pub sites: i64,
 }
 
-/// A site in a batch: id, name, client, why.
-pub type InBatch = (i64, String, String, String);
+/// A site in a batch: id, name, client, why, and its action where that is not the batch's.
+pub type InBatch = (i64, String, String, String, String);
 
-/// Sites with the same next action.
+/// Sites that need the same.
 #[derive(Debug, Clone, sqlx::FromRow)]
 pub struct Batch {
     /// Family that the batch is about.
@@ -182,10 +182,12 @@ pub struct Batch {
     /// Standing of the sites in the family.
     #[sqlx(try_from = "String")]
     pub state: Standing,
-    /// Action in words.
+    /// Key of the batch in its family.
+    pub cause: String,
+    /// Action of most of them, in words.
     pub act: String,
     /// Number of sites in the batch.
     pub sites: i64,
-    /// The first of them: id, site, client, why.
+    /// The first of them.
     pub first: sqlx::types::Json<Vec<InBatch>>,
 }

@@ -7,7 +7,7 @@ use crate::text::{clean, json_of};
 use crate::{Moment, Result, Tx, doing, unique};
 use newtfern_model::design::Layer;
 use newtfern_model::site::{SiteField, SiteFields};
-use newtfern_verdict::family::{Family, FamilyStanding, Standing};
+use newtfern_verdict::family::{Family, NextAction, Standing};
 use serde_json::Value;
 use std::collections::HashMap;
 use url::Url;
@@ -33,6 +33,8 @@ pub struct Site {
     pub next_state: Option<String>,
     /// The next action, in words.
     pub next_act: Option<String>,
+    /// Key of sites that need the same.
+    pub next_cause: Option<String>,
     /// Reason for the next action.
     pub next_why: String,
     /// The file that the site came from, for what it says beyond the fields; empty where it did
@@ -85,6 +87,17 @@ impl Site {
         Some((since, &self.off_by))
     }
 
+    /// Returns the next action, as it was noted with the last change; none where all stands well.
+    pub fn next(&self) -> Option<NextAction> {
+        Some(NextAction {
+            family: Family::from_key(self.next_family.as_deref()?)?,
+            standing: Standing::from_key(self.next_state.as_deref()?)?,
+            act: self.next_act.clone()?,
+            cause: self.next_cause.clone().unwrap_or_default(),
+            why: self.next_why.clone(),
+        })
+    }
+
     /// Returns the state: the worst of its families.
     pub fn state(&self) -> Standing {
         standing_of_rank(self.worst)
@@ -118,18 +131,6 @@ pub struct StandingRow {
     pub check_id: Option<i64>,
 }
 
-impl StandingRow {
-    /// Returns the standing as the next action needs it.
-    pub fn stood(&self) -> FamilyStanding<'_> {
-        FamilyStanding {
-            family: self.family,
-            standing: self.state,
-            summary: &self.summary,
-            remedy: &self.remedy,
-        }
-    }
-}
-
 /// Page rule of a site on which no page has the widget.
 const NOWHERE: &str = "/**";
 
@@ -140,9 +141,9 @@ pub(crate) fn columns() -> String {
         .collect();
     format!(
         "s.id, s.client_id, c.name as client_name, s.worst, s.preview_desktop, s.preview_phone, \
-        s.next_family, \
-         s.next_state, s.next_act, s.next_why, s.beyond, s.off_since, s.off_by, s.adjustments, \
-         jsonb_build_object({}) as fields",
+        s.next_family, s.next_state, s.next_act, s.next_cause, s.next_why, s.beyond, s.off_since, \
+        s.off_by, s.adjustments, \
+        jsonb_build_object({}) as fields",
         pairs.join(", ")
     )
 }

@@ -1,6 +1,5 @@
 //! Checks: what was found when, by which expectation and rules, with findings and drawings as rows.
 
-use crate::estate::names::{family_of, standing_of};
 use crate::text::{clean, json_of};
 use crate::{Moment, Result, StoreError, Tx, doing};
 use jiff::Timestamp;
@@ -11,7 +10,7 @@ use newtfern_model::job::CheckKind;
 use newtfern_standards::observation::Observation;
 use newtfern_verdict::assess::RULES_VERSION;
 use newtfern_verdict::family::{
-    DETAIL_VERSION, Detail, Family, FamilyResult, FamilyStanding, NextAction, next_action,
+    DETAIL_VERSION, Detail, Family, FamilyResult, FamilyStanding, NextAction, Standing, next_action,
 };
 use newtfern_verdict::inputs::Prints;
 use serde_json::Value;
@@ -356,22 +355,25 @@ impl Tx {
 
     /// Brings what lists show of some sites up to date: their codes and their next action.
     pub async fn refresh(&mut self, sites: &[i64]) -> Result<()> {
-        let rows: Vec<(i64, String, String, String, String)> = sqlx::query_as(
-            "select site_id, family, state, summary, remedy from standings where site_id = any($1)",
-        )
-        .bind(sites)
-        .fetch_all(&mut *self.inner)
-        .await
-        .map_err(doing("reading standings"))?;
+        let rows: Vec<Stood> = sqlx::query_as(include_str!("../sql/stood.sql"))
+            .bind(sites)
+            .fetch_all(&mut *self.inner)
+            .await
+            .map_err(doing("reading standings"))?;
         let mut by_site: BTreeMap<i64, Vec<FamilyStanding>> =
             sites.iter().map(|s| (*s, vec![])).collect();
-        for (site, family, state, summary, remedy) in &rows {
-            by_site.entry(*site).or_default().push(FamilyStanding {
-                family: family_of(family)?,
-                standing: standing_of(state)?,
-                summary,
-                remedy,
-            });
+        for row in &rows {
+            by_site
+                .entry(row.site_id)
+                .or_default()
+                .push(FamilyStanding {
+                    family: row.family,
+                    standing: row.state,
+                    summary: &row.summary,
+                    remedy: &row.remedy,
+                    code: &row.code,
+                    seen: row.seen,
+                });
         }
         let next: Vec<_> = by_site.values().map(|stood| next_action(stood)).collect();
         let of = |field: fn(&NextAction) -> &str| -> Vec<Option<&str>> {
@@ -389,10 +391,25 @@ impl Tx {
             .bind(of(|n| n.family.key()))
             .bind(of(|n| n.standing.key()))
             .bind(of(|n| &n.act))
+            .bind(of(|n| &n.cause))
             .bind(of(|n| &n.why))
             .execute(&mut *self.inner)
             .await
             .map_err(doing("noting what is next"))?;
         Ok(())
     }
+}
+
+/// How a family of a site stands, with what its next action needs.
+#[derive(sqlx::FromRow)]
+struct Stood {
+    site_id: i64,
+    #[sqlx(try_from = "String")]
+    family: Family,
+    #[sqlx(try_from = "String")]
+    state: Standing,
+    summary: String,
+    remedy: String,
+    code: String,
+    seen: bool,
 }

@@ -119,4 +119,22 @@ pub struct FamilyStanding<'a> {
     pub summary: &'a str,
     /// Remedy of a failure, if the check knows one.
     pub remedy: &'a str,
+    /// Code of the finding that leads it; empty where none does.
+    pub code: &'a str,
+    /// Whether a survey saw the snippet with the site's key in its pages.
+    pub seen: bool,
+}
+
+impl FamilyStanding<'_> {
+    /// A family that nobody has looked at.
+    pub fn not_yet(family: Family) -> FamilyStanding<'static> {
+        FamilyStanding {
+            family,
+            standing: Standing::NotYet,
+            summary: "",
+            remedy: "",
+            code: "",
+            seen: false,
+        }
+    }
 }

@@ -79,6 +79,9 @@ pub struct NextAction {
     pub standing: Standing,
     /// Action as a sentence.
     pub act: String,
+    /// Key of sites that need the same: the code of the finding whose remedy it is, else the
+    /// action.
+    pub cause: String,
     /// Reason for the action.
     pub why: String,
 }
@@ -88,22 +91,24 @@ pub struct NextAction {
 pub fn next_action(standings: &[FamilyStanding<'_>]) -> Option<NextAction> {
     let at = |family: Family| {
         let found = standings.iter().find(|s| s.family == family).copied();
-        found.unwrap_or(FamilyStanding {
-            family,
-            standing: Standing::NotYet,
-            summary: "",
-            remedy: "",
-        })
+        found.unwrap_or(FamilyStanding::not_yet(family))
     };
     let whole = |family: Family| at(family).standing;
     let wanted = |family: Family| {
         let stood = at(family);
         let act = (family.entry().act)(&stood, &whole)?;
+        let cause = match stood.code {
+            // Words of a remedy name hosts, files and selectors of one site.
+            code if !code.is_empty() && act == stood.remedy => code.to_string(),
+            _ => act.clone(),
+        };
         Some(NextAction {
             family,
             standing: stood.standing,
             act,
+            cause,
             why: match stood.summary {
+                "" if stood.seen => "A survey saw the snippet in the page.".to_string(),
                 "" => stood.standing.words().to_string(),
                 summary => summary.to_string(),
             },

@@ -90,7 +90,8 @@ fn act(stood: &FamilyStanding, elsewhere: Elsewhere) -> Option<String> {
         Standing::Passing | Standing::Remarks | Standing::NotApplicable => None,
         // A page that cannot be had says nothing of placing; loading names what to do.
         Standing::Undecided if loading == Standing::Failing => None,
-        Standing::NotYet if loading == Standing::NotYet => {
+        // The snippet of a site that was taken on need not be placed again.
+        Standing::NotYet if loading == Standing::NotYet && !stood.seen => {
             Some("Place the snippet, then verify.".into())
         }
         Standing::Failing if !stood.remedy.is_empty() => Some(stood.remedy.into()),

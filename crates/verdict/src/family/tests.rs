@@ -3,10 +3,8 @@ use newtfern_model::finding::Finding;
 
 fn all_passing() -> [FamilyStanding<'static>; 10] {
     Family::ALL.map(|family| FamilyStanding {
-        family,
         standing: Standing::Passing,
-        summary: "",
-        remedy: "",
+        ..FamilyStanding::not_yet(family)
     })
 }
 
@@ -26,16 +24,63 @@ fn the_next_action_follows_the_order_of_the_job_and_failures_come_first() {
     at(&mut s, Family::Consent).standing = Standing::Failing;
     assert_eq!(next_action(&s).unwrap().family, Family::Consent);
     *at(&mut s, Family::Place) = FamilyStanding {
-        family: Family::Place,
         standing: Standing::Failing,
         summary: "It is there twice.",
         remedy: "Remove one of the two.",
+        ..FamilyStanding::not_yet(Family::Place)
     };
     let next = next_action(&s).unwrap();
     assert_eq!(next.act, "Remove one of the two.");
     assert_eq!(next.why, "It is there twice.");
     at(&mut s, Family::Place).remedy = "";
     assert!(next_action(&s).unwrap().act.contains("broken link"));
+}
+
+/// A remedy names what is there at one site; sites with the same cause need the same all the same.
+#[test]
+fn sites_with_one_cause_have_one_key_whatever_their_remedies_say() {
+    let mut s = all_passing();
+    let mut failing = |remedy, code| {
+        *at(&mut s, Family::Load) = FamilyStanding {
+            standing: Standing::Failing,
+            remedy,
+            code,
+            ..FamilyStanding::not_yet(Family::Load)
+        };
+        next_action(&s).unwrap()
+    };
+    let one = failing("Allow https://osier.example.", "allowed.policy");
+    let other = failing("Allow https://weir.example.", "allowed.policy");
+    assert_ne!(one.act, other.act);
+    assert_eq!(
+        (one.cause.as_str(), one.cause == other.cause),
+        ("allowed.policy", true)
+    );
+    // Without a remedy the action is the family's own, whatever was found.
+    let own = failing("", "allowed.policy");
+    assert_eq!(own.cause, own.act);
+}
+
+#[test]
+fn a_snippet_that_a_survey_saw_need_not_be_placed() {
+    let standings = |seen| {
+        Family::ALL.map(|family| FamilyStanding {
+            standing: match family {
+                Family::Design => Standing::Passing,
+                _ => Standing::NotYet,
+            },
+            seen: seen && family == Family::Place,
+            ..FamilyStanding::not_yet(family)
+        })
+    };
+    let next = next_action(&standings(false)).unwrap();
+    assert_eq!(next.act, "Place the snippet, then verify.");
+    let next = next_action(&standings(true)).unwrap();
+    assert_eq!(
+        (next.family, next.act.as_str()),
+        (Family::Place, "Verify in the browser.")
+    );
+    assert_eq!(next.why, "A survey saw the snippet in the page.");
 }
 
 #[test]
@@ -49,10 +94,10 @@ fn a_sheet_that_is_made_is_not_to_be_made_again() {
     at(&mut s, Family::HandOver).standing = Standing::NotYet;
     assert_eq!(next_action(&s).unwrap().act, "Make the handover sheet.");
     *at(&mut s, Family::HandOver) = FamilyStanding {
-        family: Family::HandOver,
         standing: Standing::Undecided,
         summary: "The client has not confirmed yet.",
         remedy: "Send the link to the client.",
+        ..FamilyStanding::not_yet(Family::HandOver)
     };
     assert_eq!(next_action(&s).unwrap().act, "Send the link to the client.");
     assert_eq!(Family::HandOver.job_for(Standing::Undecided), None);
@@ -134,10 +179,10 @@ fn a_widget_that_never_started_is_undecided_and_says_what_to_do() {
     );
     let mut s = all_passing();
     *at(&mut s, Family::Weigh) = FamilyStanding {
-        family: Family::Weigh,
         standing: a.standing,
         summary: "",
         remedy: "Verify in the browser why the widget does not start.",
+        ..FamilyStanding::not_yet(Family::Weigh)
     };
     assert_eq!(next_action(&s).unwrap().act, a.remedy);
 }

@@ -306,6 +306,55 @@ async fn files_come_in_together_or_not_at_all_and_go_out() {
     assert!(all.text().contains("profiles/platform/own.toml") && all.text().contains(platform));
 }
 
+/// Who takes on a site keeps the supplier of its snippet; what other sites rest on stays with
+/// administrators.
+#[tokio::test]
+async fn a_technician_adds_a_supplier_and_changes_none() {
+    let house = house().await;
+    let technician = house.person(Role::Technician).await;
+    technician
+        .get("/profiles")
+        .await
+        .has("New supplier from a snippet")
+        .lacks("New platform");
+    technician
+        .get("/profiles/new?kind=supplier")
+        .await
+        .has("Save profile")
+        .lacks("Console token");
+    let new = [("kind", "supplier"), ("text", quoin())];
+    let to = technician.post("/profiles/new", &new).await;
+    assert_eq!(to.leads(), "/profiles/supplier/quoin");
+    technician
+        .get("/profiles/supplier/quoin")
+        .await
+        .has("readonly")
+        .lacks("Save profile");
+    let changed = quoin().replace("name = ", "# ours\nname = ");
+    let change = [("text", changed.as_str()), ("why", "a note")];
+    technician
+        .post("/profiles/supplier/quoin", &change)
+        .await
+        .is(403);
+    // Not by the way of a new one either, and not with a token.
+    technician
+        .post("/profiles/new", &new)
+        .await
+        .is(422)
+        .has("exists already");
+    let other = quoin().replace("\"quoin\"", "\"quoin-two\"");
+    let with_token = [
+        ("kind", "supplier"),
+        ("text", other.as_str()),
+        ("token", "s3cret-token"),
+    ];
+    technician.post("/profiles/new", &with_token).await.is(403);
+    let region = [("kind", "region"), ("text", "id = \"x\"")];
+    technician.post("/profiles/new", &region).await.is(403);
+    let viewer = house.person(Role::Viewer).await;
+    viewer.post("/profiles/new", &new).await.is(403);
+}
+
 #[tokio::test]
 async fn what_sites_use_stays_and_the_list_is_found_and_ticked() {
     let house = house().await;

@@ -11,15 +11,19 @@ async fn only_administrators_administer() {
     let house = house().await;
     let technician = house.person(Role::Technician).await;
     for path in ADMINISTRATION {
+        let kind = match path {
+            "/profiles/new" => "region",
+            _ => "lock",
+        };
         technician
-            .post(path, &[("private_hosts", "10.0.0.7"), ("kind", "lock")])
+            .post(path, &[("private_hosts", "10.0.0.7"), ("kind", kind)])
             .await
             .is(403)
             .has("Only an administrator");
     }
     let list = house.store().settings().private_hosts().await.unwrap();
     assert_eq!(list, PrivateHosts::none());
-    technician.get("/profiles").await.lacks("New supplier");
+    technician.get("/profiles").await.lacks("New platform");
     technician.get("/people").await.lacks("Add a person");
 }
 

@@ -280,6 +280,7 @@ async fn clients(acts: &Acts) -> Result<()> {
 async fn sites(acts: &Acts, port: u16) -> Result<()> {
     let row = |s: &newtfern_standins::estate::Site| SiteRow {
         client: s.client().name.into(),
+        widget: None,
         site: SiteFields {
             name: s.name.into(),
             url: s.address(port),
@@ -307,6 +308,7 @@ async fn sites(acts: &Acts, port: u16) -> Result<()> {
     };
     let built = |s: &Built| SiteRow {
         client: s.client().name.into(),
+        widget: None,
         site: SiteFields {
             name: s.name.into(),
             url: s.address(port),

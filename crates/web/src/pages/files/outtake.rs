@@ -11,6 +11,7 @@ use futures_util::{StreamExt, TryStreamExt, stream};
 use newtfern_acts::ActError;
 use newtfern_acts::store::estate::lists::Filter;
 use newtfern_acts::store::estate::sites::Site;
+use newtfern_model::expectation::first_widget;
 use newtfern_model::intake::{self, SiteRow};
 
 /// Two blocks of zeros end an archive (POSIX.1-2001, pax, ustar interchange format).
@@ -56,6 +57,7 @@ pub async fn spreadsheet(State(app): State<App>, reader: Reader) -> PageResult {
         let row = |s: &Site| SiteRow {
             client: s.client_name.clone(),
             site: s.fields().clone(),
+            widget: first_widget(s.fields(), &s.beyond),
         };
         let rows: Vec<SiteRow> = sites.iter().map(row).collect();
         Ok(intake::write_rows(&rows).into_bytes())

@@ -1,4 +1,4 @@
-//! Changing many sites at once: one field with its differences first, another client, removal.
+//! Changing many sites at once: values with their differences first, another client, removal.
 
 use crate::error::{NO_SUCH_ACTION, PageResult};
 use crate::pages::lists::carried::carried;
@@ -10,7 +10,9 @@ use crate::view::Frame;
 use askama::Template;
 use axum::extract::State;
 use axum::response::{IntoResponse, Redirect};
-use newtfern_acts::{ActError, BULK_FIELDS, BulkChange, DesignSet, TakeOver, none_ticked};
+use newtfern_acts::store::estate::lists::Filter;
+use newtfern_acts::store::estate::sites::Site;
+use newtfern_acts::{ActError, BulkChange, DesignSet, SiteValue, TakeOver, none_ticked};
 use newtfern_model::design::Field;
 use newtfern_model::job::JobKind;
 use newtfern_model::site::SiteField;
@@ -22,38 +24,70 @@ pub struct Choice {
     name: String,
 }
 
-/// Target of a bulk change: a field of the site, or a value of its design.
-#[derive(Clone, Copy)]
-enum BulkTarget {
-    Site(SiteField),
+/// What a form asks to change.
+enum Asked {
+    /// Values of the site, as they would be.
+    Values(Vec<(SiteValue, String)>),
+    /// A value of its design.
     Design(Field),
 }
 
 /// Begins the names of the design's values in the form.
 const DESIGN: &str = "design.";
+/// Begins the names of the site's values where a form sets several.
+const VALUE: &str = "v-";
 
-impl BulkTarget {
-    fn read(name: &str) -> Option<BulkTarget> {
+impl Asked {
+    fn read(f: &Fields) -> Option<Asked> {
+        let several = SiteValue::all().filter_map(|v| {
+            let text = f.given(&format!("{VALUE}{}", v.name()))?;
+            Some((v, text.to_string()))
+        });
+        let several: Vec<(SiteValue, String)> = several.collect();
+        if !several.is_empty() {
+            return Some(Asked::Values(several));
+        }
+        let name = f.get("field");
         match name.strip_prefix(DESIGN) {
-            Some(key) => Field::from_key(key).map(BulkTarget::Design),
+            Some(key) => Field::from_key(key).map(Asked::Design),
             None => {
-                let field = BULK_FIELDS.into_iter().find(|b| b.heading() == name);
-                field.map(BulkTarget::Site)
+                let value = SiteValue::from_name(name)?;
+                Some(Asked::Values(vec![(value, f.get("value").to_string())]))
             }
         }
     }
 
-    fn name(&self) -> String {
+    /// The hidden fields that ask for the same again.
+    fn again(&self, f: &Fields) -> Vec<(String, String)> {
         match self {
-            BulkTarget::Site(field) => field.heading().to_string(),
-            BulkTarget::Design(field) => format!("{DESIGN}{}", field.key()),
+            Asked::Values(set) => {
+                let hidden = |(v, text): &(SiteValue, String)| {
+                    (format!("{VALUE}{}", v.name()), text.clone())
+                };
+                let from = ("as_at".to_string(), f.get("as_at").to_string());
+                set.iter().map(hidden).chain([from]).collect()
+            }
+            Asked::Design(field) => vec![
+                ("field".into(), format!("{DESIGN}{}", field.key())),
+                ("value".into(), f.get("value").into()),
+                ("back".into(), f.get("back").into()),
+            ],
         }
     }
 
-    fn label(&self) -> &'static str {
-        match self {
-            BulkTarget::Site(field) => field.label(),
-            BulkTarget::Design(field) => field.label(),
+    /// Headline of what would be changed.
+    fn words(&self, f: &Fields) -> String {
+        let (label, value) = match self {
+            Asked::Values(set) => match set.as_slice() {
+                [(value, text)] => (value.label(), text.as_str()),
+                _ => return format!("{} values as at {}", set.len(), f.get("as_at")),
+            },
+            Asked::Design(field) => (field.label(), f.get("value")),
+        };
+        match (f.get("back"), value) {
+            ("yes", _) => format!("{label}: reset"),
+            (_, "") => format!("{label}: empty"),
+            (_, value) => format!("{label}: {value}"),
         }
     }
 }
@@ -66,11 +100,16 @@ fn design_set(f: &Fields) -> DesignSet<'_> {
     }
 }
 
-/// A field with what it takes; nothing to choose where it is typed.
+/// A value with what it takes; nothing to choose where it is typed.
 struct Settable {
-    field: SiteField,
+    value: SiteValue,
     choices: Vec<Choice>,
+    /// A line that it takes.
+    example: &'static str,
 }
+
+/// Sites that are offered to copy from; any other is found by its name or address.
+const OFFERED: i64 = 200;
 
 #[derive(Template)]
 #[template(path = "lists/bulk.html")]
@@ -80,11 +119,15 @@ struct Page {
     ids: String,
     fields: Vec<Settable>,
     clients: Vec<(i64, String)>,
-    /// Preview of a change: a field, its value, and its effect.
-    chosen: Option<(BulkTarget, String)>,
-    /// Whether it is set back to what the layers above say.
-    back: bool,
+    /// Headline of a previewed change, with the hidden fields that ask for it.
+    chosen: Option<(String, Vec<(String, String)>)>,
     values: &'static [Field],
+    /// Values that can be taken from another site, and whether they are ticked.
+    copied: Vec<(SiteValue, bool)>,
+    /// Site to copy from, as it was typed.
+    as_at: String,
+    /// Names of sites to copy from.
+    offered: Vec<String>,
     changes: Vec<BulkChange>,
     /// The list to go back to.
     from: String,
@@ -97,16 +140,30 @@ struct Page {
 
 impl Page {
     fn changing(&self) -> usize {
-        let real = |c: &&BulkChange| c.problem.is_none() && c.before != c.after;
-        self.changes.iter().filter(real).count()
+        self.sites_of(|c| c.problem.is_none() && c.before != c.after)
+    }
+
+    /// Number of sites with such a change; those of one site follow each other.
+    fn sites_of(&self, wanted: fn(&BulkChange) -> bool) -> usize {
+        let mut sites: Vec<i64> = self
+            .changes
+            .iter()
+            .filter(|c| wanted(c))
+            .map(|c| c.id)
+            .collect();
+        sites.dedup();
+        sites.len()
     }
 
     fn refused(&self) -> usize {
-        self.changes.iter().filter(|c| c.problem.is_some()).count()
+        self.sites_of(|c| c.problem.is_some())
     }
 }
 
-async fn choices(app: &App, field: SiteField) -> PageResult<Vec<Choice>> {
+async fn choices(app: &App, value: SiteValue) -> PageResult<Vec<Choice>> {
+    let SiteValue::Field(field) = value else {
+        return Ok(Vec::new());
+    };
     let store = app.reads();
     let choice = |id: &str, name: &str| Choice {
         id: id.to_string(),
@@ -151,35 +208,127 @@ fn list_of(f: &Fields) -> String {
     if is_list { from } else { "/lens/estate" }.to_string()
 }
 
+fn example(value: SiteValue) -> &'static str {
+    match value {
+        SiteValue::Intended(field) => field.example(),
+        SiteValue::Field(SiteField::Languages) => "en, cy",
+        SiteValue::Field(SiteField::TimeZone) => "Europe/London",
+        SiteValue::Field(SiteField::On) => "/** or /shop/** kind:item",
+        SiteValue::Field(SiteField::NotOn) => "/legal/** kind:basket",
+        SiteValue::Field(_) => "",
+    }
+}
+
+/// The site that a name or an address means.
+///
+/// # Errors
+/// In words for the person, where it is none or several.
+async fn site_named(app: &App, typed: &str) -> PageResult<Result<Site, String>> {
+    let filter = Filter {
+        search: typed.replace(',', " "),
+        ..Filter::default()
+    };
+    let (mut found, of) = app.reads().lists().page(&filter, 0, 20).await?;
+    let exact = |s: &Site| s.title() == typed || s.url == typed || s.name == typed;
+    let mut named = found.iter().filter(|s| exact(s));
+    if let (Some(only), None) = (named.next(), named.next()) {
+        return Ok(Ok(only.clone()));
+    }
+    Ok(match found.len() {
+        1 => Ok(found.remove(0)),
+        0 => Err(format!("No site is called \u{201c}{typed}\u{201d}.")),
+        _ => Err(format!(
+            "{of} sites match \u{201c}{typed}\u{201d}: enter the address of one of them, such as \
+            {}.",
+            found[0].url
+        )),
+    })
+}
+
+/// Returns what the form asks for; values of another site as they are there now.
+///
+/// # Errors
+/// In words for the person, where that cannot be read.
+async fn asked(app: &App, f: &Fields) -> PageResult<Result<Option<Asked>, String>> {
+    let typed = f.get("as_at").trim();
+    if f.get("act") != "copy" {
+        return Ok(Ok(Asked::read(f)));
+    }
+    if typed.is_empty() {
+        return Ok(Err("Enter the site to copy from.".into()));
+    }
+    let from = match site_named(app, typed).await? {
+        Ok(site) => site,
+        Err(why) => return Ok(Err(why)),
+    };
+    let ticked: Vec<SiteValue> = f.all("copy").filter_map(SiteValue::from_name).collect();
+    match app.acts.sites().values_as_at(from.id, &ticked).await {
+        Ok(set) => Ok(Ok(Some(Asked::Values(set)))),
+        Err(ActError::Bad(why)) => Ok(Err(why)),
+        Err(other) => Err(other.into()),
+    }
+}
+
+/// Preview of a change: its headline, the hidden fields that ask for it, what it would do.
+struct Preview {
+    chosen: (String, Vec<(String, String)>),
+    changes: Vec<BulkChange>,
+}
+
+/// What the form's change would do; none where it asks for none.
+///
+/// # Errors
+/// In words for the person, where it cannot be made.
+async fn preview(
+    app: &App,
+    f: &Fields,
+    sites: &[i64],
+) -> PageResult<Result<Option<Preview>, String>> {
+    let asked = match asked(app, f).await? {
+        Ok(Some(asked)) => asked,
+        Ok(None) => return Ok(Ok(None)),
+        Err(why) => return Ok(Err(why)),
+    };
+    let shown = match &asked {
+        Asked::Values(set) => app.acts.sites().show_bulk(sites, set).await,
+        Asked::Design(field) => {
+            let clients = app.acts.clients();
+            clients.show_bulk_design(sites, *field, design_set(f)).await
+        }
+    };
+    let chosen = (asked.words(f), asked.again(f));
+    match shown {
+        Ok(changes) => Ok(Ok(Some(Preview { chosen, changes }))),
+        Err(ActError::Bad(why)) => Ok(Err(why)),
+        Err(other) => Err(other.into()),
+    }
+}
+
 async fn page_of(app: &App, reader: &Reader, f: &Fields, problem: String) -> PageResult<Page> {
     let sites = meant(app, f).await?;
-    let (mut problem, mut changes) = (problem, Vec::new());
-    let mut chosen = BulkTarget::read(f.get("field")).map(|c| (c, f.get("value").to_string()));
-    match &chosen {
-        Some((BulkTarget::Site(field), value)) => {
-            changes = app.acts.sites().show_bulk(&sites, *field, value).await?;
-        }
-        Some((BulkTarget::Design(field), _)) => {
-            let shown = app
-                .acts
-                .clients()
-                .show_bulk_design(&sites, *field, design_set(f))
-                .await;
-            match shown {
-                Ok(shown) => changes = shown,
-                Err(ActError::Bad(why)) => (problem, chosen) = (why, None),
-                Err(other) => return Err(other.into()),
-            }
-        }
-        None => {}
-    }
+    let (preview, problem) = match preview(app, f, &sites).await? {
+        Ok(preview) => (preview, problem),
+        Err(why) => (None, why),
+    };
+    let (chosen, changes) = match preview {
+        Some(p) => (Some(p.chosen), p.changes),
+        None => (None, Vec::new()),
+    };
     let mut fields = Vec::new();
-    for field in BULK_FIELDS {
+    for value in SiteValue::all() {
         fields.push(Settable {
-            choices: choices(app, field).await?,
-            field,
+            choices: choices(app, value).await?,
+            example: example(value),
+            value,
         });
     }
+    let (offered, _) = app
+        .reads()
+        .lists()
+        .page(&Filter::default(), 0, OFFERED)
+        .await?;
+    let ticked: Vec<&str> = f.all("copy").collect();
+    let copied = SiteValue::as_at().map(|v| (v, ticked.contains(&v.name())));
     Ok(Page {
         frame: Frame::new(app, reader, "Edit many sites", "", "").await?,
         ids: carried(&sites),
@@ -187,8 +336,10 @@ async fn page_of(app: &App, reader: &Reader, f: &Fields, problem: String) -> Pag
         fields,
         clients: app.reads().clients().client_names().await?,
         chosen,
-        back: f.get("back") == "yes",
         values: Field::ALL,
+        copied: copied.collect(),
+        as_at: f.get("as_at").to_string(),
+        offered: offered.iter().map(Site::title).collect(),
         changes,
         problem,
         from: list_of(f),
@@ -236,15 +387,12 @@ pub async fn act(State(app): State<App>, posted: Posted) -> PageResult {
         return render(&page);
     }
     let done = match f.get("act") {
-        "set" => match BulkTarget::read(f.get("field")) {
-            Some(BulkTarget::Site(field)) => {
-                let set = app
-                    .acts
-                    .sites()
-                    .set_bulk(&actor, &sites, field, f.get("value"));
-                set.await.map(|_| list_of(f))
+        "set" => match Asked::read(f) {
+            Some(Asked::Values(set)) => {
+                let set = app.acts.sites().set_bulk(&actor, &sites, &set).await;
+                set.map(|_| list_of(f))
             }
-            Some(BulkTarget::Design(field)) => {
+            Some(Asked::Design(field)) => {
                 let set = app
                     .acts
                     .clients()

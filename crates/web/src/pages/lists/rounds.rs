@@ -138,10 +138,11 @@ pub(crate) async fn meant(app: &App, f: &Fields) -> PageResult<Vec<i64>> {
     if !clients.is_empty() {
         return Ok(app.reads().lists().site_ids_of(&clients).await?);
     }
-    if let (Some(family), Some(act)) = (Family::from_key(f.get("next_family")), f.some("next_act"))
+    if let (Some(family), Some(cause)) =
+        (Family::from_key(f.get("next_family")), f.some("next_cause"))
     {
         let filter = Filter {
-            next: Some((family, act)),
+            next: Some((family, cause)),
             ..Filter::default()
         };
         return Ok(app.reads().lists().site_ids(&filter).await?);

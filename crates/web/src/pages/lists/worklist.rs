@@ -16,13 +16,15 @@ use newtfern_verdict::family::Standing;
 struct Batch {
     family: &'static str,
     family_key: &'static str,
+    /// Key of the batch in its family.
+    cause: String,
     act: String,
     /// Harm of the fault to the client; empty where nothing fails.
     harm: &'static str,
     mark: String,
     /// Job that a worker can do for it, if there is one.
     job: Option<JobKind>,
-    items: Vec<(i64, String, String, String)>,
+    items: Vec<lists::InBatch>,
     sites: i64,
     more: i64,
 }
@@ -76,6 +78,7 @@ fn batch(b: lists::Batch) -> Batch {
     Batch {
         family: family.label(),
         family_key: family.key(),
+        cause: b.cause,
         act: b.act,
         harm: if state == Standing::Failing {
             family.harm()

@@ -10,7 +10,6 @@ use askama::Template;
 use axum::Json;
 use axum::extract::{Path, Query, State};
 use axum::response::{IntoResponse, Redirect, Response};
-use newtfern_acts::store::access::people::Role;
 use newtfern_acts::store::profile::profile_room::{ProfileUse, Version};
 use newtfern_acts::{ActError, ProfileForm, TokenHolder, TokenOrigin, version_of};
 use newtfern_heavy::heavy;
@@ -77,6 +76,8 @@ pub(super) struct Page {
     /// A newer text ships than the one that ours was made from.
     ships: Option<String>,
     may_unencrypted: bool,
+    /// Whether the reader may save this profile.
+    may_keep: bool,
     version: String,
     /// Lines in which the form and what somebody else saved meanwhile differ.
     clash: Vec<(&'static str, &'static str, String)>,
@@ -147,7 +148,9 @@ pub(super) async fn page_for(
             .await?
             .unwrap_or_default(),
     };
+    let right = ProfileForm::right(kind, which.is_empty());
     Ok(Page {
+        may_keep: reader.actor().may(right).is_ok(),
         version: version_of(&kept),
         clash: Vec::new(),
         goes_to,
@@ -306,10 +309,10 @@ async fn kept(app: App, posted: Posted, kind: ProfileKind, which: &str) -> PageR
 /// Keeps a new profile.
 ///
 /// # Errors
-/// Where the person is no administrator; mistakes come back with the form.
+/// Where the person may not add one of this kind; mistakes come back with the form.
 pub async fn keep_new(State(app): State<App>, posted: Posted) -> PageResult {
-    posted.actor().may(Role::Administrator)?;
     let kind = kind_of(posted.fields.get("kind"))?;
+    posted.actor().may(ProfileForm::right(kind, true))?;
     kept(app, posted, kind, "").await
 }
 

@@ -9,10 +9,10 @@ use crate::state::App;
 use crate::view::{Frame, frond_of, moment, short};
 use askama::Template;
 use axum::extract::{Path, State};
-use newtfern_acts::store::estate::sites::{Site, StandingRow};
+use newtfern_acts::store::estate::sites::Site;
 use newtfern_acts::store::results::rounds::PendingJob;
 use newtfern_model::job::{JobKind, JobState};
-use newtfern_verdict::family::{NextAction, next_action};
+use newtfern_verdict::family::NextAction;
 
 /// Work that a worker does for the site now.
 struct UnderWay {
@@ -77,8 +77,7 @@ pub async fn page(State(app): State<App>, reader: Reader, Path(id): Path<i64>) -
         let drawing = drawings.get(&(id, family));
         sections.push(section(standing, found, drawing, &known)?);
     }
-    let stood: Vec<_> = standings.iter().map(StandingRow::stood).collect();
-    let next = next_action(&stood);
+    let next = site.next();
     let next_job = next.as_ref().and_then(|n| n.family.job_for(n.standing));
     let place = next
         .as_ref()

@@ -18,8 +18,8 @@ use newtfern_model::calendar;
 use newtfern_model::channel::Addresses;
 use newtfern_model::design::Field;
 use newtfern_model::expectation::{
-    Channel, ChannelKind, ClosedDay, ConsentException, Day, Hours, Opens, OutsideHours, TEXTS,
-    TextSet, Widget, staffed, zone,
+    Channel, ChannelKind, ClosedDay, ConsentException, Day, Hours, IntendedField, Opens,
+    OutsideHours, TEXTS, TextSet, Widget, read_delay, staffed, zone,
 };
 use newtfern_standards::observation::TextName;
 use newtfern_verdict::family::Family;
@@ -178,16 +178,7 @@ fn read(fields: &Fields, languages: &[String], addresses: &Addresses) -> Result<
             texts.insert(language.clone(), set);
         }
     }
-    let delay = fields.get("delay_s").trim();
-    let delay_s = match delay {
-        "" => None,
-        number => Some(number.parse().map_err(|_| {
-            format!(
-                "Delay: \u{201c}{number}\u{201d} is not a number of seconds. \
-                Enter a number from 0 to 3600."
-            )
-        })?),
-    };
+    let delay_s = read_delay(fields.get("delay")).map_err(|why| format!("Delay: {why}."))?;
     Ok(Intended {
         consent_exception: typed_exception(fields)?,
         hours: read_hours(fields)?,
@@ -323,8 +314,8 @@ async fn page_of(
             f.get("opens") == "window"
         }),
         delay: typed.map_or_else(
-            || widget.delay_s.map(|s| s.to_string()).unwrap_or_default(),
-            |f| f.get("delay_s").to_string(),
+            || IntendedField::Delay.get(widget),
+            |f| f.get("delay").to_string(),
         ),
         exception: exception(file.consent_exception.as_ref(), typed),
         channels,

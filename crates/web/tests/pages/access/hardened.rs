@@ -109,7 +109,7 @@ async fn stale_tabs_do_not_overwrite() {
             ("days-0", "mon"),
             ("from-0", from),
             ("to-0", "17:30"),
-            ("delay_s", "0"),
+            ("delay", "0"),
             ("outside_hours", "message"),
         ]
     };
@@ -119,7 +119,7 @@ async fn stale_tabs_do_not_overwrite() {
         &intended,
         &hours("08:00"),
         &hours("10:00"),
-        ("mon 08:00 to 17:30", "mon 10:00 to 17:30"),
+        ("mon 08:00-17:30", "mon 10:00-17:30"),
     )
     .await;
     let administrator = house.person(Role::Administrator).await;

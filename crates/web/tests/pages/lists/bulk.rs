@@ -4,6 +4,7 @@
 use crate::house::house;
 use jiff::Timestamp;
 use newtfern_model::code::Code;
+use newtfern_model::expectation::first_widget;
 use newtfern_model::finding::Finding;
 use newtfern_store::access::people::Role;
 use newtfern_store::sealed::client_tokens::TokenKind;
@@ -54,7 +55,7 @@ async fn one_value_is_set_for_many_sites_all_or_none() {
     technician
         .post("/bulk/change", &country)
         .await
-        .has("Set value for 3 sites");
+        .has("Change 3 sites");
     assert_eq!(
         house
             .count("select count(*) from sites where country <> ''")
@@ -79,7 +80,7 @@ async fn one_value_is_set_for_many_sites_all_or_none() {
     technician
         .post("/bulk/change", &key)
         .await
-        .has("cannot have this value. Nothing was changed")
+        .has("cannot have this. Nothing was changed")
         .has("form of a key");
     technician
         .post("/bulk/act", &[key.as_slice(), &[("act", "set")]].concat())
@@ -120,6 +121,122 @@ async fn one_value_is_set_for_many_sites_all_or_none() {
         .is(403);
 }
 
+/// Hours, delay and channels of many sites by one line each; then those of one site for others.
+#[tokio::test]
+async fn hours_and_channels_are_set_for_many_sites_and_copied_from_one() {
+    let house = house().await;
+    let technician = house.person(Role::Technician).await;
+    let client = house.client("Lenn Kite Workshop").await;
+    let sites = [
+        house.site(client, 1).await,
+        house.site(client, 2).await,
+        house.site(client, 3).await,
+    ];
+    let with_hours = "select count(*) from sites where beyond like '%09:00%'";
+    let (both, first) = (list(&sites[..2]), list(&sites[..1]));
+    let post = async |path: &str, sites: &str, more: &[(&str, &str)]| {
+        let mut fields = vec![("sites", sites)];
+        fields.extend_from_slice(more);
+        technician.post(path, &fields).await
+    };
+    let hours = [
+        ("field", "hours"),
+        ("value", "Mon to Fri 9:00 to 17:30; sat 10:00-14:00"),
+    ];
+    post("/bulk/change", &both, &hours)
+        .await
+        .has("mon-fri 09:00-17:30; sat 10:00-14:00")
+        .has("Change 2 sites");
+    assert_eq!(house.count(with_hours).await, 0);
+    let set = [hours[0], hours[1], ("act", "set")];
+    post("/bulk/act", &both, &set).await.is(303);
+    assert_eq!(house.count(with_hours).await, 2);
+    let told = "select count(*) from audit where act = 'changed a site' and detail -> 'hours' ->> \
+        'after' = 'mon-fri 09:00-17:30; sat 10:00-14:00'";
+    assert_eq!(house.count(told).await, 2);
+    // The same again changes nothing.
+    post("/bulk/change", &both, &hours)
+        .await
+        .has("These sites are like this already.");
+
+    let channels = [
+        ("field", "channels"),
+        ("value", "phone 01632 960123"),
+        ("act", "set"),
+    ];
+    post("/bulk/act", &both, &channels)
+        .await
+        .is(422)
+        .has("country")
+        .has("Nothing was changed");
+    let channels = [
+        ("field", "channels"),
+        ("value", "phone +44 1632 960 123"),
+        ("act", "set"),
+    ];
+    post("/bulk/act", &first, &channels).await.is(303);
+    let zone = [
+        ("field", "time_zone"),
+        ("value", "Europe/London"),
+        ("act", "set"),
+    ];
+    post("/bulk/act", &first, &zone).await.is(303);
+
+    let third = list(&sites[2..]);
+    let from = house.store().sites().site(sites[0]).await.unwrap().unwrap();
+    let copy = |as_at: &'static str| {
+        [
+            ("act", "copy"),
+            ("as_at", as_at),
+            ("copy", "hours"),
+            ("copy", "channels"),
+            ("copy", "time_zone"),
+        ]
+    };
+    post("/bulk/change", &third, &copy(""))
+        .await
+        .has("Enter the site to copy from.");
+    post("/bulk/change", &third, &copy("nowhere at all"))
+        .await
+        .has("No site is called");
+    post("/bulk/change", &third, &copy("Lenn"))
+        .await
+        .has("3 sites match")
+        .has("enter the address");
+    let copied = [("act", "copy"), ("as_at", from.url.as_str())];
+    post("/bulk/change", &third, &copied)
+        .await
+        .has("Tick at least one value");
+    let ticked = [
+        ("copy", "hours"),
+        ("copy", "channels"),
+        ("copy", "time_zone"),
+    ];
+    post(
+        "/bulk/change",
+        &third,
+        &[copied.as_slice(), &ticked].concat(),
+    )
+    .await
+    .has("3 values as at")
+    .has("tel:+441632960123")
+    .has("Europe/London")
+    .has("name=\"v-hours\" value=\"mon-fri 09:00-17:30; sat 10:00-14:00\"")
+    .has("Change 1 site<");
+    let confirmed = [
+        ("act", "set"),
+        ("v-hours", "mon-fri 09:00-17:30; sat 10:00-14:00"),
+        ("v-channels", "phone tel:+441632960123"),
+        ("v-time_zone", "Europe/London"),
+    ];
+    post("/bulk/act", &third, &confirmed).await.is(303);
+    let site = house.store().sites().site(sites[2]).await.unwrap().unwrap();
+    assert_eq!(site.time_zone, "Europe/London");
+    let widget = first_widget(site.fields(), &site.beyond).unwrap();
+    assert_eq!((widget.hours.len(), widget.channels.len()), (2, 1));
+    assert_eq!(widget.channels[0].target, "tel:+441632960123");
+}
+
 /// A value of the design over many sites: where each value comes from is told, and setting back
 /// brings the layer above again.
 #[tokio::test]
@@ -146,7 +263,7 @@ async fn one_value_of_the_design_is_set_for_many_sites_and_set_back() {
         .await
         .has("bottom-right (house style)")
         .has("bottom-left (this site)")
-        .has("Set value for 2 sites");
+        .has("Change 2 sites");
     assert_eq!(house.count(own).await, 0);
     post("/bulk/act", &[("value", "bottom-left"), ("act", "set")])
         .await

@@ -26,13 +26,13 @@ async fn what_is_intended_is_kept_shown_and_part_of_the_file() {
     let form = [
         ("days-0", "mon"),
         ("days-0", "tue"),
-        ("from-0", "09:00"),
+        ("from-0", "9:00"),
         ("to-0", "17:30"),
         ("from-1", ""),
         ("to-1", ""),
         ("closed", "2026-12-25\n2026-12-26"),
         ("outside_hours", "hide"),
-        ("delay_s", "2.5"),
+        ("delay", "2.5 s"),
         ("channel-0", "phone"),
         ("target-0", "tel:+441632960123"),
         ("channel-1", "mail"),
@@ -67,8 +67,11 @@ async fn what_is_intended_is_kept_shown_and_part_of_the_file() {
         (shift("9", "17:30"), "not a time of day"),
         (shift("09:00", "09:00"), "from and to are the same"),
         (vec![("closed", "christmas")], "Closed days"),
-        (vec![("delay_s", "soon")], "not a number of seconds"),
-        (vec![("delay_s", "-1")], "delay_s"),
+        (
+            vec![("delay", "soon")],
+            "is no delay: write seconds or minutes",
+        ),
+        (vec![("delay", "-1")], "not from 0 s to 24 h"),
     ] {
         technician.post(&path, &form).await.is(422).has(told);
     }
