@@ -19,6 +19,7 @@ module.exports = defineConfig({
       executablePath: chromium,
       args: process.getuid() === 0 ? ["--no-sandbox"] : [],
     },
-    trace: "retain-on-failure",
+    // A trace of every step takes the processor from the browsers that are tested.
+    trace: process.env.TRACE ? "retain-on-failure" : "off",
   },
 });

@@ -11,6 +11,8 @@ use newtfern_store::handing::diary::{Entry, NewEntry};
 use newtfern_store::handing::errands::{Errand, NewErrand, Words};
 use newtfern_store::results::queue::Urgency;
 use newtfern_store::{fresh_token, token_hash};
+use newtfern_verdict::family::Family;
+use newtfern_verdict::family::place::told_outside;
 use serde_json::json;
 
 /// Characters of one entry: what a code slot holds fits.
@@ -61,6 +63,8 @@ pub struct ErrandPage {
     pub words: Vec<Words>,
     /// Name of the agency that asks.
     pub agency: String,
+    /// Whether all is well, and what a check found since the person said that it is done.
+    pub found: Option<(bool, String)>,
 }
 
 /// Whoever holds the link: the name that they give is data.
@@ -298,8 +302,27 @@ impl HandingActs<'_> {
                 .await?,
             words: self.acts.store.handing().errand_words(&[errand.id]).await?,
             agency: self.acts.store.settings().agency().await?.name,
+            found: self.found_since(&errand).await?,
             errand,
         })
+    }
+
+    /// What was found since the person with the link said that it is done.
+    async fn found_since(self, errand: &Errand) -> Result<Option<(bool, String)>> {
+        let Some(done) = errand.done_at else {
+            return Ok(None);
+        };
+        let site = errand.site_id;
+        let standings = self.acts.store.sites().standings_of(&[site]).await?;
+        let rows = standings.get(&site).map(Vec::as_slice).unwrap_or_default();
+        let of = |family: Family| {
+            let row = rows.iter().find(|r| r.family == family);
+            row.filter(|r| r.check_id.is_some() && r.at > done)
+        };
+        let (Some(place), Some(load)) = (of(Family::Place), of(Family::Load)) else {
+            return Ok(None);
+        };
+        Ok(Some(told_outside(&place.stood(), &load.stood())))
     }
 
     /// A person with a link asks something.

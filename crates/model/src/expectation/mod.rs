@@ -15,7 +15,7 @@ pub use error::ExpectationError;
 pub use further::{form_line, more_of, read_more};
 pub use hours::{CalendarDay, ClosedDay, Day, Hours, OutsideHours, TimeOfDay};
 pub use intended::{IntendedError, IntendedField, read_delay, with_intended};
-pub use of_site::{beyond_fields, first_widget};
+pub use of_site::{beyond_fields, first_widget, further_widgets};
 pub use staffing::{next_change, staffed, zone};
 pub use texts::{TEXTS, TextSet};
 

@@ -123,6 +123,15 @@ pub fn first_widget(fields: &SiteFields, beyond: &str) -> Option<Widget> {
     whole.widgets.into_iter().next()
 }
 
+/// Number of a site's widgets beside its first, by the file that is kept beside its fields.
+pub fn further_widgets(beyond: &str) -> usize {
+    // Almost every site has one, and lists ask for each of their rows.
+    match beyond.matches("[[widget]]").count() {
+        0 | 1 => 0,
+        _ => Expectation::kept(beyond).map_or(0, |f| f.widgets.len().saturating_sub(1)),
+    }
+}
+
 /// A word of the design as the file's type; the usual one where it is none.
 fn word<T: DeserializeOwned + Default>(text: &str) -> T {
     serde_json::from_value(text.into()).unwrap_or_default()
@@ -201,6 +210,14 @@ mod tests {
         assert_eq!(written.widgets[0].hours, read.widgets[0].hours);
         assert_eq!(written.widgets[1], read.widgets[1]);
         assert_eq!(Expectation::read(&written.write()).unwrap(), written);
+    }
+
+    #[test]
+    fn widgets_beside_the_first_are_counted_and_words_about_them_are_not() {
+        assert_eq!((further_widgets(""), further_widgets(FILE)), (0, 1));
+        let words = "address = 'https://www.kites.example/'\n[[widget]]\nsupplier = \
+            'example'\n[widget.texts.en]\ntitle = '[[widget]] [[widget]]'\n";
+        assert_eq!(further_widgets(words), 0);
     }
 
     #[test]

@@ -7,7 +7,7 @@ use crate::text::{clean, json_of};
 use crate::{Moment, Result, Tx, doing, unique};
 use newtfern_model::design::Layer;
 use newtfern_model::site::{SiteField, SiteFields};
-use newtfern_verdict::family::{Family, NextAction, Standing};
+use newtfern_verdict::family::{Family, FamilyStanding, NextAction, Standing};
 use serde_json::Value;
 use std::collections::HashMap;
 use url::Url;
@@ -129,6 +129,18 @@ pub struct StandingRow {
     pub at: Moment,
     /// The check that it rests on.
     pub check_id: Option<i64>,
+}
+
+impl StandingRow {
+    /// Returns the standing as words about it need it; its leading code is not kept in the row.
+    pub fn stood(&self) -> FamilyStanding<'_> {
+        FamilyStanding {
+            standing: self.state,
+            summary: &self.summary,
+            remedy: &self.remedy,
+            ..FamilyStanding::not_yet(self.family)
+        }
+    }
 }
 
 /// Page rule of a site on which no page has the widget.

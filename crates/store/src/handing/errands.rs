@@ -69,6 +69,25 @@ pub struct Words {
     pub words: String,
 }
 
+/// A question of somebody with a link that nobody has answered.
+#[derive(Debug, Clone, sqlx::FromRow)]
+pub struct OpenQuestion {
+    /// Number of the site.
+    pub site_id: i64,
+    /// Name of the site.
+    pub site: String,
+    /// Name of its client.
+    pub client: String,
+    /// Time of the question.
+    pub at: Moment,
+    /// Name of who asks.
+    pub who: String,
+    /// Text of the question.
+    pub words: String,
+    /// Number of all that are open.
+    of: i64,
+}
+
 const ERRAND: &str = "select id, site_id, widget_key, slot_id, to_whom, who, created_at, \
     expires_at, withdrawn_at, done_at, done_by, \
     withdrawn_at is null and expires_at > now() as is_open from errands";
@@ -102,6 +121,23 @@ impl HandingRows<'_> {
             .fetch_optional(&self.store.pool)
             .await
             .map_err(doing("reading a link"))
+    }
+
+    /// Returns questions that nobody has answered, the oldest first, and how many there are: of
+    /// these sites, or of all. Of a withdrawn link nobody waits for an answer.
+    pub async fn open_questions(
+        self,
+        sites: Option<&[i64]>,
+        limit: i64,
+    ) -> Result<(Vec<OpenQuestion>, i64)> {
+        let found: Vec<OpenQuestion> = sqlx::query_as(include_str!("../sql/open_questions.sql"))
+            .bind(sites)
+            .bind(limit)
+            .fetch_all(&self.store.pool)
+            .await
+            .map_err(doing("reading open questions"))?;
+        let of = found.first().map_or(0, |q| q.of);
+        Ok((found, of))
     }
 
     /// Returns the messages of some links, oldest first.

@@ -84,6 +84,40 @@ pub fn assess(d: &Diagnosis) -> FamilyResult {
     }
 }
 
+/// What a check found, in words for whoever placed the code: what is theirs to mend, and what is
+/// not. True where all is well.
+pub fn told_outside(place: &FamilyStanding, load: &FamilyStanding) -> (bool, String) {
+    let well = |s: &FamilyStanding| {
+        let fine = [
+            Standing::Passing,
+            Standing::Remarks,
+            Standing::NotApplicable,
+        ];
+        fine.contains(&s.standing)
+    };
+    let told = match (place.standing, load.standing) {
+        _ if well(place) && well(load) => {
+            return (
+                true,
+                "The code is in place and the chat works. Thank you!".into(),
+            );
+        }
+        (Standing::Failing, _) => {
+            format!(
+                "The code is not right yet. {} {}",
+                place.summary, place.remedy
+            )
+        }
+        _ if well(place) && load.standing == Standing::Failing => {
+            "The code is in place. The chat does not work yet for another reason, which is not \
+             yours to mend."
+                .into()
+        }
+        _ => "The page could not be judged yet, so it is looked at again.".into(),
+    };
+    (false, told.trim().to_string())
+}
+
 fn act(stood: &FamilyStanding, elsewhere: Elsewhere) -> Option<String> {
     let loading = elsewhere(Family::Load);
     match stood.standing {
@@ -97,5 +131,38 @@ fn act(stood: &FamilyStanding, elsewhere: Elsewhere) -> Option<String> {
         Standing::Failing if !stood.remedy.is_empty() => Some(stood.remedy.into()),
         Standing::Failing => Some("See the chain and fix its broken link.".into()),
         _ => Some("Verify in the browser.".into()),
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn who_placed_the_code_is_told_what_is_theirs_to_mend() {
+        let stood = |family, standing| FamilyStanding {
+            standing,
+            summary: "The key is another client's.",
+            remedy: "Replace the line by the code above.",
+            ..FamilyStanding::not_yet(family)
+        };
+        let told =
+            |place, load| told_outside(&stood(Family::Place, place), &stood(Family::Load, load));
+        assert!(told(Standing::Passing, Standing::Remarks).0);
+        let (well, words) = told(Standing::Failing, Standing::Failing);
+        assert!(
+            !well && words.contains("another client's. Replace the line"),
+            "{words}"
+        );
+        let (well, words) = told(Standing::Passing, Standing::Failing);
+        assert!(!well && words.contains("not yours to mend"), "{words}");
+        assert!(
+            !words.contains("another client's"),
+            "the cause is not theirs: {words}"
+        );
+        for open in [Standing::Undecided, Standing::Stale, Standing::NotYet] {
+            let (well, words) = told(open, Standing::NotYet);
+            assert!(!well && words.contains("looked at again"), "{words}");
+        }
     }
 }

@@ -13,6 +13,7 @@ use axum::response::IntoResponse;
 use newtfern_acts::store::estate::lists::{Filter, Order};
 use newtfern_acts::store::estate::sites::{Site, StandingRow};
 use newtfern_model::design::{Design, Layer};
+use newtfern_model::expectation::further_widgets;
 use newtfern_model::job::JobKind;
 use newtfern_verdict::brand::BrandSheet;
 use newtfern_verdict::family::{Family, Standing};
@@ -67,6 +68,10 @@ pub struct Row {
     name: String,
     client: String,
     address: String,
+    /// Widgets beside the first.
+    further: usize,
+    /// Whether somebody with a link waits for an answer.
+    asks: bool,
     frond: String,
     mark: String,
     state: &'static str,
@@ -178,6 +183,11 @@ async fn rows(app: &App, sites: &[Site], family: Option<Family>) -> PageResult<V
         }
         _ => None,
     };
+    let (questions, _) = app
+        .reads()
+        .handing()
+        .open_questions(Some(&ids), 20 * PAGE_SIZE)
+        .await?;
     let mut out = Vec::with_capacity(sites.len());
     for site in sites {
         let all = standings
@@ -192,7 +202,11 @@ async fn rows(app: &App, sites: &[Site], family: Option<Family>) -> PageResult<V
         let design = designs.as_ref().and_then(of_client);
         let design = design.as_ref().map(|(design, brand)| (design, *brand));
         let cell = cell(family, drawings.get(&(site.id, shown)), site, design);
-        out.push(row(site, all, family, cell));
+        let asks = questions.iter().any(|q| q.site_id == site.id);
+        out.push(Row {
+            asks,
+            ..row(site, all, family, cell)
+        });
     }
     Ok(out)
 }
@@ -217,6 +231,8 @@ fn row(site: &Site, standings: &[StandingRow], family: Option<Family>, cell: Cel
         name: site.name.clone(),
         client: site.client_name.clone(),
         address: short(&site.url),
+        further: further_widgets(&site.beyond),
+        asks: false,
         frond: frond_of(standings),
         mark: frond::mark(state),
         state: state.words(),

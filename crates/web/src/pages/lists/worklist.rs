@@ -5,11 +5,12 @@ use crate::error::PageResult;
 use crate::pages::render;
 use crate::session::Reader;
 use crate::state::App;
-use crate::view::{Frame, PAGE_SIZE, Pager};
+use crate::view::{Frame, PAGE_SIZE, Pager, ago};
 use askama::Template;
 use axum::extract::{Query, State};
 use axum::response::IntoResponse;
 use newtfern_acts::store::estate::lists;
+use newtfern_acts::store::handing::errands::OpenQuestion;
 use newtfern_model::job::JobKind;
 use newtfern_verdict::family::Standing;
 
@@ -36,6 +37,10 @@ struct Page {
     batches: Vec<Batch>,
     kinds: i64,
     total: i64,
+    /// Questions of people with a link, each with when it was asked.
+    questions: Vec<(OpenQuestion, String)>,
+    /// Number of all open questions.
+    asked: i64,
     pager: Pager,
 }
 
@@ -63,7 +68,14 @@ pub async fn page(
     if let Some(back) = pager.back("/worklist") {
         return Ok(back.into_response());
     }
+    let (questions, asked) = app.reads().handing().open_questions(None, SHOWN).await?;
+    let with_time = |q: OpenQuestion| {
+        let when = ago(q.at);
+        (q, when)
+    };
     render(&Page {
+        questions: questions.into_iter().map(with_time).collect(),
+        asked,
         frame: Frame::new(&app, &reader, "Worklist", "", "worklist").await?,
         kinds: found.kinds,
         total: found.sites,

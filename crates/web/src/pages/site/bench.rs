@@ -10,6 +10,7 @@ use crate::view::{Frame, frond_of, moment, short};
 use askama::Template;
 use axum::extract::{Path, State};
 use newtfern_acts::store::estate::sites::Site;
+use newtfern_acts::store::handing::errands::OpenQuestion;
 use newtfern_acts::store::results::rounds::PendingJob;
 use newtfern_model::job::{JobKind, JobState};
 use newtfern_verdict::family::NextAction;
@@ -37,6 +38,8 @@ struct Page {
     under_way: Option<UnderWay>,
     /// Time of the look at the hours that the last one did not see, with its round.
     planned: Option<(i64, String)>,
+    /// Questions of people with a link that nobody has answered.
+    questions: Vec<OpenQuestion>,
     /// Reason why the last job came to nothing.
     failure: Option<String>,
     sections: Vec<Section>,
@@ -92,6 +95,7 @@ pub async fn page(State(app): State<App>, reader: Reader, Path(id): Path<i64>) -
             .planned_look(id)
             .await?
             .map(|(round, at)| (round, moment(at))),
+        questions: store.handing().open_questions(Some(&[id]), 5).await?.0,
         failure: app.reads().rounds().last_failure(id).await?,
         history: history::entries(&app, id, 0, 12).await?,
         frame,

@@ -58,7 +58,8 @@ async fn a_second_inbox_of_a_supplier_is_added_placed_and_taken_off_alone() {
         .get("/lens/load?q=wendle-shop")
         .await
         .is(200)
-        .has(&format!("/sites/{site}"));
+        .has(&format!("/sites/{site}"))
+        .has("2 widgets");
     // Somebody without an account gets the steps of the second one by a link.
     let asked = [("widget", "1"), ("slot", "footer-code"), ("to_whom", "Jo")];
     let links = format!("/sites/{site}/errands");

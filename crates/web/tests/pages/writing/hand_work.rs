@@ -2,6 +2,7 @@
 
 use crate::house::house;
 use newtfern_store::access::people::Role;
+use newtfern_verdict::family::{Family, Standing};
 
 #[tokio::test]
 async fn the_diary_keeps_what_was_done_and_tells_the_way_back() {
@@ -133,6 +134,15 @@ async fn somebody_else_places_by_a_link_asks_and_is_done() {
     let place = format!("/sites/{site}/place");
     let shown = technician.get(&place).await;
     shown.has("Which &#60;script&#62; box?");
+    // Wherever work is listed it is seen that somebody waits for an answer.
+    let (bench, row) = (format!("/sites/{site}"), "/lens/estate");
+    for path in ["/worklist", bench.as_str()] {
+        technician
+            .get(path)
+            .await
+            .has("Which &#60;script&#62; box?");
+    }
+    technician.get(row).await.has(">question</a>");
     let errand = house.count("select max(id) from errands").await;
     technician
         .post(
@@ -142,6 +152,15 @@ async fn somebody_else_places_by_a_link_asks_and_is_done() {
         .await
         .is(303);
     stranger.get(&link).await.has("The lower one.");
+    technician
+        .get("/worklist")
+        .await
+        .lacks("Questions from people");
+    technician
+        .get(&bench)
+        .await
+        .lacks("Which &#60;script&#62; box?");
+    technician.get(row).await.lacks(">question</a>");
     stranger
         .post(&format!("{link}/done"), &[])
         .await
@@ -153,6 +172,35 @@ async fn somebody_else_places_by_a_link_asks_and_is_done() {
     let jobs = "select count(*) from jobs where kind = 'check'";
     assert_eq!(house.count(jobs).await, 1);
     technician.get(&place).await.has("done by Ada &#60;b&#62;");
+    // What the check found is told to whoever placed it, in their words.
+    stranger
+        .get(&link)
+        .await
+        .has("come back to this page to see the result");
+    let failing = "The key is another client's.";
+    for (family, standing, words) in [
+        (Family::Place, Standing::Failing, failing),
+        (Family::Load, Standing::Failing, "It does not start."),
+    ] {
+        house.stands(site, family, standing, words, None).await;
+    }
+    stranger
+        .get(&link)
+        .await
+        .has("The code is not right yet.")
+        .has("another client&#39;s")
+        .lacks("It does not start");
+    house
+        .stands(site, Family::Place, Standing::Passing, "", None)
+        .await;
+    stranger.get(&link).await.has("not yours to mend");
+    house
+        .stands(site, Family::Load, Standing::Passing, "", None)
+        .await;
+    stranger
+        .get(&link)
+        .await
+        .has("The code is in place and the chat works.");
     technician
         .get(&format!("/sites/{site}/diary"))
         .await
