@@ -28,18 +28,6 @@ pub const BULK_FIELDS: [SiteField; 12] = [
     SiteField::NotOn,
 ];
 
-/// Fields that other sites may have as one site has them: those that no account and no platform
-/// decides.
-const AS_AT_FIELDS: [SiteField; 7] = [
-    SiteField::Country,
-    SiteField::Languages,
-    SiteField::TimeZone,
-    SiteField::Contact,
-    SiteField::Budget,
-    SiteField::On,
-    SiteField::NotOn,
-];
-
 /// Value of a site that can be set for many at once.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub enum SiteValue {
@@ -56,10 +44,21 @@ impl SiteValue {
         fields.chain(IntendedField::ALL.iter().copied().map(SiteValue::Intended))
     }
 
-    /// Values that can be taken from another site.
+    /// Values that can be taken from another site: what no account and no platform decides.
     pub fn as_at() -> impl Iterator<Item = SiteValue> {
-        let intended = IntendedField::ALL.iter().copied().map(SiteValue::Intended);
-        intended.chain(AS_AT_FIELDS.into_iter().map(SiteValue::Field))
+        SiteValue::all().filter(|value| {
+            let SiteValue::Field(field) = value else {
+                return true;
+            };
+            !matches!(
+                field,
+                SiteField::Platform
+                    | SiteField::Slot
+                    | SiteField::Supplier
+                    | SiteField::Key
+                    | SiteField::Consent
+            )
+        })
     }
 
     /// Returns its name in forms and in the audit trail.
