@@ -6,6 +6,7 @@ mod gating;
 mod guess;
 mod holding;
 mod marks;
+mod page_rules;
 mod slot;
 mod step;
 
@@ -15,6 +16,7 @@ pub(crate) use gating::{called, in_script_tags};
 pub use guess::guess;
 pub use holding::Holding;
 pub use marks::{MarkSeen, PlatformMarks, SetMarks};
+pub use page_rules::rule_step;
 pub use slot::{Scope, Slot, SlotEffect, SlotInput};
 pub use step::Step;
 
@@ -390,6 +392,7 @@ pub(crate) mod tests {
             does: vec![],
             undo: String::new(),
             paid_plan: false,
+            page_rules: String::new(),
             lost_with_theme: false,
             follows_supplier: false,
         }

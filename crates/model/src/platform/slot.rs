@@ -31,6 +31,9 @@ pub struct Slot {
     /// Step that undoes a placing there, for a person.
     #[serde(default)]
     pub undo: String,
+    /// Instruction that leads to the slot's own list of pages; empty where it has none.
+    #[serde(default)]
+    pub page_rules: String,
     /// Whether it is part of a paid plan of the platform only.
     #[serde(default)]
     pub paid_plan: bool,

@@ -1,8 +1,9 @@
 //! A site with what its slots hold, loaded for one act.
 
 use crate::{ActError, Outside, Result, SlotText};
+use newtfern_model::pages::PageRules;
 use newtfern_model::placing::{Placing, SlotContent};
-use newtfern_model::platform::{Interface, Platform, Slot};
+use newtfern_model::platform::{Interface, Platform, Slot, Step, rule_step};
 use newtfern_model::profile::{ConsentManager, Supplier};
 use newtfern_store::estate::sites::Site;
 use newtfern_store::writing::placements::Placement;
@@ -34,6 +35,8 @@ pub(crate) struct PlacingCase {
     pub(super) widgets: Vec<(String, String)>,
     /// Key of that widget.
     pub(super) key: String,
+    /// Pages on which that widget must and must not be.
+    pub(super) rules: PageRules,
     /// Keys of all widgets of the site that are of the same supplier.
     pub(super) siblings: Vec<String>,
     pub(super) supplier: Option<Supplier>,
@@ -63,6 +66,14 @@ pub(crate) fn address(site: &Url, platform: &Platform, slot: &Slot, write: bool)
 }
 
 impl PlacingCase {
+    /// The step that keeps the page rules of the widget, or why there is none.
+    pub(super) fn rule_in(&self, slot: Option<&Slot>) -> std::result::Result<Option<Step>, String> {
+        match (slot, &self.supplier) {
+            (Some(slot), Some(supplier)) => rule_step(slot, supplier, &self.rules),
+            _ => Ok(None),
+        }
+    }
+
     /// Reads each slot that has an interface.
     pub(crate) async fn slots(&self, outside: &dyn Outside) -> Vec<SlotView> {
         let site = self.site.address().ok();

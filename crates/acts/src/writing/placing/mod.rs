@@ -18,7 +18,7 @@ use loaded::HELD;
 use newtfern_heavy::heavy;
 use newtfern_model::expectation::Widget;
 use newtfern_model::placing::{Mend, Placing, PlannedChange, SlotChange, WrongCopy, wrong_copies};
-use newtfern_model::platform::{Advice, Fitted, Platform, Slot, advise};
+use newtfern_model::platform::{Advice, Fitted, Platform, Slot, Step, advise};
 use newtfern_store::estate::sites::Site;
 use newtfern_store::writing::placements::Placement;
 use newtfern_verdict::family::Family;
@@ -37,6 +37,8 @@ pub struct PlacePage {
     /// Advice on each slot, the better first.
     pub advice: Vec<Advice>,
     pub fitted: Option<Fitted>,
+    /// Step that keeps the site's page rules in the slot or at the supplier, or why neither can.
+    pub rule: std::result::Result<Option<Step>, String>,
     /// Copies on the page that the code replaces, as the last look found them.
     pub wrong: Vec<WrongCopy>,
     /// Changes that a push would make.
@@ -83,6 +85,7 @@ impl PlacingActs<'_> {
         let siblings = file.widgets.iter().filter(of_supplier);
         let siblings = siblings.map(|w| w.key.clone()).collect();
         let key = wanted.map(|w| w.key.clone()).unwrap_or_default();
+        let rules = wanted.map(Widget::rules).unwrap_or_default();
         let ours: Vec<String> = file.widgets.iter().map(|w| w.supplier.clone()).collect();
         let platform = self.acts.store.profiles().platform_of(&site).await?;
         let consent = match &site.consent_id {
@@ -105,6 +108,7 @@ impl PlacingActs<'_> {
             widget,
             widgets,
             key,
+            rules,
             siblings,
             others,
             token,
@@ -186,6 +190,7 @@ impl PlacingActs<'_> {
             off = Some(heavy(|| placing.clear()).await).filter(|(changes, ..)| !changes.is_empty());
             others = heavy(|| placing.others(&l.others)).await;
         }
+        let rule = l.rule_in(slot.as_ref());
         Ok(PlacePage {
             off,
             by_tags: l.by_tags(),
@@ -200,6 +205,7 @@ impl PlacingActs<'_> {
             slot,
             advice,
             fitted,
+            rule,
             wrong,
             push,
             problem: sentence(&problem),

@@ -72,7 +72,7 @@ pub async fn make(State(app): State<App>, Path(id): Path<i64>, posted: Posted) -
         address: &address,
         until: &until,
         slot: slot.map_or("", |s| s.name.as_str()),
-        steps: slot.map(steps).unwrap_or_default(),
+        steps: steps(&page.place),
         code: page.place.fitted.as_ref().map_or("", |f| f.code.as_str()),
         wrong: &page.place.wrong,
         by: &actor.name,
@@ -213,7 +213,7 @@ async fn shown(app: &App, token: &str, problem: String, typed: &Fields) -> PageR
         Err(other) => return Err(other.into()),
     };
     let slot = page.place.slot.as_ref();
-    let steps = slot.map(steps).unwrap_or_default();
+    let steps = steps(&page.place);
     let failed = !problem.is_empty();
     let out = Outside {
         token: token.to_string(),

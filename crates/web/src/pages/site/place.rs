@@ -90,6 +90,8 @@ struct Page {
     better: Option<(String, String)>,
     undo: String,
     steps: Vec<Step>,
+    /// Reason why nothing keeps the site's page rules.
+    no_rule: String,
     problem: String,
     pushing: Option<Pushing>,
     off: Option<Off>,
@@ -129,13 +131,21 @@ pub struct PlaceQuery {
     done: Option<String>,
 }
 
-pub(crate) fn steps(slot: &Slot) -> Vec<Step> {
+/// The slot's steps; those that keep the page rules come before the last, which looks at the result.
+pub(crate) fn steps(page: &PlacePage) -> Vec<Step> {
+    let Some(slot) = &page.slot else {
+        return Vec::new();
+    };
     let step = |s: &newtfern_model::platform::Step| Step {
         code: s.act.contains("{{code}}"),
         act: s.act.replace("{{code}}", "").trim().to_string(),
         check: s.check.clone(),
     };
-    slot.steps.iter().map(step).collect()
+    let mut out: Vec<Step> = slot.steps.iter().map(step).collect();
+    if let Ok(Some(rule)) = &page.rule {
+        out.insert(out.len().saturating_sub(1), step(rule));
+    }
+    out
 }
 
 /// Pushes that were made together, newest first.
@@ -273,7 +283,8 @@ async fn page_of(
         others: page.others.clone(),
         desk: desk(&page),
         tabs: tabs(&page, &slot_id),
-        steps: page.slot.as_ref().map(steps).unwrap_or_default(),
+        steps: steps(&page),
+        no_rule: page.rule.as_ref().err().cloned().unwrap_or_default(),
         pushing: pushing(&page),
         past: past(&page),
         off: page.off.map(|(_, told, left)| Off { told, left }),

@@ -82,7 +82,7 @@ async fn the_better_slot_is_advised_with_reasons() {
         [[slot]]\nid = \"editor\"\nname = \"Editor of a page\"\nscope = \"page\"\ntakes = \
         \"markup\"\ndoes = [\"strips\"]\n\
         [[slot]]\nid = \"theme\"\nname = \"Theme code\"\ntakes = \"markup\"\nlost_with_theme = \
-        true\n\
+        true\npage_rules = \"Open the theme's list of pages.\"\n\
         [[slot]]\nid = \"box\"\nname = \"Code box\"\ntakes = \"markup\"\nundo = \"Take the lines \
         out again.\"\n";
     let new = [("kind", "platform"), ("text", text)];
@@ -113,5 +113,21 @@ async fn the_better_slot_is_advised_with_reasons() {
     let theme = p.technician.get(&format!("{}?slot=theme", p.page)).await;
     theme
         .has("Disadvantages: a change of theme removes the code")
-        .has("Place it manually");
+        .has("Place it manually")
+        .lacks("list of pages");
+    // Page rules are kept in the slot's own list, else at the supplier's console; who places by a
+    // link is told so too.
+    let ruled = [chosen.as_slice(), &[("not_on", "/legal/**")]].concat();
+    p.technician.post(&settings, &ruled).await.leads();
+    let told = "Pages without the widget: /legal/**.";
+    let theme = p.technician.get(&format!("{}?slot=theme", p.page)).await;
+    theme.has("Open the theme&#39;s list of pages.").has(told);
+    let code = p.technician.get(&format!("{}?slot=box", p.page)).await;
+    code.has("Set the pages in the widget&#39;s settings at Brindle.")
+        .has(told);
+    let errands = p.page.replace("/place", "/errands");
+    let made = p.technician.post(&errands, &[("slot", "theme")]).await;
+    made.is(200)
+        .has("Open the theme&#39;s list of pages.")
+        .has(told);
 }
