@@ -46,11 +46,9 @@ impl SiteValue {
 
     /// Values that can be taken from another site: what no account and no platform decides.
     pub fn as_at() -> impl Iterator<Item = SiteValue> {
-        SiteValue::all().filter(|value| {
-            let SiteValue::Field(field) = value else {
-                return true;
-            };
-            !matches!(
+        let intended = IntendedField::ALL.iter().copied().map(SiteValue::Intended);
+        let of_account = |field: &SiteField| {
+            matches!(
                 field,
                 SiteField::Platform
                     | SiteField::Slot
@@ -58,7 +56,9 @@ impl SiteValue {
                     | SiteField::Key
                     | SiteField::Consent
             )
-        })
+        };
+        let fields = BULK_FIELDS.into_iter().filter(move |f| !of_account(f));
+        intended.chain(fields.map(SiteValue::Field))
     }
 
     /// Returns its name in forms and in the audit trail.

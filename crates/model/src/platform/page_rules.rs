@@ -17,7 +17,8 @@ const AT_CONSOLE: [&str; 2] = ["on", "not_on"];
 /// use newtfern_model::pages::PageRules;
 /// use newtfern_model::platform::{Platform, rule_step};
 /// use newtfern_model::profile::Supplier;
-/// let supplier = "id='o'\nname='Osier'\n[recognise]\nscript_hosts=['cdn.osier.test']";
+/// let supplier = "id='o'\nname='Osier'\n[recognise]\nscript_hosts=['cdn.osier.test']\n\
+///      [snippet]\ntemplate='<script src=\"https://cdn.osier.test/l.js?k={{key}}\"></script>'";
 /// let supplier = Supplier::from_toml(supplier).unwrap();
 /// let platform = "id='p'\nname='P'\n[[slot]]\nid='app'\nname='Chat app'\ntakes='key'\n\
 ///      page_rules='Open the list of pages in the app.'\n\
@@ -105,7 +106,8 @@ mod tests {
         let console = "[console]\nread = 'https://x.example/{{key}}'\n[console.fields]\nnot_on = \
             'pages_off'";
         let text = format!(
-            "id = 'o'\nname = 'Osier'\n[recognise]\nscript_hosts = ['o.example']\n{console}"
+            "id = 'o'\nname = 'Osier'\n[recognise]\nscript_hosts = ['o.example']\n[snippet]\n\
+            template = '<script src=\"https://o.example/l.js\"></script>'\n{console}"
         );
         let supplier = Supplier::from_toml(&text).unwrap();
         let step = rule_step(&slot(""), &supplier, &both).unwrap().unwrap();

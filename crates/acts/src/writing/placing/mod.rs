@@ -16,9 +16,11 @@ use crate::site::subject::file_of;
 use crate::{ActError, Result, TokenState};
 use loaded::HELD;
 use newtfern_heavy::heavy;
+use newtfern_model::design::Design;
 use newtfern_model::expectation::Widget;
 use newtfern_model::placing::{Mend, Placing, PlannedChange, SlotChange, WrongCopy, wrong_copies};
 use newtfern_model::platform::{Advice, Fitted, Platform, Slot, Step, advise};
+use newtfern_model::profile::Supplier;
 use newtfern_store::estate::sites::Site;
 use newtfern_store::writing::placements::Placement;
 use newtfern_verdict::family::Family;
@@ -73,19 +75,13 @@ impl PlacingActs<'_> {
             Some(w) => self.acts.store.profiles().supplier(&w.supplier).await?,
             None => None,
         };
-        // What the snippet takes of the design is written into it, as for a check.
-        let supplier = supplier.zip(wanted).map(|(supplier, w)| {
-            let supplier = supplier.at_host(&w.host);
-            match widget {
-                0 => supplier.with_design(&design),
-                _ => supplier.with_design(&w.design.resolved()),
-            }
-        });
+        let of_widget = |(supplier, w)| with_values(supplier, w, (widget == 0).then_some(&design));
+        let supplier = supplier.zip(wanted).map(of_widget);
         let of_supplier = |w: &&Widget| wanted.is_some_and(|of| of.supplier == w.supplier);
         let siblings = file.widgets.iter().filter(of_supplier);
-        let siblings = siblings.map(|w| w.key.clone()).collect();
-        let key = wanted.map(|w| w.key.clone()).unwrap_or_default();
-        let rules = wanted.map(Widget::rules).unwrap_or_default();
+        let siblings = siblings.map(|w| w.key.clone());
+        let key_and_rules = wanted.map(|w| (w.key.clone(), w.rules()));
+        let (key, rules) = key_and_rules.unwrap_or_default();
         let ours: Vec<String> = file.widgets.iter().map(|w| w.supplier.clone()).collect();
         let platform = self.acts.store.profiles().platform_of(&site).await?;
         let consent = match &site.consent_id {
@@ -109,7 +105,7 @@ impl PlacingActs<'_> {
             widgets,
             key,
             rules,
-            siblings,
+            siblings: siblings.collect(),
             others,
             token,
             token_held,
@@ -210,6 +206,16 @@ impl PlacingActs<'_> {
             push,
             problem: sentence(&problem),
         })
+    }
+}
+
+/// A supplier with what its snippet takes of the design written into it, as for a check. The first
+/// widget has the site's design.
+fn with_values(supplier: Supplier, widget: &Widget, design: Option<&Design>) -> Supplier {
+    let supplier = supplier.at_host(&widget.host);
+    match design {
+        Some(design) => supplier.with_design(design),
+        None => supplier.with_design(&widget.design.resolved()),
     }
 }
 

@@ -118,6 +118,8 @@ struct Page {
     sites: Vec<i64>,
     ids: String,
     fields: Vec<Settable>,
+    /// What the widget is meant to do.
+    intended: Vec<Settable>,
     clients: Vec<(i64, String)>,
     /// Headline of a previewed change, with the hidden fields that ask for it.
     chosen: Option<(String, Vec<(String, String)>)>,
@@ -314,9 +316,13 @@ async fn page_of(app: &App, reader: &Reader, f: &Fields, problem: String) -> Pag
         Some(p) => (Some(p.chosen), p.changes),
         None => (None, Vec::new()),
     };
-    let mut fields = Vec::new();
+    let (mut fields, mut intended) = (Vec::new(), Vec::new());
     for value in SiteValue::all() {
-        fields.push(Settable {
+        let list = match value {
+            SiteValue::Field(_) => &mut fields,
+            SiteValue::Intended(_) => &mut intended,
+        };
+        list.push(Settable {
             choices: choices(app, value).await?,
             example: example(value),
             value,
@@ -334,6 +340,7 @@ async fn page_of(app: &App, reader: &Reader, f: &Fields, problem: String) -> Pag
         ids: carried(&sites),
         sites,
         fields,
+        intended,
         clients: app.reads().clients().client_names().await?,
         chosen,
         values: Field::ALL,

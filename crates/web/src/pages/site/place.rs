@@ -131,7 +131,8 @@ pub struct PlaceQuery {
     done: Option<String>,
 }
 
-/// The slot's steps; those that keep the page rules come before the last, which looks at the result.
+/// The slot's steps; the one that keeps the page rules comes before the last, which looks at the
+/// result.
 pub(crate) fn steps(page: &PlacePage) -> Vec<Step> {
     let Some(slot) = &page.slot else {
         return Vec::new();
