@@ -424,7 +424,6 @@ async fn first_round(acts: &Acts, port: u16) -> Result<()> {
     // A few deeper looks, so that every lens has something to show.
     let talks = ids_of(acts, port, TALKED_THROUGH.into_iter()).await?;
     rounds.start_idle(&who, JobKind::Echo, &talks).await?;
-    rounds.start_idle(&who, JobKind::Preview, &ids).await?;
     let weighed = ids_of(acts, port, WEIGHED.into_iter()).await?;
     rounds.start_idle(&who, JobKind::Weigh, &weighed).await?;
     Ok(())
