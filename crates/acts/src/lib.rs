@@ -39,7 +39,7 @@ pub(crate) use room::{record, record_each};
 pub use sealed::token_origins::{TokenHolder, TokenOrigin, TokenState};
 pub use sealed::tokens::Token;
 pub use settings::HouseRules;
-pub use site::bulk::{BULK_FIELDS, BulkChange, SiteValue};
+pub use site::bulk::{BulkChange, SiteValue};
 pub use site::import::{ImportPreview, ImportResult, ImportSource};
 pub use site::intended::Intended;
 pub use site::sites::AddedSite;

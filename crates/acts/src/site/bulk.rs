@@ -13,7 +13,7 @@ use newtfern_store::estate::sites::Site;
 use serde_json::json;
 
 /// Fields that can be set for many sites at once.
-pub const BULK_FIELDS: [SiteField; 12] = [
+const BULK_FIELDS: [SiteField; 12] = [
     SiteField::Platform,
     SiteField::Slot,
     SiteField::Supplier,
