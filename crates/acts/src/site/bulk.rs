@@ -5,7 +5,6 @@ use crate::handles::SiteActs;
 use crate::results::rounds::none_ticked;
 use crate::site::sites::note_change;
 use crate::{ActError, Actor, Result};
-use newtfern_model::channel::Addresses;
 use newtfern_model::expectation::{IntendedField, Widget, first_widget, with_intended};
 use newtfern_model::site::{FieldError, SiteChoices, SiteField, SiteFields};
 use newtfern_store::access::people::Role;
@@ -140,11 +139,8 @@ fn plan(site: &Site, set: &[(SiteValue, String)], known: SiteChoices) -> Planned
         SiteValue::Intended(field) => Some((*field, text.as_str())),
         SiteValue::Field(_) => None,
     });
-    let id = fields.supplier_id.as_deref();
-    let supplier = known.suppliers.iter().find(|s| Some(s.id.as_str()) == id);
-    let none = Addresses::new();
-    let addresses = supplier.map_or(&none, |s| &s.channels.addresses);
-    let file = with_intended(&fields, &site.beyond, of_widget, addresses);
+    let supplier = known.supplier_of(&fields);
+    let file = with_intended(&fields, &site.beyond, of_widget, supplier);
     let file = file.unwrap_or_else(|e| {
         problem.get_or_insert((SiteValue::Intended(e.field), e.why));
         None

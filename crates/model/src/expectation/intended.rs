@@ -4,6 +4,7 @@
 use super::of_site::in_word;
 use super::{ClosedDay, Day, Expectation, Hours, Opens, OutsideHours, TimeOfDay, Widget};
 use crate::channel::{Addresses, Channel, ChannelKind};
+use crate::profile::Supplier;
 use crate::site::SiteFields;
 use serde::de::DeserializeOwned;
 
@@ -320,7 +321,8 @@ fn read_channels(typed: &str, addresses: &Addresses) -> Result<Vec<Channel>, Str
 }
 
 /// Returns a site's expectation with these values of its first widget; none where all of them are
-/// so already. `beyond` is the file that is kept beside the site's fields.
+/// so already. `beyond` is the file that is kept beside the site's fields; `supplier` the
+/// one that they name, whose services have addresses.
 ///
 /// # Errors
 /// [`IntendedError`] with the value that cannot be taken.
@@ -328,8 +330,10 @@ pub fn with_intended<'a>(
     fields: &SiteFields,
     beyond: &str,
     values: impl IntoIterator<Item = (IntendedField, &'a str)>,
-    addresses: &Addresses,
+    supplier: Option<&Supplier>,
 ) -> Result<Option<String>, IntendedError> {
+    let none = Addresses::new();
+    let addresses = supplier.map_or(&none, |s| &s.channels.addresses);
     let kept = Expectation::kept(beyond).ok();
     let mut file = Expectation::of_site(fields, kept.as_ref());
     let mut changed = false;
@@ -501,24 +505,21 @@ mod tests {
             key: "mill-2".into(),
             ..SiteFields::default()
         };
-        let none = Addresses::new();
         let hours = [(IntendedField::Hours, "mon-fri 9:00-17:00")];
-        let file = with_intended(&fields, "", hours, &none).unwrap().unwrap();
+        let file = with_intended(&fields, "", hours, None).unwrap().unwrap();
         let delay = [(IntendedField::Delay, "5")];
-        let file = with_intended(&fields, &file, delay, &none)
-            .unwrap()
-            .unwrap();
+        let file = with_intended(&fields, &file, delay, None).unwrap().unwrap();
         let widget = &Expectation::read(&file).unwrap().widgets[0];
         assert_eq!((widget.hours.len(), widget.delay_s), (1, Some(5.0)));
         // The same again is no change.
-        assert_eq!(with_intended(&fields, &file, delay, &none), Ok(None));
+        assert_eq!(with_intended(&fields, &file, delay, None), Ok(None));
         fields.supplier_id = None;
-        let told = with_intended(&fields, &file, hours, &none).unwrap_err();
+        let told = with_intended(&fields, &file, hours, None).unwrap_err();
         assert!(
             told.to_string().contains("hours: choose a supplier"),
             "{told}"
         );
         let nothing = [(IntendedField::Hours, "")];
-        assert_eq!(with_intended(&fields, &file, nothing, &none), Ok(None));
+        assert_eq!(with_intended(&fields, &file, nothing, None), Ok(None));
     }
 }

@@ -2,7 +2,6 @@
 
 use super::near::{near, plain};
 use super::sheet::{Cells, Row, Sheet};
-use crate::channel::Addresses;
 use crate::expectation::{IntendedField, Widget, first_widget, with_intended};
 use crate::site::{FieldError, SiteChoices, SiteField, SiteFields};
 use newtfern_standards::address;
@@ -283,17 +282,10 @@ fn intended(
     kept: Option<&ExistingSite>,
     estate: &Estate,
 ) -> Result<Option<String>, String> {
-    let id = fields.supplier_id.as_deref();
-    let supplier = estate
-        .known
-        .suppliers
-        .iter()
-        .find(|s| Some(s.id.as_str()) == id);
-    let none = Addresses::new();
-    let addresses = supplier.map_or(&none, |s| &s.channels.addresses);
     let beyond = kept.map(|k| k.beyond.as_str()).unwrap_or_default();
+    let supplier = estate.known.supplier_of(fields);
     let values = cells.intended.iter().map(|(f, text)| (*f, text.as_str()));
-    with_intended(fields, beyond, values, addresses).map_err(|e| e.to_string())
+    with_intended(fields, beyond, values, supplier).map_err(|e| e.to_string())
 }
 
 /// New, changed or as it is.
